@@ -1,0 +1,83 @@
+//! `logothete ask`
+
+use logothete::Result;
+use logothete::cite::{Answer, Verdict};
+use serde_json::{Value, json};
+
+use super::{configuration, corpus};
+use crate::args::Place;
+use crate::view::{Style, duration, indented, quotation, shortened, width, wrap};
+use crate::{DONE, Outcome, REFUSED};
+
+pub async fn run(place: &Place, question: &str, trace: bool) -> Result<Outcome> {
+    let (config, folder) = configuration(place)?;
+    let answer = corpus(place, &config, &folder, true).await?.ask(question).await?;
+    let style = Style::of_stdout();
+    let mut text = render(&answer, style);
+    if trace {
+        text.push_str(&render_trace(&answer.trace, style));
+    }
+    let code = if answer.is_refusal() { REFUSED } else { DONE };
+    Ok(Outcome { text, json: json!(answer), code })
+}
+
+/// The answer with its sources, or the refusal with what came nearest.
+pub fn render(answer: &Answer, style: Style) -> String {
+    let mut out = String::new();
+    for line in wrap(&answer.answer, width()) {
+        out.push_str(&style.strong(&line));
+        out.push('\n');
+    }
+    for source in &answer.sources {
+        out.push('\n');
+        let marker = format!("[{}]", source.marker);
+        let mut place = source.place();
+        if let Some(date) = &source.date {
+            place.push_str(&format!(" ({date})"));
+        }
+        out.push_str(&format!("{marker} {}\n", style.place(&place)));
+        out.push_str(&quotation(&source.quotation, &source.matches, marker.len() + 1, width(), style));
+    }
+    for claim in answer.claims.iter().filter(|claim| claim.verdict != Verdict::Supported) {
+        let verdict = if claim.verdict == Verdict::Partly { "only partly borne out" } else { "not borne out" };
+        out.push_str(&format!("\n{} {}\n", style.warning(&format!("This is {verdict} by its source:")), claim.text));
+    }
+    for passage in &answer.nearest {
+        out.push_str(&format!("\n  {}\n", style.place(&passage.place())));
+        out.push_str(&indented(&shortened(&passage.text, 2 * width()), 4));
+    }
+    out
+}
+
+fn render_trace(stages: &[Value], style: Style) -> String {
+    let mut out = format!("\n{}\n", style.strong("Trace"));
+    for stage in stages {
+        let name = stage["stage"].as_str().unwrap_or_default();
+        let took = duration(stage["took_ms"].as_f64().unwrap_or_default());
+        out.push_str(&format!("  {name:<8} {:>8}\n", style.faint(&took)));
+        for (key, value) in stage.as_object().into_iter().flatten().filter(|(key, _)| *key != "stage" && *key != "took_ms") {
+            match value {
+                Value::Array(items) if items.iter().any(Value::is_object) => {
+                    out.push_str(&format!("    {key}\n"));
+                    for item in items {
+                        out.push_str(&format!("      {}\n", shortened(&fields(item), width().saturating_sub(6))));
+                    }
+                }
+                value => out.push_str(&indented(&format!("{key}: {}", fields(value)), 4)),
+            }
+        }
+    }
+    out
+}
+
+/// A value on one line, without the marks of JSON.
+fn fields(value: &Value) -> String {
+    match value {
+        Value::Object(map) => map.values().map(fields).collect::<Vec<_>>().join("  "),
+        Value::Array(items) => items.iter().map(fields).collect::<Vec<_>>().join(", "),
+        Value::String(text) => text.clone(),
+        Value::Number(number) if number.is_f64() => format!("{:.2}", number.as_f64().unwrap_or_default()),
+        Value::Null => "none".to_owned(),
+        value => value.to_string(),
+    }
+}

@@ -1,0 +1,73 @@
+//! `logothete demo`
+
+use std::path::Path;
+
+use logothete::{Error, ErrorKind, Pipeline, Result};
+use serde_json::json;
+
+use crate::view::{Style, count, duration, indented, width};
+use crate::{DONE, Outcome};
+
+/// The documents of the Marrowby Harbour Authority, an invented harbour, by name.
+const DOCUMENTS: &[(&str, &[u8])] = &[
+    ("byelaws.pdf", include_bytes!("../../../../demo/documents/byelaws.pdf")),
+    ("notices/notice-2025-01.md", include_bytes!("../../../../demo/documents/notices/notice-2025-01.md")),
+    ("notices/notice-2025-02.md", include_bytes!("../../../../demo/documents/notices/notice-2025-02.md")),
+    ("notices/notice-2025-03.md", include_bytes!("../../../../demo/documents/notices/notice-2025-03.md")),
+    ("notices/notice-2025-04.md", include_bytes!("../../../../demo/documents/notices/notice-2025-04.md")),
+    ("notices/notice-2025-05.md", include_bytes!("../../../../demo/documents/notices/notice-2025-05.md")),
+    ("notices/notice-2025-06.md", include_bytes!("../../../../demo/documents/notices/notice-2025-06.md")),
+    ("notices/notice-2025-07.md", include_bytes!("../../../../demo/documents/notices/notice-2025-07.md")),
+    ("notices/notice-2025-08.md", include_bytes!("../../../../demo/documents/notices/notice-2025-08.md")),
+    ("watch-log.txt", include_bytes!("../../../../demo/documents/watch-log.txt")),
+];
+
+/// One that a page answers, one where a later notice corrects an earlier one, and one that no document answers.
+const QUESTIONS: &[&str] = &[
+    "What draught may enter the North Channel at low water?",
+    "What is the greatest draught at Berth 7 now?",
+    "What is the maximum weight of a vehicle on the swing bridge?",
+];
+
+pub async fn run() -> Result<Outcome> {
+    let failed = |error: std::io::Error| Error::new(ErrorKind::System, format!("a temporary folder could not be written: {error}")).because(error);
+    let folder = tempfile::tempdir().map_err(failed)?;
+    let documents = folder.path().join("documents");
+    for (name, bytes) in DOCUMENTS {
+        let file = documents.join(name);
+        std::fs::create_dir_all(file.parent().unwrap_or(Path::new("."))).and_then(|()| std::fs::write(&file, bytes)).map_err(failed)?;
+    }
+    let mut corpus = Pipeline::default().open(folder.path().join("harbour.corpus")).await?;
+    let report = corpus.build(documents).await?;
+
+    let style = Style::of_stdout();
+    let mut text = indented(
+        &format!(
+            "The Marrowby Harbour Authority is invented. Its byelaws (a PDF), its notices to mariners and a watch log are now a \
+             corpus: {}, {}, read and indexed in {}.",
+            count(report.added as u64, "document", "documents"),
+            count(report.chunks, "chunk", "chunks"),
+            duration(report.took_ms)
+        ),
+        0,
+    );
+    let mut answers = Vec::new();
+    for question in QUESTIONS {
+        let answer = corpus.ask(question).await?;
+        let rule = "─".repeat(width());
+        text.push_str(&format!("\n{}\n{} {question}\n\n", style.faint(&rule), style.faint("?")));
+        text.push_str(&super::ask::render(&answer, style));
+        answers.push(answer);
+    }
+    text.push_str(&format!("\n{}\n", style.faint(&"─".repeat(width()))));
+    text.push_str("Now with your own documents:\n");
+    for (command, meaning) in [
+        ("logothete build FOLDER", "read PDF, Markdown and text files"),
+        ("logothete ask \"…\"", "ask them something"),
+        ("logothete ask --trace \"…\"", "see what every stage did"),
+        ("logothete parse FILE", "see what was understood of a file"),
+    ] {
+        text.push_str(&format!("  {command:<28} {}\n", style.faint(meaning)));
+    }
+    Ok(Outcome { text, json: json!({ "build": report, "answers": answers }), code: DONE })
+}

@@ -1,0 +1,100 @@
+//! The `logothete` command: reads arguments, calls the library, shows what comes back.
+
+mod args;
+mod commands;
+mod view;
+
+use std::io::Write;
+use std::process::ExitCode;
+
+use clap::Parser;
+use logothete::{Error, ErrorKind};
+use serde_json::{Value, json};
+
+use args::{Arguments, Verb};
+
+/// The version of the JSON on stdout.
+const JSON_VERSION: u32 = 1;
+
+/// What a verb leaves behind.
+struct Outcome {
+    text: String,
+    json: Value,
+    code: u8,
+}
+
+/// Everything went well.
+const DONE: u8 = 0;
+/// Something failed; the message says what.
+const FAILED: u8 = 1;
+/// The command was used wrongly.
+const USAGE: u8 = 2;
+/// The corpus holds no answer.
+const REFUSED: u8 = 3;
+/// Stopped by the user, by the custom of shells.
+const STOPPED: u8 = 130;
+
+fn main() -> ExitCode {
+    quiet_workers();
+    let arguments = Arguments::parse();
+    let as_json = arguments.json;
+    let outcome = tokio::runtime::Builder::new_current_thread()
+        .enable_all()
+        .build()
+        .map_err(|error| Error::new(ErrorKind::System, "the runtime could not be started").because(error))
+        .and_then(|runtime| runtime.block_on(run(arguments)));
+    match outcome {
+        Ok(outcome) => {
+            let written = if as_json { print_json(outcome.json) } else { print(&outcome.text) };
+            ExitCode::from(if written { outcome.code } else { FAILED })
+        }
+        Err(error) => {
+            eprintln!("error: {error}");
+            if as_json {
+                print_json(json!({ "error": { "kind": format!("{:?}", error.kind()), "message": error.to_string() } }));
+            }
+            ExitCode::from(if error.kind() == ErrorKind::Configuration { USAGE } else { FAILED })
+        }
+    }
+}
+
+async fn run(arguments: Arguments) -> logothete::Result<Outcome> {
+    let place = &arguments.place;
+    match arguments.verb {
+        Verb::Demo => commands::demo::run().await,
+        Verb::Parse { files } => commands::parse::run(&files),
+        Verb::Chunk { files, limit, overlap } => commands::chunk::run(place, &files, limit, overlap),
+        Verb::Build { paths, prune } => commands::build::run(place, paths, prune).await,
+        Verb::Show { verify } => commands::show::run(place, verify).await,
+        Verb::Search { query, count } => commands::search::run(place, &query.join(" "), count).await,
+        Verb::Ask { question, trace } => commands::ask::run(place, &question.join(" "), trace).await,
+        Verb::Evaluate { set, split } => commands::evaluate::run(place, &set, split.as_deref()).await,
+    }
+}
+
+fn print_json(mut value: Value) -> bool {
+    let mut document = json!({ "version": JSON_VERSION });
+    if let (Some(document), Some(value)) = (document.as_object_mut(), value.as_object_mut()) {
+        document.append(value);
+    }
+    print(&format!("{document:#}\n"))
+}
+
+/// Writes to stdout. A reader that has gone away, such as `head`, is no failure.
+fn print(text: &str) -> bool {
+    let mut out = std::io::stdout().lock();
+    match out.write_all(text.as_bytes()).and_then(|()| out.flush()) {
+        Ok(()) => true,
+        Err(error) => error.kind() == std::io::ErrorKind::BrokenPipe,
+    }
+}
+
+/// A parser that panics on a broken file fails that file, and the report says so; the panic's own message is noise.
+fn quiet_workers() {
+    let loud = std::panic::take_hook();
+    std::panic::set_hook(Box::new(move |info| {
+        if std::thread::current().name() != Some(logothete::WORKER_THREAD) {
+            loud(info);
+        }
+    }));
+}

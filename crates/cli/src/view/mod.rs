@@ -1,0 +1,99 @@
+//! Showing things in a terminal, or in a pipe: styles, wrapping, tables.
+
+mod quote;
+mod style;
+mod table;
+
+pub use quote::quotation;
+pub use style::Style;
+pub use table::{Align, table};
+
+use unicode_width::UnicodeWidthStr;
+
+/// How wide text is when nobody looks at a terminal.
+const PLAIN_WIDTH: usize = 100;
+/// Text is never wrapped narrower than this, nor wider than is pleasant to read.
+const NARROWEST: usize = 30;
+const WIDEST: usize = 110;
+
+/// The width to write in.
+pub fn width() -> usize {
+    let columns = terminal_size::terminal_size().map_or(PLAIN_WIDTH, |(width, _)| usize::from(width.0));
+    columns.clamp(NARROWEST, WIDEST)
+}
+
+/// Breaks text into lines of at most `width` columns, between words. A longer word stands alone.
+pub fn wrap(text: &str, width: usize) -> Vec<String> {
+    let mut lines: Vec<String> = Vec::new();
+    for word in text.split_whitespace() {
+        match lines.last_mut() {
+            Some(line) if line.width() + 1 + word.width() <= width => {
+                line.push(' ');
+                line.push_str(word);
+            }
+            _ => lines.push(word.to_owned()),
+        }
+    }
+    lines
+}
+
+/// Wraps text with every line behind an indent.
+pub fn indented(text: &str, indent: usize) -> String {
+    let lines = wrap(text, width().saturating_sub(indent).max(NARROWEST / 2));
+    lines.iter().map(|line| format!("{:indent$}{line}\n", "")).collect()
+}
+
+/// The beginning of a text on one line of at most `width` columns.
+pub fn shortened(text: &str, width: usize) -> String {
+    let line = text.split_whitespace().collect::<Vec<_>>().join(" ");
+    if line.width() <= width {
+        return line;
+    }
+    let mut short = String::new();
+    for c in line.chars() {
+        if short.width() + 2 > width {
+            break;
+        }
+        short.push(c);
+    }
+    format!("{}…", short.trim_end())
+}
+
+/// `1 chunk`, `12 chunks`, `3,456 chunks`.
+pub fn count(number: impl Into<u64>, one: &str, many: &str) -> String {
+    let number = number.into();
+    format!("{} {}", thousands(number), if number == 1 { one } else { many })
+}
+
+/// A number with its thousands parted.
+pub fn thousands(number: u64) -> String {
+    let digits = number.to_string();
+    let mut parted = String::new();
+    for (index, digit) in digits.chars().enumerate() {
+        if index > 0 && (digits.len() - index).is_multiple_of(3) {
+            parted.push(',');
+        }
+        parted.push(digit);
+    }
+    parted
+}
+
+/// A size in the unit that fits.
+pub fn bytes(number: u64) -> String {
+    match number {
+        0..1_000 => format!("{number} B"),
+        1_000..1_000_000 => format!("{:.1} kB", number as f64 / 1e3),
+        1_000_000..1_000_000_000 => format!("{:.1} MB", number as f64 / 1e6),
+        _ => format!("{:.1} GB", number as f64 / 1e9),
+    }
+}
+
+/// A time in the unit that fits.
+pub fn duration(milliseconds: f64) -> String {
+    match milliseconds {
+        ms if ms < 10.0 => format!("{ms:.1} ms"),
+        ms if ms < 1_000.0 => format!("{ms:.0} ms"),
+        ms if ms < 60_000.0 => format!("{:.1} s", ms / 1e3),
+        ms => format!("{:.0} min {:.0} s", (ms / 60_000.0).floor(), ms % 60_000.0 / 1e3),
+    }
+}

@@ -1,0 +1,52 @@
+//! Colour and weight, where somebody can see them.
+
+use std::io::IsTerminal;
+
+/// Wraps text in the codes of a terminal, or leaves it alone.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Style {
+    on: bool,
+}
+
+impl Style {
+    /// Styles for stdout: none in a pipe, none when `NO_COLOR` is set, none on a terminal that knows none.
+    pub fn of_stdout() -> Self {
+        let refused = std::env::var_os("NO_COLOR").is_some_and(|value| !value.is_empty());
+        let dumb = std::env::var_os("TERM").is_some_and(|term| term == "dumb");
+        Self { on: std::io::stdout().is_terminal() && !refused && !dumb }
+    }
+
+    /// Whether there are any.
+    pub fn is_on(self) -> bool {
+        self.on
+    }
+
+    fn code(self, code: &str, text: &str) -> String {
+        if self.on && !text.is_empty() { format!("\x1b[{code}m{text}\x1b[0m") } else { text.to_owned() }
+    }
+
+    /// For what leads: titles, answers.
+    pub fn strong(self, text: &str) -> String {
+        self.code("1", text)
+    }
+
+    /// For what stands back: numbers, hints.
+    pub fn faint(self, text: &str) -> String {
+        self.code("2", text)
+    }
+
+    /// For places: documents, pages, sections.
+    pub fn place(self, text: &str) -> String {
+        self.code("36", text)
+    }
+
+    /// For the words that match.
+    pub fn matched(self, text: &str) -> String {
+        self.code("1;4", text)
+    }
+
+    /// For what went wrong.
+    pub fn warning(self, text: &str) -> String {
+        self.code("33", text)
+    }
+}

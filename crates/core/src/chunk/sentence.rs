@@ -1,0 +1,61 @@
+//! The smallest things that can be quoted.
+
+use serde::{Deserialize, Serialize};
+
+use crate::document::{BlockKind, Document, Pages, Span};
+use crate::text;
+
+/// A sentence of running text, a short list item, a row of a table, a heading, or a line of code.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Sentence {
+    /// Where it is in the document's text.
+    pub span: Span,
+    /// What block it is from.
+    pub kind: BlockKind,
+    /// The pages it touches.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub pages: Option<Pages>,
+    /// A table's row, readable alone; see [`Table::row_alone`](crate::document::Table::row_alone).
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub row: Option<String>,
+}
+
+/// A list item of up to so many words is quoted whole: its parts say little alone.
+const WHOLE_ITEM: usize = 60;
+
+/// Everything in a document that can be quoted, in order. Spans never cross a block and never overlap.
+pub fn sentences(document: &Document) -> Vec<Sentence> {
+    let mut found = Vec::new();
+    for block in &document.blocks {
+        let body = document.slice(block.span);
+        let mut push = |span: Span, row: Option<String>| {
+            found.push(Sentence { span, kind: block.kind, pages: document.pages(span), row });
+        };
+        match (block.kind, &block.table) {
+            (BlockKind::Furniture, _) => {}
+            (_, Some(table)) => {
+                for (index, row) in table.rows.iter().enumerate() {
+                    push(row.span, table.row_alone(&document.text, index));
+                }
+            }
+            (BlockKind::Heading, _) => push(block.span, None),
+            (BlockKind::ListItem, _) if text::count_words(body) <= WHOLE_ITEM => push(block.span, None),
+            (BlockKind::Code, _) => {
+                let mut start = block.span.start;
+                for line in body.split_inclusive('\n') {
+                    let kept = line.trim_end();
+                    if !kept.is_empty() {
+                        push(Span::new(start, start + kept.len()), None);
+                    }
+                    start += line.len();
+                }
+            }
+            _ => {
+                for span in text::sentences(body) {
+                    push(Span::new(block.span.start + span.start, block.span.start + span.end), None);
+                }
+            }
+        }
+    }
+    found
+}

@@ -1,0 +1,98 @@
+//! Places in a document: ranges of bytes and ranges of pages.
+
+use std::ops::Range;
+
+use serde::{Deserialize, Serialize};
+
+/// A half-open range of bytes in a document's normalised text. Serialises as `[start, end]`.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(from = "[usize; 2]", into = "[usize; 2]")]
+pub struct Span {
+    /// The first byte.
+    pub start: usize,
+    /// One past the last byte.
+    pub end: usize,
+}
+
+impl Span {
+    /// A span; an end before its start is taken as empty.
+    pub fn new(start: usize, end: usize) -> Self {
+        Self { start, end: end.max(start) }
+    }
+
+    /// Its length in bytes.
+    pub fn len(self) -> usize {
+        self.end - self.start
+    }
+
+    /// Whether it covers nothing.
+    pub fn is_empty(self) -> bool {
+        self.start == self.end
+    }
+
+    /// Whether the two have a byte in common.
+    pub fn overlaps(self, other: Self) -> bool {
+        self.start < other.end && other.start < self.end
+    }
+
+    /// Whether the other lies wholly inside this one.
+    pub fn contains(self, other: Self) -> bool {
+        self.start <= other.start && other.end <= self.end
+    }
+
+    /// As a range, to index text with.
+    pub fn range(self) -> Range<usize> {
+        self.start..self.end
+    }
+}
+
+impl From<[usize; 2]> for Span {
+    fn from([start, end]: [usize; 2]) -> Self {
+        Self::new(start, end)
+    }
+}
+
+impl From<Span> for [usize; 2] {
+    fn from(span: Span) -> Self {
+        [span.start, span.end]
+    }
+}
+
+/// The pages that something touches, both ends included, counted from 1. Serialises as `[first, last]`.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(from = "[u32; 2]", into = "[u32; 2]")]
+pub struct Pages {
+    /// The first page.
+    pub first: u32,
+    /// The last page; the same as the first for most things.
+    pub last: u32,
+}
+
+impl Pages {
+    /// Whether a page is among them.
+    pub fn contains(self, page: u32) -> bool {
+        (self.first..=self.last).contains(&page)
+    }
+}
+
+impl From<[u32; 2]> for Pages {
+    fn from([first, last]: [u32; 2]) -> Self {
+        Self { first, last }
+    }
+}
+
+impl From<Pages> for [u32; 2] {
+    fn from(pages: Pages) -> Self {
+        [pages.first, pages.last]
+    }
+}
+
+impl std::fmt::Display for Pages {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        if self.first == self.last {
+            write!(f, "page {}", self.first)
+        } else {
+            write!(f, "pages {}–{}", self.first, self.last)
+        }
+    }
+}

@@ -1,0 +1,118 @@
+//! One error type for every stage: what failed, where, why, and what to do next.
+
+use std::error::Error as StdError;
+use std::fmt;
+
+/// What kind of failure this is, for code that decides what to do about it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum ErrorKind {
+    /// A path, document or corpus that was asked for is not there.
+    NotFound,
+    /// The input could be reached but not understood.
+    Unreadable,
+    /// The input is of a type that nothing here reads.
+    Unsupported,
+    /// A setting has a value that makes no sense, or a key that nobody knows.
+    Configuration,
+    /// The corpus on disk is damaged, or of a version that this program does not know.
+    Corpus,
+    /// The corpus was made with another encoder or another setting than the one in use.
+    Mismatch,
+    /// Somebody else is writing to the corpus.
+    Busy,
+    /// The request was refused to keep data safe; the message says how to insist.
+    Refused,
+    /// A limit on size, time or depth was reached.
+    Limit,
+    /// The caller asked to stop.
+    Cancelled,
+    /// The operating system refused: a full disk, a missing permission.
+    System,
+}
+
+/// A failure with its place and its cause.
+///
+/// It prints as `place: message`; the chain of causes is in [`source`](StdError::source).
+pub struct Error(Box<Inner>);
+
+struct Inner {
+    kind: ErrorKind,
+    message: String,
+    place: Option<String>,
+    source: Option<Box<dyn StdError + Send + Sync>>,
+}
+
+/// The result of anything here that can fail.
+pub type Result<T, E = Error> = std::result::Result<T, E>;
+
+impl Error {
+    /// An error of a kind, with a message that says what failed and what to do.
+    pub fn new(kind: ErrorKind, message: impl Into<String>) -> Self {
+        Self(Box::new(Inner { kind, message: message.into(), place: None, source: None }))
+    }
+
+    /// The same error, at a place: a file, a page, a line, a key.
+    #[must_use]
+    pub fn at(mut self, place: impl fmt::Display) -> Self {
+        self.0.place = Some(match self.0.place.take() {
+            Some(inner) => format!("{place}: {inner}"),
+            None => place.to_string(),
+        });
+        self
+    }
+
+    /// The same error, with what caused it.
+    #[must_use]
+    pub fn because(mut self, source: impl Into<Box<dyn StdError + Send + Sync>>) -> Self {
+        self.0.source = Some(source.into());
+        self
+    }
+
+    /// What kind of failure this is.
+    pub fn kind(&self) -> ErrorKind {
+        self.0.kind
+    }
+
+    /// Where it happened, outermost place first.
+    pub fn place(&self) -> Option<&str> {
+        self.0.place.as_deref()
+    }
+
+    /// What failed, without its place.
+    pub fn message(&self) -> &str {
+        &self.0.message
+    }
+
+    /// Whether the same call may work if it is made again later.
+    pub fn is_retryable(&self) -> bool {
+        matches!(self.0.kind, ErrorKind::Busy)
+    }
+}
+
+impl fmt::Display for Error {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        if let Some(place) = &self.0.place {
+            write!(f, "{place}: ")?;
+        }
+        f.write_str(&self.0.message)
+    }
+}
+
+impl fmt::Debug for Error {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{:?}: {self}", self.0.kind)?;
+        let mut cause = self.source();
+        while let Some(error) = cause {
+            write!(f, "; because {error}")?;
+            cause = error.source();
+        }
+        Ok(())
+    }
+}
+
+impl StdError for Error {
+    fn source(&self) -> Option<&(dyn StdError + 'static)> {
+        self.0.source.as_deref().map(|source| source as &(dyn StdError + 'static))
+    }
+}

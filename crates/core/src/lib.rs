@@ -1,0 +1,36 @@
+//! The values, the traits and the computation of Logothete, and nothing else: no files, no sockets, no clock, no
+//! printing. Everything here can be called alone and tested alone.
+//!
+//! The folders follow the flow of data. Building: [`document`] → [`chunk`] → [`vector`] and [`keyword`] indexes.
+//! Asking: [`search`] → [`cite`] (claims, citations, refusals). [`measure`] scores the outcome. [`text`] holds the words and
+//! sentences that all of them count in.
+//!
+//! ```
+//! use logothete_core::chunk::{self, Structure};
+//! use logothete_core::document::{BlockKind, DocumentBuilder};
+//!
+//! let mut builder = DocumentBuilder::new("notice.txt", "text/plain");
+//! builder.heading(1, "Fog signal");
+//! builder.block(BlockKind::Paragraph, "The bell is rung once every 20 seconds.");
+//! let document = builder.finish();
+//!
+//! let chunks = chunk::chunks(&document, "notices/notice.txt", &Structure::default())?;
+//! assert_eq!(chunks[0].section, ["Fog signal"]);
+//! assert_eq!(chunks[0].text, document.slice(chunks[0].span));
+//! # Ok::<(), logothete_core::Error>(())
+//! ```
+
+pub mod chunk;
+pub mod cite;
+pub mod document;
+mod error;
+mod fingerprint;
+pub mod keyword;
+pub mod measure;
+pub mod search;
+mod segment;
+pub mod text;
+pub mod vector;
+
+pub use error::{Error, ErrorKind, Result};
+pub use fingerprint::Fingerprint;

@@ -1,0 +1,50 @@
+//! Joining the legs' rankings into one.
+
+use std::collections::HashMap;
+use std::hash::Hash;
+
+use super::LegScore;
+
+/// One leg's ranking, best first.
+#[derive(Clone, Debug)]
+pub struct Leg<K> {
+    /// The leg's name, such as `keyword`.
+    pub name: String,
+    /// How much it counts beside the others; 0 leaves it out of the fused score.
+    pub weight: f32,
+    /// What it found, best first, with its scores.
+    pub hits: Vec<(K, f32)>,
+}
+
+/// An item of the fused ranking.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Fused<K> {
+    /// What was found.
+    pub key: K,
+    /// Its fused score, between 0 and 1.
+    pub score: f32,
+    /// Its rank and score in each leg that found it, in the order of the legs.
+    pub legs: Vec<(String, LegScore)>,
+}
+
+/// Joins rankings by a weighted mean of their scores, each leg's divided by its best one.
+///
+/// The method is the weighted sum of normalised scores of Fox and Shaw (1994). An item that a leg did not find scores 0
+/// there; a leg that found nothing does not count. Ties go to the lower key. Costs a step a hit.
+pub fn fuse<K: Copy + Eq + Hash + Ord>(legs: &[Leg<K>]) -> Vec<Fused<K>> {
+    let counting = |leg: &&Leg<K>| leg.hits.first().is_some_and(|best| best.1 > 0.0);
+    let total: f32 = legs.iter().filter(counting).map(|leg| leg.weight).sum();
+    let mut found: HashMap<K, Fused<K>> = HashMap::new();
+    for leg in legs {
+        let best = leg.hits.first().map_or(0.0, |hit| hit.1);
+        let share = if best > 0.0 && total > 0.0 { leg.weight / total / best } else { 0.0 };
+        for (place, &(key, score)) in leg.hits.iter().enumerate() {
+            let item = found.entry(key).or_insert_with(|| Fused { key, score: 0.0, legs: Vec::new() });
+            item.score += score.max(0.0) * share;
+            item.legs.push((leg.name.clone(), LegScore { rank: place + 1, score }));
+        }
+    }
+    let mut fused: Vec<Fused<K>> = found.into_values().collect();
+    fused.sort_unstable_by(|a, b| b.score.total_cmp(&a.score).then_with(|| a.key.cmp(&b.key)));
+    fused
+}

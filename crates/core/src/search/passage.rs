@@ -1,0 +1,61 @@
+//! What a search returns.
+
+use std::collections::BTreeMap;
+
+use serde::{Deserialize, Serialize};
+
+use crate::chunk::{ChunkId, Sentence};
+use crate::document::{Pages, Span};
+
+/// A chunk that a search returned.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Passage {
+    /// Its place, counted from 1.
+    pub rank: usize,
+    /// Its score after fusion, between 0 and 1.
+    pub score: f32,
+    /// The chunk.
+    pub chunk: ChunkId,
+    /// The name of its document.
+    pub document: String,
+    /// The title of its document.
+    pub title: Option<String>,
+    /// The date of its document, as its metadata give it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub date: Option<String>,
+    /// The pages it touches.
+    pub pages: Option<Pages>,
+    /// The headings above it, outermost first.
+    pub section: Vec<String>,
+    /// Where it is in its document's text.
+    pub span: Span,
+    /// Its text, as the document has it.
+    pub text: String,
+    /// What helped to find it and is not its text.
+    #[serde(skip)]
+    pub context: String,
+    /// What can be quoted from it.
+    #[serde(skip)]
+    pub sentences: Vec<Sentence>,
+    /// How each leg ranked it.
+    pub legs: BTreeMap<String, LegScore>,
+}
+
+/// A leg's opinion of a passage.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct LegScore {
+    /// The place in that leg, counted from 1.
+    pub rank: usize,
+    /// The leg's own score: BM25 for `keyword`, the cosine for `vector`.
+    pub score: f32,
+}
+
+impl Passage {
+    /// The text at a span of the document; empty when the span is not inside this passage.
+    pub fn slice(&self, span: Span) -> &str {
+        if !self.span.contains(span) {
+            return "";
+        }
+        self.text.get(span.start - self.span.start..span.end - self.span.start).unwrap_or_default()
+    }
+}

@@ -1,0 +1,10 @@
+//! What all index segments share: their header, checked reads, and sets of rows.
+//!
+//! A segment is one immutable run of bytes. `docs/format.md` describes it byte by byte.
+
+mod header;
+mod rows;
+
+pub(crate) use header::{HEADER, Header, Kind, open, seal};
+pub(crate) use rows::{read_varint, u32_at, u64_at, write_varint};
+pub use rows::RowSet;

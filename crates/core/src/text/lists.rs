@@ -1,0 +1,38 @@
+//! Markers of list items.
+
+/// The marker that a line begins with, if it is an item of a list: a bullet, `(2)`, `b)`, `3.`, `iv.`
+pub fn list_marker(line: &str) -> Option<&str> {
+    let marker = line.split_whitespace().next()?;
+    let rest = &line[marker.len()..];
+    if rest.trim().is_empty() {
+        return None;
+    }
+    if matches!(marker, "•" | "◦" | "▪" | "‣" | "·" | "–" | "—" | "-" | "*" | "o" | "") {
+        return Some(marker);
+    }
+    let inner = marker.strip_prefix('(').unwrap_or(marker);
+    let number = inner.strip_suffix(')').or_else(|| inner.strip_suffix('.').filter(|_| inner.len() == marker.len()))?;
+    let figures = (1..=3).contains(&number.len()) && number.bytes().all(|b| b.is_ascii_digit());
+    let letter = number.len() == 1 && number.bytes().all(|b| b.is_ascii_lowercase());
+    let roman = !number.is_empty() && number.len() <= 5 && number.bytes().all(|b| b"ivx".contains(&b));
+    (figures || letter || roman).then_some(marker)
+}
+
+#[cfg(test)]
+mod tests {
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("(2) A vessel", Some("(2)"))]
+    #[case("b) a rope", Some("b)"))]
+    #[case("12. Moor", Some("12."))]
+    #[case("(iv) a line", Some("(iv)"))]
+    #[case("• tide", Some("•"))]
+    #[case("2024. was dry", None)]
+    #[case("-5 degrees", None)]
+    #[case("(2)", None)]
+    #[case("Article 4. The", None)]
+    fn markers(#[case] line: &str, #[case] expected: Option<&str>) {
+        assert_eq!(super::list_marker(line), expected);
+    }
+}

@@ -1,0 +1,7 @@
+//! Vectors: the encoder's trait, rows of vectors, and the exact index over them.
+
+mod encoder;
+mod index;
+
+pub use encoder::{Encoder, Role, Vectors};
+pub use index::{VectorIndex, write_vectors};

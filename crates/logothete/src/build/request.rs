@@ -1,0 +1,178 @@
+//! What a build is asked for, and what it says.
+
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
+
+use serde::Serialize;
+
+/// Asks running work to stop. Clones share one flag.
+#[derive(Clone, Debug, Default)]
+pub struct StopToken(Arc<AtomicBool>);
+
+impl StopToken {
+    /// Asks. The work stops at the next document, and keeps what is done.
+    pub fn stop(&self) {
+        self.0.store(true, Ordering::Relaxed);
+    }
+
+    /// Whether somebody asked.
+    pub fn is_stopped(&self) -> bool {
+        self.0.load(Ordering::Relaxed)
+    }
+
+    pub(crate) fn stop_on_drop(&self) -> StopOnDrop {
+        StopOnDrop(Some(self.clone()))
+    }
+}
+
+/// Asks to stop when it is dropped before it is disarmed.
+pub(crate) struct StopOnDrop(Option<StopToken>);
+
+impl StopOnDrop {
+    pub(crate) fn disarm(mut self) {
+        self.0 = None;
+    }
+}
+
+impl Drop for StopOnDrop {
+    fn drop(&mut self) {
+        if let Some(token) = &self.0 {
+            token.stop();
+        }
+    }
+}
+
+/// How far a build is.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Progress {
+    /// How many documents are done.
+    pub done: usize,
+    /// How many there are to do.
+    pub total: usize,
+    /// The one that was done last.
+    pub document: String,
+}
+
+type OnProgress = Arc<dyn Fn(&Progress) + Send + Sync>;
+
+/// What a build is asked for. Made from a path or several, and told more if need be.
+#[derive(Clone, Default)]
+pub struct BuildRequest {
+    pub(crate) paths: Vec<PathBuf>,
+    pub(crate) prune: bool,
+    pub(crate) on_progress: Option<OnProgress>,
+    stop: StopToken,
+}
+
+impl BuildRequest {
+    /// Brings some files and folders up to date; with none, all that the corpus was ever built from.
+    pub fn new(paths: impl IntoIterator<Item = impl Into<PathBuf>>) -> Self {
+        Self { paths: paths.into_iter().map(Into::into).collect(), ..Self::default() }
+    }
+
+    /// Lets it forget more than half of a source's documents when they are gone.
+    #[must_use]
+    pub fn prune(mut self, prune: bool) -> Self {
+        self.prune = prune;
+        self
+    }
+
+    /// Calls back after every document, from a thread of the pipeline's.
+    #[must_use]
+    pub fn on_progress(mut self, callback: impl Fn(&Progress) + Send + Sync + 'static) -> Self {
+        self.on_progress = Some(Arc::new(callback));
+        self
+    }
+
+    /// The token that stops it.
+    pub fn stop_token(&self) -> StopToken {
+        self.stop.clone()
+    }
+}
+
+impl From<&str> for BuildRequest {
+    fn from(path: &str) -> Self {
+        Self::new([path])
+    }
+}
+
+impl From<&Path> for BuildRequest {
+    fn from(path: &Path) -> Self {
+        Self::new([path])
+    }
+}
+
+impl From<PathBuf> for BuildRequest {
+    fn from(path: PathBuf) -> Self {
+        Self::new([path])
+    }
+}
+
+impl From<&PathBuf> for BuildRequest {
+    fn from(path: &PathBuf) -> Self {
+        Self::new([path])
+    }
+}
+
+impl From<Vec<PathBuf>> for BuildRequest {
+    fn from(paths: Vec<PathBuf>) -> Self {
+        Self::new(paths)
+    }
+}
+
+/// A file that could not be read.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Failure {
+    /// The document's name, or the path when there is none.
+    pub document: String,
+    /// What is wrong with it, and what to do.
+    pub reason: String,
+}
+
+/// A source that has lost more than half of its documents. Nothing of it was removed.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct PruneNeeded {
+    /// The source.
+    pub source: PathBuf,
+    /// How many of its documents are gone.
+    pub gone: usize,
+    /// How many it had.
+    pub of: usize,
+}
+
+/// What a build did.
+#[derive(Clone, Debug, Default, PartialEq, Serialize)]
+pub struct BuildReport {
+    /// Documents that are new.
+    pub added: usize,
+    /// Documents that were read again, or cut again.
+    pub changed: usize,
+    /// Documents that are gone.
+    pub removed: usize,
+    /// Documents that are as they were.
+    pub unchanged: usize,
+    /// Files that could not be read. A document that could be read before is kept as it was.
+    pub failed: Vec<Failure>,
+    /// What could be read only in part, by document.
+    pub warnings: Vec<Failure>,
+    /// Sources of which more than half is gone, and nothing was removed.
+    pub prune_needed: Vec<PruneNeeded>,
+    /// Chunks in the corpus now.
+    pub chunks: u64,
+    /// Chunks that were encoded.
+    pub encoded: usize,
+    /// Chunks whose vectors were there already.
+    pub cached: usize,
+    /// Whether it was stopped before the end.
+    pub stopped: bool,
+    /// How long it took, in milliseconds.
+    pub took_ms: f64,
+}
+
+impl BuildReport {
+    /// Whether nothing that was asked for could be read.
+    pub fn nothing_read(&self) -> bool {
+        self.added + self.changed + self.unchanged == 0
+    }
+}

@@ -1,0 +1,479 @@
+//! The catalogue: everything of a corpus but its indexes, in SQLite.
+//!
+//! All SQL of the crate is here. A change becomes visible when its transaction commits, and is on the disk by then:
+//! write-ahead log, `synchronous=FULL`.
+
+use std::path::Path;
+
+use logothete_core::chunk::{Chunk, ChunkId};
+use logothete_core::document::{Block, BlockKind, Document, Furniture, Pages, Span, Table};
+use logothete_core::search::Passage;
+use logothete_core::{Error, ErrorKind, Result};
+use rusqlite::{Connection, OptionalExtension, Row, params};
+use serde::{Deserialize, Serialize, de::DeserializeOwned};
+
+/// The version of the format on disk.
+pub(crate) const FORMAT: u32 = 1;
+const SCHEMA: &str = include_str!("schema.sql");
+
+/// The catalogue's connection.
+pub(crate) struct Catalogue {
+    connection: Connection,
+}
+
+/// What is kept of a document beside its text, to know whether it has changed.
+#[derive(Clone, Debug)]
+pub(crate) struct Known {
+    pub id: i64,
+    /// The source's name and the path in it: what the ids of its chunks rest on.
+    pub identity: String,
+    pub path: String,
+    pub name: String,
+    pub size: u64,
+    pub modified: i64,
+    pub seen: i64,
+    pub hash: String,
+    pub parser: String,
+    pub chunker: String,
+}
+
+/// The state of a file when it was read.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct FileState {
+    pub size: u64,
+    pub modified: i64,
+    pub seen: i64,
+    pub hash: String,
+}
+
+/// A segment as the catalogue names it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct SegmentEntry {
+    pub id: i64,
+    pub rows: u32,
+    pub vectors: String,
+    pub keywords: String,
+}
+
+/// A source as the catalogue names it.
+#[derive(Clone, Debug)]
+pub(crate) struct SourceEntry {
+    pub id: i64,
+    pub name: String,
+    pub location: String,
+    pub whole: bool,
+}
+
+/// Where a chunk's vector and terms are.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub(crate) struct Place {
+    pub segment: i64,
+    pub row: u32,
+}
+
+/// The part of a block that only some kinds have.
+#[derive(Serialize, Deserialize)]
+struct Details {
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    table: Option<Table>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    furniture: Option<Furniture>,
+}
+
+pub(crate) fn failed(error: rusqlite::Error) -> Error {
+    let kind = match error.sqlite_error_code() {
+        Some(rusqlite::ErrorCode::DatabaseBusy | rusqlite::ErrorCode::DatabaseLocked) => ErrorKind::Busy,
+        Some(rusqlite::ErrorCode::DatabaseCorrupt | rusqlite::ErrorCode::NotADatabase) => ErrorKind::Corpus,
+        _ => ErrorKind::System,
+    };
+    let message = match kind {
+        ErrorKind::Busy => "another process is writing to this corpus; try again when it is done".to_owned(),
+        ErrorKind::Corpus => format!("corpus.db is damaged ({error}); restore it, or remove the folder and build again"),
+        _ => format!("corpus.db: {error}"),
+    };
+    Error::new(kind, message).because(error)
+}
+
+fn from_json<T: DeserializeOwned>(text: &str) -> Result<T> {
+    serde_json::from_str(text)
+        .map_err(|error| Error::new(ErrorKind::Corpus, "corpus.db holds JSON that cannot be read; build again").because(error))
+}
+
+fn to_json<T: Serialize>(value: &T) -> Result<String> {
+    serde_json::to_string(value).map_err(|error| Error::new(ErrorKind::System, "a value cannot be written as JSON").because(error))
+}
+
+fn pages(row: &Row<'_>, first: &str, last: &str) -> rusqlite::Result<Option<Pages>> {
+    let pair: (Option<u32>, Option<u32>) = (row.get(first)?, row.get(last)?);
+    Ok(pair.0.zip(pair.1).map(|(first, last)| Pages { first, last }))
+}
+
+fn span(row: &Row<'_>) -> rusqlite::Result<Span> {
+    let bounds: (i64, i64) = (row.get("start")?, row.get("end")?);
+    Ok(Span::new(bounds.0.max(0) as usize, bounds.1.max(0) as usize))
+}
+
+impl Catalogue {
+    /// Opens the catalogue of a folder, and makes it if it is not there.
+    pub(crate) fn open(folder: &Path) -> Result<Self> {
+        let mut connection = Connection::open(folder.join("corpus.db")).map_err(failed)?;
+        connection.busy_timeout(std::time::Duration::from_secs(5)).map_err(failed)?;
+        connection.execute_batch("PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA foreign_keys=ON;").map_err(failed)?;
+        let version: u32 = connection.query_row("PRAGMA user_version", [], |row| row.get(0)).map_err(failed)?;
+        match version {
+            0 => {
+                // Two processes may come here at once: the one that waits finds the tables made.
+                let transaction = connection.transaction_with_behavior(rusqlite::TransactionBehavior::Immediate).map_err(failed)?;
+                let made: u32 = transaction.query_row("PRAGMA user_version", [], |row| row.get(0)).map_err(failed)?;
+                if made == 0 {
+                    transaction.execute_batch(SCHEMA).map_err(failed)?;
+                    transaction.pragma_update(None, "user_version", FORMAT).map_err(failed)?;
+                }
+                transaction.commit().map_err(failed)?;
+            }
+            FORMAT => {}
+            newer => {
+                return Err(Error::new(
+                    ErrorKind::Corpus,
+                    format!("this corpus has format {newer}, and this program knows format {FORMAT}; use a newer logothete"),
+                ));
+            }
+        }
+        Ok(Self { connection })
+    }
+
+    /// A number that changes when another connection has committed.
+    pub(crate) fn version(&self) -> Result<i64> {
+        self.connection.query_row("PRAGMA data_version", [], |row| row.get(0)).map_err(failed)
+    }
+
+    /// Runs some changes as one: all of them happen, or none.
+    pub(crate) fn commit<T>(&mut self, changes: impl FnOnce(&Self) -> Result<T>) -> Result<T> {
+        self.connection.execute_batch("BEGIN IMMEDIATE").map_err(failed)?;
+        let outcome = changes(self).and_then(|value| self.connection.execute_batch("COMMIT").map_err(failed).map(|()| value));
+        if outcome.is_err() {
+            // The transaction may be gone already; the error that matters is the first.
+            let _ = self.connection.execute_batch("ROLLBACK");
+        }
+        outcome
+    }
+
+    /// Reads several things as of one moment.
+    pub(crate) fn read<T>(&self, reads: impl FnOnce(&Self) -> Result<T>) -> Result<T> {
+        self.connection.execute_batch("BEGIN").map_err(failed)?;
+        let outcome = reads(self);
+        let _ = self.connection.execute_batch("COMMIT");
+        outcome
+    }
+
+    fn rows<T>(&self, sql: &str, values: impl rusqlite::Params, read: impl Fn(&Row<'_>) -> rusqlite::Result<T>) -> Result<Vec<T>> {
+        let mut statement = self.connection.prepare_cached(sql).map_err(failed)?;
+        let rows = statement.query_map(values, |row| read(row)).map_err(failed)?;
+        rows.collect::<rusqlite::Result<Vec<T>>>().map_err(failed)
+    }
+
+    fn run(&self, sql: &str, values: impl rusqlite::Params) -> Result<usize> {
+        self.connection.prepare_cached(sql).and_then(|mut statement| statement.execute(values)).map_err(failed)
+    }
+
+    // About
+
+    pub(crate) fn about(&self, key: &str) -> Result<Option<String>> {
+        self.connection
+            .query_row("SELECT value FROM about WHERE key = ?", [key], |row| row.get(0))
+            .optional()
+            .map_err(failed)
+    }
+
+    pub(crate) fn set_about(&self, key: &str, value: &str) -> Result<()> {
+        self.run("INSERT INTO about VALUES (?, ?) ON CONFLICT (key) DO UPDATE SET value = excluded.value", [key, value])?;
+        Ok(())
+    }
+
+    // Sources
+
+    pub(crate) fn sources(&self) -> Result<Vec<SourceEntry>> {
+        self.rows("SELECT id, name, location, whole FROM sources ORDER BY id", [], |row| {
+            Ok(SourceEntry { id: row.get(0)?, name: row.get(1)?, location: row.get(2)?, whole: row.get(3)? })
+        })
+    }
+
+    pub(crate) fn add_source(&self, name: &str, location: &str, whole: bool) -> Result<i64> {
+        self.run("INSERT INTO sources (name, location, whole) VALUES (?, ?, ?)", params![name, location, whole])?;
+        Ok(self.connection.last_insert_rowid())
+    }
+
+    pub(crate) fn make_source_whole(&self, id: i64) -> Result<()> {
+        self.run("UPDATE sources SET whole = 1 WHERE id = ?", [id])?;
+        Ok(())
+    }
+
+    // Documents
+
+    const KNOWN: &str = "SELECT documents.id, sources.name || '/' || path, path, documents.name, size, modified, seen, hash, parser,
+                         chunker FROM documents JOIN sources ON sources.id = source";
+
+    fn known(row: &Row<'_>) -> rusqlite::Result<Known> {
+        Ok(Known {
+            id: row.get(0)?,
+            identity: row.get(1)?,
+            path: row.get(2)?,
+            name: row.get(3)?,
+            size: row.get(4)?,
+            modified: row.get(5)?,
+            seen: row.get(6)?,
+            hash: row.get(7)?,
+            parser: row.get(8)?,
+            chunker: row.get(9)?,
+        })
+    }
+
+    /// The documents of a source.
+    pub(crate) fn known_in(&self, source: i64) -> Result<Vec<Known>> {
+        self.rows(&format!("{} WHERE source = ? ORDER BY path", Self::KNOWN), [source], Self::known)
+    }
+
+    /// The documents, of any source, that another chunker cut.
+    pub(crate) fn known_cut_otherwise(&self, chunker: &str) -> Result<Vec<Known>> {
+        self.rows(&format!("{} WHERE chunker <> ? ORDER BY documents.id", Self::KNOWN), [chunker], Self::known)
+    }
+
+    /// Whether a document has a name.
+    pub(crate) fn has_name(&self, name: &str) -> Result<bool> {
+        let sql = "SELECT EXISTS (SELECT 1 FROM documents WHERE name = ?)";
+        self.connection.query_row(sql, [name], |row| row.get(0)).map_err(failed)
+    }
+
+    /// Notes that a file was seen again with the same content.
+    pub(crate) fn touch(&self, id: i64, state: &FileState) -> Result<()> {
+        self.run("UPDATE documents SET modified = ?, seen = ? WHERE id = ?", params![state.modified, state.seen, id])?;
+        Ok(())
+    }
+
+    pub(crate) fn remove_document(&self, id: i64) -> Result<()> {
+        self.run("DELETE FROM documents WHERE id = ?", [id])?;
+        Ok(())
+    }
+
+    /// Writes a document and its blocks, without chunks.
+    pub(crate) fn add_document(
+        &self,
+        source: i64,
+        path: &str,
+        document: &Document,
+        state: &FileState,
+        parser: &str,
+        chunker: &str,
+    ) -> Result<i64> {
+        let date = document.metadata.get("date").map(ToString::to_string);
+        self.run(
+            "INSERT INTO documents (source, path, name, title, media_type, date, size, modified, seen, hash, parser, chunker,
+             text, pages, metadata, warnings) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            params![
+                source,
+                path,
+                document.name,
+                document.title,
+                document.media_type,
+                date,
+                state.size,
+                state.modified,
+                state.seen,
+                state.hash,
+                parser,
+                chunker,
+                document.text,
+                to_json(&document.page_starts)?,
+                to_json(&document.metadata)?,
+                to_json(&document.warnings)?,
+            ],
+        )?;
+        let id = self.connection.last_insert_rowid();
+        for (ordinal, block) in document.blocks.iter().enumerate() {
+            let details = Details { table: block.table.clone(), furniture: block.furniture.clone() };
+            let details = if block.table.is_some() || block.furniture.is_some() { Some(to_json(&details)?) } else { None };
+            let (start, end) = (block.span.start as i64, block.span.end as i64);
+            self.run(
+                "INSERT INTO blocks VALUES (?, ?, ?, ?, ?, ?, ?)",
+                params![id, ordinal as i64, block.kind.name(), block.level, start, end, details],
+            )?;
+        }
+        Ok(id)
+    }
+
+    /// Says that a document is now cut by another chunker.
+    pub(crate) fn set_chunker(&self, document: i64, chunker: &str) -> Result<()> {
+        self.run("UPDATE documents SET chunker = ? WHERE id = ?", params![chunker, document])?;
+        self.run("DELETE FROM chunks WHERE document = ?", [document])?;
+        Ok(())
+    }
+
+    /// A document as it was parsed.
+    pub(crate) fn document(&self, id: i64) -> Result<Document> {
+        let sql = "SELECT name, title, media_type, text, pages, metadata, warnings FROM documents WHERE id = ?";
+        let (mut document, pages, metadata, warnings) = self
+            .connection
+            .query_row(sql, [id], |row| {
+                let document = Document {
+                    name: row.get(0)?,
+                    title: row.get(1)?,
+                    media_type: row.get(2)?,
+                    text: row.get(3)?,
+                    ..Document::default()
+                };
+                Ok((document, row.get::<_, String>(4)?, row.get::<_, String>(5)?, row.get::<_, String>(6)?))
+            })
+            .map_err(failed)?;
+        document.page_starts = from_json(&pages)?;
+        document.metadata = from_json(&metadata)?;
+        document.warnings = from_json(&warnings)?;
+        let blocks = self.rows(
+            "SELECT kind, level, start, \"end\", details FROM blocks WHERE document = ? ORDER BY ordinal",
+            [id],
+            |row| Ok((row.get::<_, String>(0)?, row.get(1)?, span(row)?, row.get::<_, Option<String>>(4)?)),
+        )?;
+        for (kind, level, span, details) in blocks {
+            let kind: BlockKind = from_json(&format!("\"{kind}\""))?;
+            let details: Details = from_json(details.as_deref().unwrap_or("{}"))?;
+            document.blocks.push(Block { kind, span, level, table: details.table, furniture: details.furniture });
+        }
+        Ok(document)
+    }
+
+    /// What `show` tells of each document: name, title, pages, chunks, size of the text, warnings.
+    pub(crate) fn document_infos(&self) -> Result<Vec<super::DocumentInfo>> {
+        let raw = self.rows(
+            "SELECT name, title, media_type, pages, length(CAST(text AS BLOB)) AS bytes, warnings,
+             (SELECT count(*) FROM chunks WHERE chunks.document = documents.id) AS chunks
+             FROM documents ORDER BY name",
+            [],
+            |row| {
+                let info = super::DocumentInfo {
+                    document: row.get(0)?,
+                    title: row.get(1)?,
+                    media_type: row.get(2)?,
+                    pages: 0,
+                    text_bytes: row.get(4)?,
+                    chunks: row.get(6)?,
+                    warnings: Vec::new(),
+                };
+                Ok((info, row.get::<_, String>(3)?, row.get::<_, String>(5)?))
+            },
+        )?;
+        raw.into_iter()
+            .map(|(mut info, pages, warnings)| {
+                let starts: Vec<logothete_core::document::PageStart> = from_json(&pages)?;
+                info.pages = starts.last().map_or(0, |start| start.page);
+                info.warnings = from_json(&warnings)?;
+                Ok(info)
+            })
+            .collect()
+    }
+
+    // Chunks
+
+    /// Where the chunks of a document are, by id, with what was indexed for each.
+    pub(crate) fn chunk_places(&self, document: i64) -> Result<Vec<(ChunkId, Place, String)>> {
+        self.rows("SELECT id, segment, row, context || char(10) || text FROM chunks WHERE document = ?", [document], |row| {
+            let place = Place { segment: row.get(1)?, row: row.get(2)? };
+            Ok((ChunkId::from_stored(row.get::<_, String>(0)?), place, row.get(3)?))
+        })
+    }
+
+    /// Every live place.
+    pub(crate) fn live_places(&self) -> Result<Vec<Place>> {
+        self.rows("SELECT segment, row FROM chunks", [], |row| Ok(Place { segment: row.get(0)?, row: row.get(1)? }))
+    }
+
+    pub(crate) fn count_chunks(&self) -> Result<u64> {
+        self.connection.query_row("SELECT count(*) FROM chunks", [], |row| row.get(0)).map_err(failed)
+    }
+
+    pub(crate) fn add_chunk(&self, document: i64, ordinal: usize, chunk: &Chunk, place: Place) -> Result<()> {
+        self.run(
+            "INSERT INTO chunks VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            params![
+                chunk.id.as_str(),
+                document,
+                ordinal as i64,
+                chunk.span.start as i64,
+                chunk.span.end as i64,
+                chunk.pages.map(|pages| pages.first),
+                chunk.pages.map(|pages| pages.last),
+                to_json(&chunk.section)?,
+                chunk.size as i64,
+                chunk.text,
+                chunk.context,
+                to_json(&chunk.sentences)?,
+                place.segment,
+                place.row,
+            ],
+        )?;
+        Ok(())
+    }
+
+    /// Moves a chunk to another place, when segments are merged.
+    pub(crate) fn move_chunk(&self, from: Place, to: Place) -> Result<()> {
+        self.run(
+            "UPDATE chunks SET segment = ?, row = ? WHERE segment = ? AND row = ?",
+            params![to.segment, to.row, from.segment, from.row],
+        )?;
+        Ok(())
+    }
+
+    /// What was indexed for the chunk at a place.
+    pub(crate) fn indexed_text(&self, place: Place) -> Result<String> {
+        let sql = "SELECT CASE context WHEN '' THEN text ELSE context || char(10) || char(10) || text END
+                   FROM chunks WHERE segment = ? AND row = ?";
+        self.connection.query_row(sql, params![place.segment, place.row], |row| row.get(0)).map_err(failed)
+    }
+
+    /// The chunk at a place as a passage, still without rank and scores.
+    pub(crate) fn passage(&self, place: Place) -> Result<Passage> {
+        let sql = "SELECT chunks.id, documents.name, documents.title, documents.date, chunks.start, chunks.\"end\", first_page,
+                   last_page, section, chunks.text, context, sentences
+                   FROM chunks JOIN documents ON documents.id = chunks.document WHERE segment = ? AND row = ?";
+        let mut statement = self.connection.prepare_cached(sql).map_err(failed)?;
+        let (mut passage, section, sentences) = statement
+            .query_row(params![place.segment, place.row], |row| {
+                let passage = Passage {
+                    rank: 0,
+                    score: 0.0,
+                    chunk: ChunkId::from_stored(row.get::<_, String>(0)?),
+                    document: row.get(1)?,
+                    title: row.get(2)?,
+                    date: row.get(3)?,
+                    pages: pages(row, "first_page", "last_page")?,
+                    section: Vec::new(),
+                    span: span(row)?,
+                    text: row.get(9)?,
+                    context: row.get(10)?,
+                    sentences: Vec::new(),
+                    legs: Default::default(),
+                };
+                Ok((passage, row.get::<_, String>(8)?, row.get::<_, String>(11)?))
+            })
+            .map_err(failed)?;
+        passage.section = from_json(&section)?;
+        passage.sentences = from_json(&sentences)?;
+        Ok(passage)
+    }
+
+    // Segments
+
+    pub(crate) fn segments(&self) -> Result<Vec<SegmentEntry>> {
+        self.rows("SELECT id, rows, vectors, keywords FROM segments ORDER BY id", [], |row| {
+            Ok(SegmentEntry { id: row.get(0)?, rows: row.get(1)?, vectors: row.get(2)?, keywords: row.get(3)? })
+        })
+    }
+
+    pub(crate) fn add_segment(&self, rows: u32, vectors: &str, keywords: &str) -> Result<i64> {
+        self.run("INSERT INTO segments (rows, vectors, keywords) VALUES (?, ?, ?)", params![rows, vectors, keywords])?;
+        Ok(self.connection.last_insert_rowid())
+    }
+
+    pub(crate) fn remove_segment(&self, id: i64) -> Result<()> {
+        self.run("DELETE FROM segments WHERE id = ?", [id])?;
+        Ok(())
+    }
+}

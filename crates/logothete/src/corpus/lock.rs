@@ -1,0 +1,34 @@
+//! One writer at a time.
+
+use std::fs::{File, OpenOptions, TryLockError};
+use std::path::Path;
+
+use logothete_core::{Error, ErrorKind, Result};
+
+/// The writer's lock, held until it is dropped. The operating system lets it go when the process ends, however it ends.
+#[derive(Debug)]
+pub(crate) struct WriterLock(#[allow(dead_code)] File);
+
+impl WriterLock {
+    /// Takes the lock, or says who is in the way.
+    pub(crate) fn take(corpus: &Path) -> Result<Self> {
+        let path = corpus.join("writer.lock");
+        let file = OpenOptions::new()
+            .create(true)
+            .truncate(false)
+            .write(true)
+            .open(&path)
+            .map_err(|error| Error::new(ErrorKind::System, format!("this file could not be opened: {error}")).at(path.display()))?;
+        match file.try_lock() {
+            Ok(()) => Ok(Self(file)),
+            Err(TryLockError::WouldBlock) => Err(Error::new(
+                ErrorKind::Busy,
+                "another build of this corpus is running; wait for it to end and try again",
+            )
+            .at(corpus.display())),
+            Err(TryLockError::Error(error)) => {
+                Err(Error::new(ErrorKind::System, format!("this file could not be locked: {error}")).at(path.display()))
+            }
+        }
+    }
+}

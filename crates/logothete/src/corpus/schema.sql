@@ -1,0 +1,71 @@
+-- The catalogue of a corpus. Described in docs/format.md.
+CREATE TABLE about (
+    key   TEXT PRIMARY KEY,
+    value TEXT NOT NULL
+) WITHOUT ROWID;
+
+CREATE TABLE sources (
+    id       INTEGER PRIMARY KEY,
+    name     TEXT NOT NULL UNIQUE,
+    location TEXT NOT NULL UNIQUE,  -- the folder, absolute
+    whole    INTEGER NOT NULL       -- 1: all of the folder was asked for; 0: single files of it
+);
+
+CREATE TABLE documents (
+    id         INTEGER PRIMARY KEY,
+    source     INTEGER NOT NULL REFERENCES sources,
+    path       TEXT NOT NULL,         -- within the source
+    name       TEXT NOT NULL UNIQUE,  -- what people see: the path, with the source's name before it where two agree
+    title      TEXT,
+    media_type TEXT NOT NULL,
+    date       TEXT,                  -- from the metadata
+    size       INTEGER NOT NULL,      -- of the file, in bytes
+    modified   INTEGER NOT NULL,      -- of the file, nanoseconds since 1970
+    seen       INTEGER NOT NULL,      -- when the file was read, nanoseconds since 1970
+    hash       TEXT NOT NULL,         -- BLAKE3 of the file
+    parser     TEXT NOT NULL,         -- fingerprints of the stages that made what is here
+    chunker    TEXT NOT NULL,
+    text       TEXT NOT NULL,         -- normalised
+    pages      TEXT NOT NULL,         -- JSON: where each page begins
+    metadata   TEXT NOT NULL,         -- JSON
+    warnings   TEXT NOT NULL,         -- JSON
+    UNIQUE (source, path)
+);
+
+CREATE TABLE blocks (
+    document   INTEGER NOT NULL REFERENCES documents ON DELETE CASCADE,
+    ordinal    INTEGER NOT NULL,
+    kind       TEXT NOT NULL,
+    level      INTEGER NOT NULL,
+    start      INTEGER NOT NULL,  -- bytes of the document's text
+    "end"      INTEGER NOT NULL,
+    details    TEXT,              -- JSON: a table's cells, furniture's text
+    PRIMARY KEY (document, ordinal)
+) WITHOUT ROWID;
+
+CREATE TABLE segments (
+    id       INTEGER PRIMARY KEY,
+    rows     INTEGER NOT NULL,
+    vectors  TEXT NOT NULL,  -- file names in segments/
+    keywords TEXT NOT NULL
+);
+
+CREATE TABLE chunks (
+    id         TEXT PRIMARY KEY,
+    document   INTEGER NOT NULL REFERENCES documents ON DELETE CASCADE,
+    ordinal    INTEGER NOT NULL,
+    start      INTEGER NOT NULL,  -- bytes of the document's text
+    "end"      INTEGER NOT NULL,
+    first_page INTEGER,
+    last_page  INTEGER,
+    section    TEXT NOT NULL,     -- JSON: the headings above, outermost first
+    size       INTEGER NOT NULL,  -- words
+    text       TEXT NOT NULL,
+    context    TEXT NOT NULL,
+    sentences  TEXT NOT NULL,     -- JSON: what can be quoted
+    segment    INTEGER NOT NULL REFERENCES segments,
+    row        INTEGER NOT NULL,
+    UNIQUE (segment, row)
+);
+
+CREATE INDEX chunks_of_document ON chunks (document, ordinal);

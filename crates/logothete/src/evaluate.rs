@@ -1,0 +1,24 @@
+//! Measuring a pipeline on a question set.
+
+use logothete_core::measure::{Run, SetQuestion, score_question};
+use logothete_core::{Error, ErrorKind, Result};
+use rayon::prelude::*;
+
+use crate::ask;
+use crate::corpus::Inner;
+
+/// Searches and asks every question, and scores what comes back.
+pub(crate) fn run(inner: &Inner, name: &str, questions: &[SetQuestion]) -> Result<Run> {
+    if questions.is_empty() {
+        return Err(Error::new(ErrorKind::Configuration, "there is no question to evaluate"));
+    }
+    let scores: Result<Vec<_>> = questions
+        .par_iter()
+        .map(|question| {
+            let found = ask::search(inner, &question.question).map_err(|error| error.at(format!("question {}", question.id)))?;
+            let answer = ask::ask(inner, &question.question)?;
+            Ok(score_question(question, &found.passages, &answer))
+        })
+        .collect();
+    Ok(Run::new(name, scores?))
+}

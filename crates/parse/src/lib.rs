@@ -1,0 +1,42 @@
+//! Bytes in, documents out.
+//!
+//! [`parse`] looks at the content first and at the name second, chooses the format, and returns a
+//! [`Document`](logothete_core::document::Document) with its blocks, pages and metadata. What could not be read is in its
+//! warnings; an error means that nothing could be read.
+//!
+//! ```
+//! let document = logothete_parse::parse("log.md", b"# Watch log\n\nAll quiet.")?;
+//! assert_eq!(document.title.as_deref(), Some("Watch log"));
+//! # Ok::<(), logothete_core::Error>(())
+//! ```
+
+mod detect;
+mod markdown;
+mod pdf;
+mod plain;
+
+use logothete_core::document::Document;
+use logothete_core::{Error, ErrorKind, Fingerprint, Result};
+
+pub use detect::Format;
+
+/// The fingerprint of all the parsers together: changes whenever the same bytes would give another document.
+pub fn fingerprint() -> Fingerprint {
+    Fingerprint::of(["parse 1"])
+}
+
+/// Parses the bytes of a file. `name` becomes the document's name; its ending helps where the content does not tell.
+///
+/// # Errors
+/// When the input is empty, of a format that nothing here reads, or damaged beyond reading. The message says which, and
+/// what to do. It never panics on input.
+pub fn parse(name: &str, bytes: &[u8]) -> Result<Document> {
+    if bytes.is_empty() {
+        return Err(Error::new(ErrorKind::Unreadable, "the file is empty (0 bytes)"));
+    }
+    match detect::detect(name, bytes)? {
+        Format::Pdf => pdf::parse(name, bytes),
+        Format::Markdown => markdown::parse(name, &plain::decode(bytes)),
+        Format::Plain => plain::parse(name, &plain::decode(bytes)),
+    }
+}
