@@ -54,7 +54,8 @@ impl Hashing {
             }
             add(0, &word.term, 1.0);
             let edged: Vec<char> = format!("^{folded}$").chars().collect();
-            let pieces: usize = (SHORTEST_PIECE..=LONGEST_PIECE).map(|size| (edged.len() + 1).saturating_sub(size)).sum();
+            let pieces: usize =
+                (SHORTEST_PIECE..=LONGEST_PIECE).map(|size| (edged.len() + 1).saturating_sub(size)).sum();
             let share = PIECES_SHARE / (pieces.max(1) as f32).sqrt();
             for size in SHORTEST_PIECE..=LONGEST_PIECE {
                 for piece in edged.windows(size) {

@@ -132,8 +132,8 @@ impl Default for Settings {
     fn default() -> Self {
         Self {
             passages: 10,
-            keyword_weight: 0.6,
-            vector_weight: 0.4,
+            keyword_weight: 0.5,
+            vector_weight: 0.5,
             least_coverage: logothete_core::cite::LEAST_COVERAGE,
             largest_file: 200_000_000,
         }
@@ -153,8 +153,9 @@ impl Config {
     /// value has the wrong type.
     pub fn read(file: &Path) -> Result<Self> {
         let place = file.display();
-        let text = std::fs::read_to_string(file)
-            .map_err(|error| Error::new(ErrorKind::NotFound, format!("it could not be read: {error}")).at(place).because(error))?;
+        let text = std::fs::read_to_string(file).map_err(|error| {
+            Error::new(ErrorKind::NotFound, format!("it could not be read: {error}")).at(place).because(error)
+        })?;
         let mut config = Self::parse(&text).map_err(|error| error.at(file.display()))?;
         let folder = file.parent().unwrap_or(Path::new("."));
         for path in &mut config.sources.paths {
@@ -169,7 +170,9 @@ impl Config {
     /// As [`read`](Self::read).
     pub fn parse(text: &str) -> Result<Self> {
         let wrong = |message: String| Error::new(ErrorKind::Configuration, message);
-        let line = |error: &toml::de::Error| error.span().map_or(0, |span| text[..span.start.min(text.len())].matches('\n').count() + 1);
+        let line = |error: &toml::de::Error| {
+            error.span().map_or(0, |span| text[..span.start.min(text.len())].matches('\n').count() + 1)
+        };
         let table: toml::Table = text.parse().map_err(|error: toml::de::Error| {
             wrong(format!("this is not TOML: {}", error.message())).at(format!("line {}", line(&error)))
         })?;
@@ -214,7 +217,9 @@ fn unknown_key(given: &toml::Table, known: &toml::Table, place: &str) -> Result<
                     Some(name) => format!("did you mean {name}?"),
                     None => format!("known here: {}", known.keys().cloned().collect::<Vec<_>>().join(", ")),
                 };
-                return Err(Error::new(ErrorKind::Configuration, format!("nothing of this name can be set; {hint}")).at(path));
+                return Err(
+                    Error::new(ErrorKind::Configuration, format!("nothing of this name can be set; {hint}")).at(path)
+                );
             }
         }
     }

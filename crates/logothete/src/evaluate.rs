@@ -15,7 +15,8 @@ pub(crate) fn run(inner: &Inner, name: &str, questions: &[SetQuestion]) -> Resul
     let scores: Result<Vec<_>> = questions
         .par_iter()
         .map(|question| {
-            let found = ask::search(inner, &question.question).map_err(|error| error.at(format!("question {}", question.id)))?;
+            let found = ask::search(inner, &question.question)
+                .map_err(|error| error.at(format!("question {}", question.id)))?;
             let answer = ask::ask(inner, &question.question)?;
             Ok(score_question(question, &found.passages, &answer))
         })

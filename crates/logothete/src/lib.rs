@@ -35,7 +35,9 @@ pub use pool::THREAD_NAME as WORKER_THREAD;
 pub use build::{BuildReport, BuildRequest, Failure, Progress, PruneNeeded, StopToken};
 pub use config::{Config, Settings};
 pub use corpus::{Corpus, CorpusInfo, DocumentInfo};
-pub use logothete_core::{Error, ErrorKind, Fingerprint, Result, chunk, cite, document, keyword, measure, search, text, vector};
+pub use logothete_core::{
+    Error, ErrorKind, Fingerprint, Result, chunk, cite, document, keyword, measure, search, text, vector,
+};
 pub use logothete_encoder::Hashing;
 pub use logothete_parse::parse;
 pub use pipeline::Pipeline;

@@ -33,7 +33,9 @@ impl Pool {
         });
         match receiver.await {
             Ok(Ok(result)) => result,
-            Ok(Err(_)) | Err(_) => Err(Error::new(ErrorKind::System, "a worker stopped unexpectedly; please report this")),
+            Ok(Err(_)) | Err(_) => {
+                Err(Error::new(ErrorKind::System, "a worker stopped unexpectedly; please report this"))
+            }
         }
     }
 }

@@ -40,7 +40,12 @@ pub fn list(path: &Path) -> Result<Listing> {
     if absolute.is_file() {
         let name = absolute.file_name().unwrap_or_default().to_string_lossy().into_owned();
         let root = absolute.parent().map(Path::to_path_buf).unwrap_or_default();
-        return Ok(Listing { root, whole: false, items: vec![Item { path: name, file: absolute }], failed: Vec::new() });
+        return Ok(Listing {
+            root,
+            whole: false,
+            items: vec![Item { path: name, file: absolute }],
+            failed: Vec::new(),
+        });
     }
     let mut listing = Listing { root: absolute.clone(), whole: true, items: Vec::new(), failed: Vec::new() };
     let walk = WalkBuilder::new(&absolute)

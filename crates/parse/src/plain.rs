@@ -16,7 +16,9 @@ pub(crate) struct Decoded<'a> {
 
 /// Decodes bytes: by their byte order mark, as UTF-8 when they are valid UTF-8, else by what the detector guesses.
 pub(crate) fn decode(bytes: &[u8]) -> Decoded<'_> {
-    if Encoding::for_bom(bytes).is_none() && let Ok(text) = std::str::from_utf8(bytes) {
+    if Encoding::for_bom(bytes).is_none()
+        && let Ok(text) = std::str::from_utf8(bytes)
+    {
         return Decoded { text: Cow::Borrowed(text), encoding: encoding_rs::UTF_8, replaced: false };
     }
     let mut detector = EncodingDetector::new(chardetng::Iso2022JpDetection::Deny);
@@ -58,7 +60,10 @@ pub(crate) fn parse(name: &str, decoded: &Decoded<'_>) -> logothete_core::Result
         }
     }
     if builder.is_empty() {
-        return Err(logothete_core::Error::new(logothete_core::ErrorKind::Unreadable, "the file holds white space only"));
+        return Err(logothete_core::Error::new(
+            logothete_core::ErrorKind::Unreadable,
+            "the file holds white space only",
+        ));
     }
     Ok(builder.finish())
 }

@@ -55,7 +55,9 @@ fn render_trace(stages: &[Value], style: Style) -> String {
         let name = stage["stage"].as_str().unwrap_or_default();
         let took = duration(stage["took_ms"].as_f64().unwrap_or_default());
         out.push_str(&format!("  {name:<8} {:>8}\n", style.faint(&took)));
-        for (key, value) in stage.as_object().into_iter().flatten().filter(|(key, _)| *key != "stage" && *key != "took_ms") {
+        for (key, value) in
+            stage.as_object().into_iter().flatten().filter(|(key, _)| *key != "stage" && *key != "took_ms")
+        {
             match value {
                 Value::Array(items) if items.iter().any(Value::is_object) => {
                     out.push_str(&format!("    {key}\n"));
@@ -76,7 +78,9 @@ fn fields(value: &Value) -> String {
         Value::Object(map) => map.values().map(fields).collect::<Vec<_>>().join("  "),
         Value::Array(items) => items.iter().map(fields).collect::<Vec<_>>().join(", "),
         Value::String(text) => text.clone(),
-        Value::Number(number) if number.is_f64() => format!("{:.2}", number.as_f64().unwrap_or_default()),
+        Value::Number(number) if number.is_f64() => {
+            format!("{:.2}", number.as_f64().unwrap_or_default())
+        }
         Value::Null => "none".to_owned(),
         value => value.to_string(),
     }

@@ -50,7 +50,11 @@ pub async fn run(place: &Place, paths: Vec<PathBuf>, prune: bool) -> Result<Outc
         _ => DONE,
     };
     let style = Style::of_stdout();
-    let text = format!("{}\nThe corpus is in {}.\n", render(&report, style), style.place(&corpus.folder().display().to_string()));
+    let text = format!(
+        "{}\nThe corpus is in {}.\n",
+        render(&report, style),
+        style.place(&corpus.folder().display().to_string())
+    );
     Ok(Outcome { text, json: json!(report), code })
 }
 
@@ -82,7 +86,10 @@ pub fn render(report: &BuildReport, style: Style) -> String {
         duration(report.took_ms)
     );
     if report.stopped {
-        out.push_str(&format!("\n{}\n", style.warning("Stopped. What was read is kept; the same command goes on from here.")));
+        out.push_str(&format!(
+            "\n{}\n",
+            style.warning("Stopped. What was read is kept; the same command goes on from here.")
+        ));
     }
     for needed in &report.prune_needed {
         let message = format!(

@@ -20,7 +20,8 @@ pub fn run(place: &Place, files: &[PathBuf], limit: Option<usize>, overlap: Opti
     let limit = limit.unwrap_or(config.chunk.limit);
     // A limit alone on the command line keeps the share of the overlap sensible.
     let overlap = overlap.unwrap_or_else(|| config.chunk.overlap.min(limit / 6));
-    let chunker = Structure::new(limit, overlap).map_err(|error| Error::new(ErrorKind::Configuration, error.message()))?;
+    let chunker =
+        Structure::new(limit, overlap).map_err(|error| Error::new(ErrorKind::Configuration, error.message()))?;
     let (documents, failed) = parsed(files);
     let style = Style::of_stdout();
     let mut text = String::new();
@@ -47,8 +48,11 @@ fn render(document: &Document, chunks: &[Chunk], style: Style) -> String {
         let head = shortened(&format!("── {} ── {}", index + 1, facts.join(", ")), width());
         out.push_str(&format!("\n{}\n", style.place(&head)));
         let repeated = Span::new(chunk.span.start, end.clamp(chunk.span.start, chunk.span.end));
-        for (text, faint) in [(document.slice(repeated), true), (document.slice(Span::new(repeated.end, chunk.span.end)), false)] {
-            for line in text.split("\n").filter(|line| !line.trim().is_empty()).flat_map(|line| wrap(line, width() - 4)) {
+        for (text, faint) in
+            [(document.slice(repeated), true), (document.slice(Span::new(repeated.end, chunk.span.end)), false)]
+        {
+            for line in text.split("\n").filter(|line| !line.trim().is_empty()).flat_map(|line| wrap(line, width() - 4))
+            {
                 if faint {
                     out.push_str(&format!("  {} {}\n", style.faint("↑"), style.faint(&line)));
                 } else {

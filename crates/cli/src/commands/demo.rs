@@ -30,12 +30,16 @@ const QUESTIONS: &[&str] = &[
 ];
 
 pub async fn run() -> Result<Outcome> {
-    let failed = |error: std::io::Error| Error::new(ErrorKind::System, format!("a temporary folder could not be written: {error}")).because(error);
+    let failed = |error: std::io::Error| {
+        Error::new(ErrorKind::System, format!("a temporary folder could not be written: {error}")).because(error)
+    };
     let folder = tempfile::tempdir().map_err(failed)?;
     let documents = folder.path().join("documents");
     for (name, bytes) in DOCUMENTS {
         let file = documents.join(name);
-        std::fs::create_dir_all(file.parent().unwrap_or(Path::new("."))).and_then(|()| std::fs::write(&file, bytes)).map_err(failed)?;
+        std::fs::create_dir_all(file.parent().unwrap_or(Path::new(".")))
+            .and_then(|()| std::fs::write(&file, bytes))
+            .map_err(failed)?;
     }
     let mut corpus = Pipeline::default().open(folder.path().join("harbour.corpus")).await?;
     let report = corpus.build(documents).await?;

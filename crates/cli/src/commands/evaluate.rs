@@ -13,7 +13,9 @@ use crate::{DONE, Outcome};
 
 pub async fn run(place: &Place, set: &Path, split: Option<&str>) -> Result<Outcome> {
     let text = std::fs::read_to_string(set).map_err(|error| {
-        Error::new(ErrorKind::NotFound, format!("the question set could not be read: {error}")).at(set.display()).because(error)
+        Error::new(ErrorKind::NotFound, format!("the question set could not be read: {error}"))
+            .at(set.display())
+            .because(error)
     })?;
     let mut questions = read_questions(&text).map_err(|error| error.at(set.display()))?;
     if let Some(split) = split {

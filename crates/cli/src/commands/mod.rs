@@ -20,7 +20,8 @@ const CORPUS: &str = "logothete.corpus";
 
 /// The configuration in force, and the folder it is from.
 fn configuration(place: &Place) -> Result<(Config, PathBuf)> {
-    let here = std::env::current_dir().map_err(|error| Error::new(ErrorKind::System, "there is no current folder").because(error))?;
+    let here = std::env::current_dir()
+        .map_err(|error| Error::new(ErrorKind::System, "there is no current folder").because(error))?;
     match place.config.clone().or_else(|| Config::find(&here)) {
         Some(file) => Ok((Config::read(&file)?, file.parent().map(Path::to_path_buf).unwrap_or_default())),
         None => Ok((Config::default(), PathBuf::new())),

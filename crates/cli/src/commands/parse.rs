@@ -24,7 +24,8 @@ pub fn run(files: &[PathBuf]) -> Result<Outcome> {
 
 fn render(document: &Document, style: Style) -> String {
     let mut out = format!("{}\n", style.strong(&document.name));
-    let mut fact = |name: &str, value: &str| out.push_str(&format!("{} {value}\n", style.faint(&format!("{name:<KIND$}"))));
+    let mut fact =
+        |name: &str, value: &str| out.push_str(&format!("{} {value}\n", style.faint(&format!("{name:<KIND$}"))));
     if let Some(title) = &document.title {
         fact("title", title);
     }
@@ -103,7 +104,9 @@ fn as_json(document: &Document) -> Value {
                 value["level"] = json!(block.level);
             }
             if let Some(table) = &block.table {
-                let cells = |row: &logothete::document::Row| row.cells.iter().map(|cell| document.slice(*cell)).collect::<Vec<_>>();
+                let cells = |row: &logothete::document::Row| {
+                    row.cells.iter().map(|cell| document.slice(*cell)).collect::<Vec<_>>()
+                };
                 value["rows"] = json!(table.rows.iter().map(cells).collect::<Vec<_>>());
                 value["header_rows"] = json!(table.header_rows);
             }

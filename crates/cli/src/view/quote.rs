@@ -27,10 +27,14 @@ pub fn quotation(text: &str, matches: &[Span], indent: usize, width: usize, styl
     let last = lines.len() - 1;
     for (index, line) in lines.iter().enumerate() {
         let (open, close) = (if index == 0 { "“" } else { " " }, if index == last { "”" } else { "" });
-        let shown: Vec<String> = line.iter().map(|(word, matched)| if *matched { style.matched(word) } else { (*word).to_owned() }).collect();
+        let shown: Vec<String> = line
+            .iter()
+            .map(|(word, matched)| if *matched { style.matched(word) } else { (*word).to_owned() })
+            .collect();
         out.push_str(&format!("{:indent$}{open}{}{close}\n", "", shown.join(" ")));
         if !style.is_on() && line.iter().any(|(_, matched)| *matched) {
-            let marks: Vec<String> = line.iter().map(|(word, matched)| if *matched { "‾" } else { " " }.repeat(word.width())).collect();
+            let marks: Vec<String> =
+                line.iter().map(|(word, matched)| if *matched { "‾" } else { " " }.repeat(word.width())).collect();
             out.push_str(format!("{:indent$} {}", "", marks.join(" ")).trim_end());
             out.push('\n');
         }

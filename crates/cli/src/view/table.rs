@@ -14,7 +14,8 @@ pub enum Align {
 /// Lays rows out in columns, the first row as the names of the columns. When they do not fit, the widest columns give way.
 pub fn table(rows: &[Vec<String>], align: &[Align], indent: usize, style: Style) -> String {
     let columns = rows.iter().map(Vec::len).max().unwrap_or(0);
-    let natural = |column: usize| rows.iter().filter_map(|row| row.get(column)).map(|cell| cell.width()).max().unwrap_or(0);
+    let natural =
+        |column: usize| rows.iter().filter_map(|row| row.get(column)).map(|cell| cell.width()).max().unwrap_or(0);
     let mut widths: Vec<usize> = (0..columns).map(natural).collect();
     let room = width().saturating_sub(indent + 2 * columns.saturating_sub(1));
     while widths.iter().sum::<usize>() > room {

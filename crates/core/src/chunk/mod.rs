@@ -145,10 +145,7 @@ fn section_path(document: &Document, paths: &[Vec<usize>], span: Span) -> Vec<St
         .find(|&index| !matches!(document.blocks[index].kind, BlockKind::Heading | BlockKind::Furniture))
         .or_else(|| inside().filter(|&index| document.blocks[index].kind == BlockKind::Heading).last());
     told.map_or_else(Vec::new, |index| {
-        paths[index]
-            .iter()
-            .map(|&heading| one_line(document.slice(document.blocks[heading].span)))
-            .collect()
+        paths[index].iter().map(|&heading| one_line(document.slice(document.blocks[heading].span))).collect()
     })
 }
 

@@ -40,7 +40,10 @@ impl Structure {
     /// When the limit is 0, or the overlap is half the limit or more: then most of each chunk would be a repetition.
     pub fn new(limit: usize, overlap: usize) -> Result<Self> {
         if limit == 0 {
-            return Err(Error::new(ErrorKind::Configuration, "a chunk limit of 0 words leaves nothing to index; set 20 or more"));
+            return Err(Error::new(
+                ErrorKind::Configuration,
+                "a chunk limit of 0 words leaves nothing to index; set 20 or more",
+            ));
         }
         if overlap * 2 >= limit {
             let most = limit.saturating_sub(1) / 2;
@@ -128,7 +131,14 @@ impl Chunker for Structure {
 }
 
 /// A sentence as one piece, or as several when it is longer than the limit.
-fn push_pieces(document: &Document, sentence: &Sentence, block: usize, heading: bool, limit: usize, to: &mut Vec<Piece>) {
+fn push_pieces(
+    document: &Document,
+    sentence: &Sentence,
+    block: usize,
+    heading: bool,
+    limit: usize,
+    to: &mut Vec<Piece>,
+) {
     let text = document.slice(sentence.span);
     let words = count_words(text);
     if words <= limit {

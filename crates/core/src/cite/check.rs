@@ -23,15 +23,18 @@ pub fn check(claim: &str, evidence: &str) -> Support {
     let claimed: Vec<_> = words(claim).collect();
     let evident: Vec<_> = words(evidence).collect();
     let verbatim = !claimed.is_empty()
-        && evident.windows(claimed.len()).any(|window| window.iter().zip(&claimed).all(|(a, b)| fold(a.text) == fold(b.text)));
+        && evident
+            .windows(claimed.len())
+            .any(|window| window.iter().zip(&claimed).all(|(a, b)| fold(a.text) == fold(b.text)));
     let share = if verbatim {
         1.0
     } else {
         let known: HashSet<&str> = evident.iter().map(|word| word.term.as_str()).collect();
         let telling: Vec<_> = claimed.iter().filter(|word| !is_function_word(&fold(word.text))).collect();
         let found = telling.iter().filter(|word| known.contains(word.term.as_str())).count();
-        let number_missing =
-            telling.iter().any(|word| word.text.contains(|c: char| c.is_numeric()) && !known.contains(word.term.as_str()));
+        let number_missing = telling
+            .iter()
+            .any(|word| word.text.contains(|c: char| c.is_numeric()) && !known.contains(word.term.as_str()));
         let share = if telling.is_empty() { 0.0 } else { found as f32 / telling.len() as f32 };
         if number_missing { share / 2.0 } else { share }
     };
@@ -48,7 +51,8 @@ mod tests {
     use super::{Verdict, check};
     use rstest::rstest;
 
-    const EVIDENCE: &str = "A vessel drawing more than 5.4 metres shall not enter the North Channel.\nBerth | Length\nBerth 9 | 110";
+    const EVIDENCE: &str =
+        "A vessel drawing more than 5.4 metres shall not enter the North Channel.\nBerth | Length\nBerth 9 | 110";
 
     #[rstest]
     #[case("A vessel drawing more than 5.4 metres shall not enter the North Channel.", Verdict::Supported)]

@@ -5,13 +5,11 @@
 //! count by how rare they are in the corpus; a term that the corpus lacks counts most, so that a question about
 //! something else cannot be covered. Too little covered is a refusal.
 
-use std::collections::HashSet;
-
-use super::Question;
+use super::{Question, TermSet};
 use crate::chunk::Sentence;
 use crate::document::BlockKind;
 use crate::search::Passage;
-use crate::text::{list_marker, words};
+use crate::text::list_marker;
 
 /// How much a term counts that only the headings above the sentence have.
 const IN_HEADINGS: f32 = 0.75;
@@ -29,7 +27,11 @@ const LEAST_GAIN: f32 = 0.15;
 const MOST_PICKED: usize = 3;
 
 /// The share of the question that must be covered for an answer to be given.
-pub const LEAST_COVERAGE: f32 = 0.6;
+pub const LEAST_COVERAGE: f32 = 0.65;
+
+/// The share of what is asked, subject aside, that the best sentence must cover. A passage about the right ship that says
+/// nothing of what is asked of her is no answer.
+const LEAST_ASKED: f32 = 0.5;
 
 /// A sentence picked for an answer.
 #[derive(Clone, Debug, PartialEq)]
@@ -51,6 +53,8 @@ pub struct Extraction {
     pub picked: Vec<Picked>,
     /// The share of the question that they cover together, from 0 to 1.
     pub coverage: f32,
+    /// The share of what is asked, subject aside, that the best sentence covers, from 0 to 1.
+    pub asked: f32,
     /// The question's terms that none of them has, nor the headings above them.
     pub missing: Vec<String>,
 }
@@ -58,7 +62,7 @@ pub struct Extraction {
 impl Extraction {
     /// Whether enough of the question is covered to answer it.
     pub fn is_enough(&self, least: f32) -> bool {
-        !self.picked.is_empty() && self.coverage >= least
+        !self.picked.is_empty() && self.coverage >= least && self.asked >= LEAST_ASKED
     }
 }
 
@@ -73,26 +77,37 @@ struct Candidate<'a> {
 }
 
 /// Picks the sentences that answer a question. Costs one pass over the words of the passages.
-pub fn extract(question: &Question, passages: &[Passage]) -> Extraction {
+///
+/// Further sentences are added only while the best alone covers less than `enough` of the question.
+pub fn extract(question: &Question, passages: &[Passage], enough: f32) -> Extraction {
     let total = question.total_weight();
     if total <= 0.0 {
         return Extraction::default();
     }
-    let share = |levels: &[f32]| levels.iter().zip(&question.terms).map(|(level, (_, weight))| level * weight).sum::<f32>() / total;
+    let asked = |levels: &[f32]| {
+        let terms = || levels.iter().zip(&question.terms).filter(|(_, term)| !term.subject);
+        let all: f32 = terms().map(|(_, term)| term.weight).sum();
+        if all > 0.0 { terms().map(|(level, term)| level * term.weight).sum::<f32>() / all } else { 1.0 }
+    };
+    let share = |levels: &[f32]| {
+        levels.iter().zip(&question.terms).map(|(level, term)| level * term.weight).sum::<f32>() / total
+    };
     let mut candidates: Vec<Candidate<'_>> = Vec::new();
     for (index, passage) in passages.iter().enumerate() {
-        let headings = terms(&passage.context);
-        let nearby = terms(&passage.text);
+        let headings = TermSet::new(&passage.context);
+        let nearby = TermSet::new(&passage.text);
         for sentence in passage.sentences.iter().filter(|sentence| sentence.kind != BlockKind::Heading) {
-            let Some(text) = spoken(passage, sentence) else { continue };
-            let own = terms(&text);
+            let Some(text) = spoken(passage, sentence) else {
+                continue;
+            };
+            let own = TermSet::new(&text);
             let levels: Vec<f32> = question
                 .terms
                 .iter()
-                .map(|(term, _)| match term {
-                    term if own.contains(term) => 1.0,
-                    term if headings.contains(term) => IN_HEADINGS,
-                    term if nearby.contains(term) => NEARBY,
+                .map(|term| match term {
+                    term if own.has(term) => 1.0,
+                    term if headings.has(term) => IN_HEADINGS,
+                    term if nearby.has(term) => NEARBY,
                     _ => 0.0,
                 })
                 .collect();
@@ -103,13 +118,16 @@ pub fn extract(question: &Question, passages: &[Passage]) -> Extraction {
             candidates.push(Candidate { passage: index, sentence, text, levels, coverage, score, date });
         }
     }
-    let Some(best) = first_pick(&candidates) else { return Extraction::default() };
+    let Some(best) = first_pick(&candidates) else {
+        return Extraction::default();
+    };
 
     let mut covered = candidates[best].levels.clone();
     let mut chosen = vec![best];
-    while chosen.len() < MOST_PICKED {
+    while chosen.len() < MOST_PICKED && share(&covered) < enough {
         let gain = |candidate: &Candidate<'_>| {
-            let gained: Vec<f32> = candidate.levels.iter().zip(&covered).map(|(level, had)| (level - had).max(0.0)).collect();
+            let gained: Vec<f32> =
+                candidate.levels.iter().zip(&covered).map(|(level, had)| (level - had).max(0.0)).collect();
             share(&gained)
         };
         let further = candidates
@@ -127,9 +145,15 @@ pub fn extract(question: &Question, passages: &[Passage]) -> Extraction {
         }
         chosen.push(index);
     }
-    let missing = question.terms.iter().zip(&covered).filter(|(_, level)| **level < IN_HEADINGS).map(|((term, _), _)| term.clone());
+    let missing = question
+        .terms
+        .iter()
+        .zip(&covered)
+        .filter(|(_, level)| **level < IN_HEADINGS)
+        .map(|(term, _)| term.term.clone());
     Extraction {
         coverage: share(&covered),
+        asked: asked(&candidates[best].levels),
         missing: missing.collect(),
         picked: chosen
             .into_iter()
@@ -167,8 +191,4 @@ fn spoken(passage: &Passage, sentence: &Sentence) -> Option<String> {
     // An item's number or bullet is not part of what it says.
     let text = list_marker(text).map_or(text, |marker| text[marker.len()..].trim_start());
     (!text.is_empty()).then(|| text.split_whitespace().collect::<Vec<_>>().join(" "))
-}
-
-fn terms(text: &str) -> HashSet<String> {
-    words(text).map(|word| word.term).collect()
 }

@@ -70,9 +70,10 @@ pub fn score_question(question: &SetQuestion, passages: &[Passage], answer: &Ans
     }
     let cites_right = || {
         answer.sources.iter().any(|source| {
-            question.relevant.iter().any(|relevant| {
-                relevant.is_at(&source.document, &source.section, source.pages, &source.quotation)
-            })
+            question
+                .relevant
+                .iter()
+                .any(|relevant| relevant.is_at(&source.document, &source.section, source.pages, &source.quotation))
         })
     };
     QuestionScore {
@@ -81,7 +82,10 @@ pub fn score_question(question: &SetQuestion, passages: &[Passage], answer: &Ans
         refuse: question.refuse,
         refused: answer.is_refusal(),
         cited: (!question.refuse).then(|| !answer.is_refusal() && cites_right()),
-        said: question.answer.as_ref().map(|wanted| !answer.is_refusal() && plain(&answer.answer).contains(&plain(wanted))),
+        said: question
+            .answer
+            .as_ref()
+            .map(|wanted| !answer.is_refusal() && plain(&answer.answer).contains(&plain(wanted))),
         first_rank,
         metrics,
     }
@@ -101,13 +105,18 @@ impl Run {
             }
         };
         let share = |flags: Vec<bool>| flags.into_iter().map(|flag| f64::from(u8::from(flag))).collect();
-        for measure in per_question.iter().flat_map(|score| score.metrics.keys()).collect::<std::collections::BTreeSet<_>>() {
+        for measure in
+            per_question.iter().flat_map(|score| score.metrics.keys()).collect::<std::collections::BTreeSet<_>>()
+        {
             put(measure, per_question.iter().filter_map(|score| score.metrics.get(measure).copied()).collect());
         }
         put("cited", share(per_question.iter().filter_map(|score| score.cited).collect()));
         put("said", share(per_question.iter().filter_map(|score| score.said).collect()));
         put("refused", share(per_question.iter().filter(|score| score.refuse).map(|score| score.refused).collect()));
-        put("refusals_right", share(per_question.iter().filter(|score| score.refused).map(|score| score.refuse).collect()));
+        put(
+            "refusals_right",
+            share(per_question.iter().filter(|score| score.refused).map(|score| score.refuse).collect()),
+        );
         Self { name: name.into(), questions: per_question.len(), metrics, per_question }
     }
 }

@@ -46,7 +46,9 @@ pub(crate) fn seal(mut bytes: Vec<u8>, kind: Kind, rows: u32, width: u32) -> Vec
 
 /// Reads and checks a header: magic, version, kind, length, its own checksum. The body is not touched.
 pub(crate) fn open(bytes: &[u8], kind: Kind) -> Result<Header> {
-    let damaged = |what: &str| Error::new(ErrorKind::Corpus, format!("this index segment is damaged: {what}; rebuild the corpus"));
+    let damaged = |what: &str| {
+        Error::new(ErrorKind::Corpus, format!("this index segment is damaged: {what}; rebuild the corpus"))
+    };
     if bytes.len() < HEADER || &bytes[..8] != MAGIC {
         return Err(damaged("it does not begin as a segment does"));
     }
@@ -79,7 +81,10 @@ impl Header {
         if crc32fast::hash(bytes.get(HEADER..).unwrap_or_default()) == self.check {
             Ok(())
         } else {
-            Err(Error::new(ErrorKind::Corpus, "this index segment is damaged: its contents have changed; rebuild the corpus"))
+            Err(Error::new(
+                ErrorKind::Corpus,
+                "this index segment is damaged: its contents have changed; rebuild the corpus",
+            ))
         }
     }
 }

@@ -6,5 +6,5 @@ mod header;
 mod rows;
 
 pub(crate) use header::{HEADER, Header, Kind, open, seal};
-pub(crate) use rows::{read_varint, u32_at, u64_at, write_varint};
 pub use rows::RowSet;
+pub(crate) use rows::{read_varint, u32_at, u64_at, write_varint};

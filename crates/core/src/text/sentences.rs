@@ -28,7 +28,8 @@ pub fn sentences(text: &str) -> Vec<Span> {
         }
         let mut end = at + mark.len_utf8();
         while let Some(&(next, c)) = marks.peek() {
-            if !matches!(c, '.' | '!' | '?' | '…' | '"' | '”' | '’' | '\'' | ')' | ']' | '»' | '」' | '』' | '）') {
+            if !matches!(c, '.' | '!' | '?' | '…' | '"' | '”' | '’' | '\'' | ')' | ']' | '»' | '」' | '』' | '）')
+            {
                 break;
             }
             end = next + c.len_utf8();
@@ -69,7 +70,8 @@ fn holds_on(before: &str, rest: &str) -> bool {
     let number_follows = rest.trim_start().starts_with(|c: char| c.is_ascii_digit());
     let alone = before.trim_start() == word;
     let initial = word.chars().count() == 1 && word.chars().all(char::is_uppercase);
-    let item_number = alone && !word.is_empty() && word.len() <= 4 && word.chars().all(|c| c.is_ascii_digit() || c == '.');
+    let item_number =
+        alone && !word.is_empty() && word.len() <= 4 && word.chars().all(|c| c.is_ascii_digit() || c == '.');
     if rest.trim().is_empty() {
         return false;
     }

@@ -36,9 +36,11 @@ pub fn count_words(text: &str) -> usize {
     if text.is_ascii() {
         // The same boundaries, an order of magnitude sooner, for the common case of words parted by blanks.
         text.split_ascii_whitespace()
-            .map(|piece| {
-                if piece.bytes().all(|b| b.is_ascii_alphanumeric()) { 1 } else { piece.unicode_words().count() }
-            })
+            .map(
+                |piece| {
+                    if piece.bytes().all(|b| b.is_ascii_alphanumeric()) { 1 } else { piece.unicode_words().count() }
+                },
+            )
             .sum()
     } else {
         text.unicode_words().count()

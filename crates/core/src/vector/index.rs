@@ -38,7 +38,10 @@ impl<B: AsRef<[u8]>> VectorIndex<B> {
     pub fn open(bytes: B) -> Result<Self> {
         let header = segment::open(bytes.as_ref(), Kind::Vectors)?;
         if bytes.as_ref().len() as u64 != HEADER as u64 + u64::from(header.rows) * u64::from(header.width) * 4 {
-            return Err(Error::new(ErrorKind::Corpus, "this index segment is damaged: its rows do not fill it; rebuild the corpus"));
+            return Err(Error::new(
+                ErrorKind::Corpus,
+                "this index segment is damaged: its rows do not fill it; rebuild the corpus",
+            ));
         }
         Ok(Self { bytes, header })
     }
@@ -83,7 +86,9 @@ impl<B: AsRef<[u8]>> VectorIndex<B> {
         let query: Vec<f32> = query.iter().map(|value| value / length).collect();
         let mut best: BinaryHeap<Reverse<Hit>> = BinaryHeap::with_capacity(count + 1);
         for row in 0..self.rows() {
-            let Some(bytes) = live.contains(row).then(|| self.row_bytes(row)).flatten() else { continue };
+            let Some(bytes) = live.contains(row).then(|| self.row_bytes(row)).flatten() else {
+                continue;
+            };
             let hit = Hit { score: dot(&query, bytes), row };
             if best.len() < count {
                 best.push(Reverse(hit));

@@ -1,7 +1,10 @@
 //! Making the answer: picking sentences, citing them, checking what is claimed.
 
 use logothete_core::Result;
-use logothete_core::cite::{Answer, Claim, Extraction, Question, SourceLine, Status, Tokens, check, extract};
+use logothete_core::cite::{
+    Answer, Claim, Picked, Question, SourceLine, Status, Tokens, check, extract, question_parts,
+};
+use logothete_core::keyword::query_terms;
 use logothete_core::search::Passage;
 use serde_json::json;
 
@@ -12,22 +15,75 @@ use crate::trace::Trace;
 /// How many passages a refusal names.
 const NEAREST: usize = 3;
 
-/// Answers a question, or refuses.
+/// Answers a question part by part, or refuses.
 pub(crate) fn ask(inner: &Inner, question: &str) -> Result<Answer> {
     let mut trace = Trace::start();
-    let passages = passages(inner, question, &mut trace)?;
-    let parts = {
-        let terms = logothete_core::keyword::query_terms(question);
-        let statistics = inner.snapshot()?.statistics(&terms);
-        Question::new(question, |term| statistics.weight(term))
-    };
-    let extraction = extract(&parts, &passages);
+    let parts = question_parts(question);
+    if parts.len() > 1 {
+        trace.stage("split", json!({ "parts": parts }));
+    }
+    let mut written = Written::default();
+    let mut unanswered = Vec::new();
+    let mut nearest = Vec::new();
+    for part in &parts {
+        let passages = passages(inner, part, &mut trace)?;
+        if !answer_part(inner, part, &passages, &mut written, &mut trace)? {
+            unanswered.push(*part);
+            nearest.extend(passages.into_iter().take(NEAREST));
+        }
+    }
+    if unanswered.len() == parts.len() {
+        return Ok(refusal(question, nearest, trace));
+    }
+    let verdicts: Vec<_> =
+        written.claims.iter().map(|claim| json!({ "verdict": claim.verdict, "support": claim.support })).collect();
+    trace.stage("check", json!({ "claims": verdicts }));
+    let mut text: Vec<String> = written
+        .claims
+        .iter()
+        .map(|claim| {
+            let markers: String = claim.citations.iter().map(|marker| format!("[{marker}]")).collect();
+            format!("{} {markers}", claim.text)
+        })
+        .collect();
+    text.extend(unanswered.iter().map(|part| format!("The corpus holds no clear answer to this part: {part}")));
+    Ok(Answer {
+        question: question.to_owned(),
+        status: Status::Answered,
+        answer: text.join(" "),
+        claims: written.claims,
+        sources: written.sources,
+        nearest: Vec::new(),
+        tokens: Tokens::default(),
+        trace: trace.finish(),
+    })
+}
+
+/// The claims and sources so far.
+#[derive(Default)]
+struct Written {
+    claims: Vec<Claim>,
+    sources: Vec<SourceLine>,
+}
+
+/// Picks the sentences that answer a part, and writes them down with their sources. Says whether they were enough.
+fn answer_part(
+    inner: &Inner,
+    part: &str,
+    passages: &[Passage],
+    written: &mut Written,
+    trace: &mut Trace,
+) -> Result<bool> {
+    let statistics = inner.snapshot()?.statistics(&query_terms(part));
+    let question = Question::new(part, |term| statistics.weight(term));
     let least = inner.pipeline.settings.least_coverage;
+    let extraction = extract(&question, passages, least);
     trace.stage(
         "extract",
         json!({
-            "terms": parts.terms.iter().map(|(term, weight)| json!({ "term": term, "weight": weight })).collect::<Vec<_>>(),
+            "terms": question.terms.iter().map(|term| json!({ "term": term.term, "weight": term.weight })).collect::<Vec<_>>(),
             "coverage": extraction.coverage,
+            "asked": extraction.asked,
             "least_coverage": least,
             "missing": extraction.missing,
             "picked": extraction.picked.iter()
@@ -35,62 +91,45 @@ pub(crate) fn ask(inner: &Inner, question: &str) -> Result<Answer> {
                 .collect::<Vec<_>>(),
         }),
     );
-    if !extraction.is_enough(least) {
-        return Ok(refusal(question, passages, trace));
+    let enough = extraction.is_enough(least);
+    if enough {
+        for picked in &extraction.picked {
+            cite(&question, &passages[picked.passage], picked, written);
+        }
     }
-    let (claims, sources) = cite(&parts, &passages, &extraction);
-    let verdicts: Vec<_> = claims.iter().map(|claim| json!({ "verdict": claim.verdict, "support": claim.support })).collect();
-    trace.stage("check", json!({ "claims": verdicts }));
-    let text: Vec<String> = claims
-        .iter()
-        .map(|claim| {
-            let markers: String = claim.citations.iter().map(|marker| format!("[{marker}]")).collect();
-            format!("{} {markers}", claim.text)
-        })
-        .collect();
-    Ok(Answer {
-        question: question.to_owned(),
-        status: Status::Answered,
-        answer: text.join(" "),
-        claims,
-        sources,
-        nearest: Vec::new(),
-        tokens: Tokens::default(),
-        trace: trace.finish(),
-    })
+    Ok(enough)
 }
 
-/// A claim for each sentence, with its source.
-fn cite(question: &Question, passages: &[Passage], extraction: &Extraction) -> (Vec<Claim>, Vec<SourceLine>) {
-    let mut claims = Vec::new();
-    let mut sources = Vec::new();
-    for (index, picked) in extraction.picked.iter().enumerate() {
-        let passage = &passages[picked.passage];
-        let quotation = passage.slice(picked.sentence.span).to_owned();
-        // The names of a table's columns stand in the passage, or in its context when it was cut below them.
-        let support = match picked.sentence.row {
-            Some(_) => check(&picked.text, &format!("{}\n{}", passage.context, passage.text)),
-            None => check(&picked.text, &passage.text),
-        };
-        claims.push(Claim {
-            text: picked.text.clone(),
-            verdict: support.verdict,
-            support: support.share,
-            citations: vec![index + 1],
-        });
-        sources.push(SourceLine {
-            marker: index + 1,
-            document: passage.document.clone(),
-            title: passage.title.clone(),
-            date: passage.date.clone(),
-            pages: picked.sentence.pages,
-            section: passage.section.clone(),
-            span: picked.sentence.span,
-            matches: question.matches(&quotation),
-            quotation,
-        });
+/// Adds a claim for a sentence, with its source. A sentence that is there already is not said twice.
+fn cite(question: &Question, passage: &Passage, picked: &Picked, written: &mut Written) {
+    let span = picked.sentence.span;
+    if written.sources.iter().any(|source| source.document == passage.document && source.span == span) {
+        return;
     }
-    (claims, sources)
+    let quotation = passage.slice(span).to_owned();
+    // The names of a table's columns stand in the passage, or in its context when it was cut below them.
+    let support = match picked.sentence.row {
+        Some(_) => check(&picked.text, &format!("{}\n{}", passage.context, passage.text)),
+        None => check(&picked.text, &passage.text),
+    };
+    let marker = written.sources.len() + 1;
+    written.claims.push(Claim {
+        text: picked.text.clone(),
+        verdict: support.verdict,
+        support: support.share,
+        citations: vec![marker],
+    });
+    written.sources.push(SourceLine {
+        marker,
+        document: passage.document.clone(),
+        title: passage.title.clone(),
+        date: passage.date.clone(),
+        pages: picked.sentence.pages,
+        section: passage.section.clone(),
+        span,
+        matches: question.matches(&quotation),
+        quotation,
+    });
 }
 
 fn refusal(question: &str, mut passages: Vec<Passage>, trace: Trace) -> Answer {

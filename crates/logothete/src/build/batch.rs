@@ -85,9 +85,15 @@ impl<'a> Batch<'a> {
 
         let kept = self.kept_vectors(&change)?;
         let texts: Vec<String> = change.chunks.iter().map(Chunk::indexed_text).collect();
-        let fresh: Vec<&str> =
-            change.chunks.iter().zip(&texts).filter(|(chunk, _)| !kept.contains_key(&chunk.id)).map(|(_, text)| text.as_str()).collect();
-        let encoded: Vec<Vec<Vec<f32>>> = fresh.par_chunks(ENCODE).map(|texts| self.encode(texts)).collect::<Result<_>>()?;
+        let fresh: Vec<&str> = change
+            .chunks
+            .iter()
+            .zip(&texts)
+            .filter(|(chunk, _)| !kept.contains_key(&chunk.id))
+            .map(|(_, text)| text.as_str())
+            .collect();
+        let encoded: Vec<Vec<Vec<f32>>> =
+            fresh.par_chunks(ENCODE).map(|texts| self.encode(texts)).collect::<Result<_>>()?;
         let mut encoded = encoded.into_iter().flatten();
         for (chunk, text) in change.chunks.iter().zip(&texts) {
             self.keywords.push(text);
@@ -117,18 +123,23 @@ impl<'a> Batch<'a> {
         if vectors.len() == texts.len() {
             Ok(vectors.iter().map(<[f32]>::to_vec).collect())
         } else {
-            let message = format!("the encoder gave {} vectors for {} texts; check the encoder", vectors.len(), texts.len());
+            let message =
+                format!("the encoder gave {} vectors for {} texts; check the encoder", vectors.len(), texts.len());
             Err(Error::new(ErrorKind::Unreadable, message))
         }
     }
 
     /// The vectors of chunks that a document had before and has again, with the same context.
     fn kept_vectors(&mut self, change: &Change) -> Result<HashMap<ChunkId, Vec<f32>>> {
-        let Some(known) = &change.replaces else { return Ok(HashMap::new()) };
+        let Some(known) = &change.replaces else {
+            return Ok(HashMap::new());
+        };
         if self.snapshot.is_none() {
             self.snapshot = Some(self.inner.snapshot()?);
         }
-        let Some(snapshot) = &self.snapshot else { return Ok(HashMap::new()) };
+        let Some(snapshot) = &self.snapshot else {
+            return Ok(HashMap::new());
+        };
         let before: HashMap<ChunkId, (Place, String)> = self
             .inner
             .catalogue()
@@ -156,7 +167,8 @@ impl<'a> Batch<'a> {
             None
         } else {
             let store = &self.inner.store;
-            let names = (store.write(&write_vectors(&vectors), "vectors")?, store.write(&keywords.finish(), "keywords")?);
+            let names =
+                (store.write(&write_vectors(&vectors), "vectors")?, store.write(&keywords.finish(), "keywords")?);
             store.sync()?;
             Some(names)
         };
@@ -165,7 +177,9 @@ impl<'a> Batch<'a> {
         let chunker = self.inner.pipeline.chunker.fingerprint();
         self.inner.catalogue().commit(|catalogue| {
             let segment = match &files {
-                Some((vector_file, keyword_file)) => catalogue.add_segment(vectors.len() as u32, vector_file, keyword_file)?,
+                Some((vector_file, keyword_file)) => {
+                    catalogue.add_segment(vectors.len() as u32, vector_file, keyword_file)?
+                }
                 None => 0,
             };
             let mut row = 0;
@@ -175,7 +189,14 @@ impl<'a> Batch<'a> {
                         if let Some(known) = replaces {
                             catalogue.remove_document(known.id)?;
                         }
-                        catalogue.add_document(*source, path, &change.document, state, &change.parser, chunker.as_str())?
+                        catalogue.add_document(
+                            *source,
+                            path,
+                            &change.document,
+                            state,
+                            &change.parser,
+                            chunker.as_str(),
+                        )?
                     }
                     (_, Some(known), state) => {
                         catalogue.set_chunker(known.id, chunker.as_str())?;
@@ -226,7 +247,9 @@ impl<'a> Batch<'a> {
         for segment in &snapshot.segments {
             for row in (0..segment.entry.rows).filter(|&row| segment.live.contains(row)) {
                 let place = Place { segment: segment.entry.id, row };
-                let Some(vector) = segment.vectors.row(row) else { continue };
+                let Some(vector) = segment.vectors.row(row) else {
+                    continue;
+                };
                 vectors.push(&vector)?;
                 keywords.push(&self.inner.catalogue().indexed_text(place)?);
                 moved.push(place);
@@ -236,7 +259,8 @@ impl<'a> Batch<'a> {
         let files = if moved.is_empty() {
             None
         } else {
-            let names = (store.write(&write_vectors(&vectors), "vectors")?, store.write(&keywords.finish(), "keywords")?);
+            let names =
+                (store.write(&write_vectors(&vectors), "vectors")?, store.write(&keywords.finish(), "keywords")?);
             store.sync()?;
             Some(names)
         };

@@ -29,7 +29,12 @@ pub(super) struct Plan {
 }
 
 /// Lists the paths, finds or makes their sources, and compares. Failures go into the report.
-pub(super) fn plan(catalogue: &mut Catalogue, paths: &[PathBuf], prune: bool, report: &mut BuildReport) -> Result<Plan> {
+pub(super) fn plan(
+    catalogue: &mut Catalogue,
+    paths: &[PathBuf],
+    prune: bool,
+    report: &mut BuildReport,
+) -> Result<Plan> {
     let mut plan = Plan::default();
     let mut names: HashSet<String> = HashSet::new();
     let mut seen: HashSet<PathBuf> = HashSet::new();
@@ -90,13 +95,17 @@ fn listings(catalogue: &Catalogue, paths: &[PathBuf], report: &mut BuildReport) 
                     let reason = if listing.whole { reason } else { "there is nothing to read".into() };
                     report.failed.push(Failure { document: path.display().to_string(), reason });
                 }
-                report.failed.extend(listing.failed.iter().map(|(document, reason)| Failure {
-                    document: document.clone(),
-                    reason: reason.clone(),
-                }));
+                report.failed.extend(
+                    listing
+                        .failed
+                        .iter()
+                        .map(|(document, reason)| Failure { document: document.clone(), reason: reason.clone() }),
+                );
                 listings.push(listing);
             }
-            Err(error) => report.failed.push(Failure { document: path.display().to_string(), reason: error.message().to_owned() }),
+            Err(error) => {
+                report.failed.push(Failure { document: path.display().to_string(), reason: error.message().to_owned() })
+            }
         }
     }
     Ok(listings)
@@ -128,7 +137,8 @@ fn source_prefix(source: &SourceEntry, root: &Path) -> String {
 
 /// The shortest end of a folder's path that no other source has as its name.
 fn free_source_name(sources: &[SourceEntry], root: &Path) -> String {
-    let parts: Vec<String> = root.iter().map(|part| part.to_string_lossy().into_owned()).filter(|part| part != "/").collect();
+    let parts: Vec<String> =
+        root.iter().map(|part| part.to_string_lossy().into_owned()).filter(|part| part != "/").collect();
     let taken = |name: &str| sources.iter().any(|source| source.name == name);
     (1..=parts.len())
         .map(|count| parts[parts.len() - count..].join("/"))

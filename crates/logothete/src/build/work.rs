@@ -107,7 +107,8 @@ fn look(inner: &Inner, candidate: &Candidate, parser: &str, chunker: &str) -> Ou
 }
 
 fn try_look(inner: &Inner, candidate: &Candidate, parser: &str, chunker: &str) -> Result<Outcome> {
-    let unreadable = |error: std::io::Error| Error::new(ErrorKind::System, format!("it could not be read: {error}")).because(error);
+    let unreadable =
+        |error: std::io::Error| Error::new(ErrorKind::System, format!("it could not be read: {error}")).because(error);
     let data = fs::metadata(&candidate.item.file).map_err(unreadable)?;
     let largest = inner.pipeline.settings.largest_file;
     if data.len() > largest {
@@ -118,7 +119,8 @@ fn try_look(inner: &Inner, candidate: &Candidate, parser: &str, chunker: &str) -
         );
         return Err(Error::new(ErrorKind::Limit, message));
     }
-    let mut state = FileState { size: data.len(), modified: nanoseconds(data.modified().ok()), seen: now(), hash: String::new() };
+    let mut state =
+        FileState { size: data.len(), modified: nanoseconds(data.modified().ok()), seen: now(), hash: String::new() };
     let known = candidate.known.as_ref();
     let same_stages = known.is_some_and(|known| known.parser == parser && known.chunker == chunker);
     if let Some(known) = known.filter(|_| same_stages)

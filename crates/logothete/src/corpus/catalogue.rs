@@ -88,19 +88,23 @@ pub(crate) fn failed(error: rusqlite::Error) -> Error {
     };
     let message = match kind {
         ErrorKind::Busy => "another process is writing to this corpus; try again when it is done".to_owned(),
-        ErrorKind::Corpus => format!("corpus.db is damaged ({error}); restore it, or remove the folder and build again"),
+        ErrorKind::Corpus => {
+            format!("corpus.db is damaged ({error}); restore it, or remove the folder and build again")
+        }
         _ => format!("corpus.db: {error}"),
     };
     Error::new(kind, message).because(error)
 }
 
 fn from_json<T: DeserializeOwned>(text: &str) -> Result<T> {
-    serde_json::from_str(text)
-        .map_err(|error| Error::new(ErrorKind::Corpus, "corpus.db holds JSON that cannot be read; build again").because(error))
+    serde_json::from_str(text).map_err(|error| {
+        Error::new(ErrorKind::Corpus, "corpus.db holds JSON that cannot be read; build again").because(error)
+    })
 }
 
 fn to_json<T: Serialize>(value: &T) -> Result<String> {
-    serde_json::to_string(value).map_err(|error| Error::new(ErrorKind::System, "a value cannot be written as JSON").because(error))
+    serde_json::to_string(value)
+        .map_err(|error| Error::new(ErrorKind::System, "a value cannot be written as JSON").because(error))
 }
 
 fn pages(row: &Row<'_>, first: &str, last: &str) -> rusqlite::Result<Option<Pages>> {
@@ -118,12 +122,15 @@ impl Catalogue {
     pub(crate) fn open(folder: &Path) -> Result<Self> {
         let mut connection = Connection::open(folder.join("corpus.db")).map_err(failed)?;
         connection.busy_timeout(std::time::Duration::from_secs(5)).map_err(failed)?;
-        connection.execute_batch("PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA foreign_keys=ON;").map_err(failed)?;
+        connection
+            .execute_batch("PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA foreign_keys=ON;")
+            .map_err(failed)?;
         let version: u32 = connection.query_row("PRAGMA user_version", [], |row| row.get(0)).map_err(failed)?;
         match version {
             0 => {
                 // Two processes may come here at once: the one that waits finds the tables made.
-                let transaction = connection.transaction_with_behavior(rusqlite::TransactionBehavior::Immediate).map_err(failed)?;
+                let transaction =
+                    connection.transaction_with_behavior(rusqlite::TransactionBehavior::Immediate).map_err(failed)?;
                 let made: u32 = transaction.query_row("PRAGMA user_version", [], |row| row.get(0)).map_err(failed)?;
                 if made == 0 {
                     transaction.execute_batch(SCHEMA).map_err(failed)?;
@@ -135,7 +142,9 @@ impl Catalogue {
             newer => {
                 return Err(Error::new(
                     ErrorKind::Corpus,
-                    format!("this corpus has format {newer}, and this program knows format {FORMAT}; use a newer logothete"),
+                    format!(
+                        "this corpus has format {newer}, and this program knows format {FORMAT}; use a newer logothete"
+                    ),
                 ));
             }
         }
@@ -150,7 +159,8 @@ impl Catalogue {
     /// Runs some changes as one: all of them happen, or none.
     pub(crate) fn commit<T>(&mut self, changes: impl FnOnce(&Self) -> Result<T>) -> Result<T> {
         self.connection.execute_batch("BEGIN IMMEDIATE").map_err(failed)?;
-        let outcome = changes(self).and_then(|value| self.connection.execute_batch("COMMIT").map_err(failed).map(|()| value));
+        let outcome =
+            changes(self).and_then(|value| self.connection.execute_batch("COMMIT").map_err(failed).map(|()| value));
         if outcome.is_err() {
             // The transaction may be gone already; the error that matters is the first.
             let _ = self.connection.execute_batch("ROLLBACK");
@@ -166,7 +176,12 @@ impl Catalogue {
         outcome
     }
 
-    fn rows<T>(&self, sql: &str, values: impl rusqlite::Params, read: impl Fn(&Row<'_>) -> rusqlite::Result<T>) -> Result<Vec<T>> {
+    fn rows<T>(
+        &self,
+        sql: &str,
+        values: impl rusqlite::Params,
+        read: impl Fn(&Row<'_>) -> rusqlite::Result<T>,
+    ) -> Result<Vec<T>> {
         let mut statement = self.connection.prepare_cached(sql).map_err(failed)?;
         let rows = statement.query_map(values, |row| read(row)).map_err(failed)?;
         rows.collect::<rusqlite::Result<Vec<T>>>().map_err(failed)
@@ -186,7 +201,10 @@ impl Catalogue {
     }
 
     pub(crate) fn set_about(&self, key: &str, value: &str) -> Result<()> {
-        self.run("INSERT INTO about VALUES (?, ?) ON CONFLICT (key) DO UPDATE SET value = excluded.value", [key, value])?;
+        self.run(
+            "INSERT INTO about VALUES (?, ?) ON CONFLICT (key) DO UPDATE SET value = excluded.value",
+            [key, value],
+        )?;
         Ok(())
     }
 
@@ -210,7 +228,8 @@ impl Catalogue {
 
     // Documents
 
-    const KNOWN: &str = "SELECT documents.id, sources.name || '/' || path, path, documents.name, size, modified, seen, hash, parser,
+    const KNOWN: &str =
+        "SELECT documents.id, sources.name || '/' || path, path, documents.name, size, modified, seen, hash, parser,
                          chunker FROM documents JOIN sources ON sources.id = source";
 
     fn known(row: &Row<'_>) -> rusqlite::Result<Known> {
@@ -291,7 +310,8 @@ impl Catalogue {
         let id = self.connection.last_insert_rowid();
         for (ordinal, block) in document.blocks.iter().enumerate() {
             let details = Details { table: block.table.clone(), furniture: block.furniture.clone() };
-            let details = if block.table.is_some() || block.furniture.is_some() { Some(to_json(&details)?) } else { None };
+            let details =
+                if block.table.is_some() || block.furniture.is_some() { Some(to_json(&details)?) } else { None };
             let (start, end) = (block.span.start as i64, block.span.end as i64);
             self.run(
                 "INSERT INTO blocks VALUES (?, ?, ?, ?, ?, ?, ?)",
@@ -374,10 +394,14 @@ impl Catalogue {
 
     /// Where the chunks of a document are, by id, with what was indexed for each.
     pub(crate) fn chunk_places(&self, document: i64) -> Result<Vec<(ChunkId, Place, String)>> {
-        self.rows("SELECT id, segment, row, context || char(10) || text FROM chunks WHERE document = ?", [document], |row| {
-            let place = Place { segment: row.get(1)?, row: row.get(2)? };
-            Ok((ChunkId::from_stored(row.get::<_, String>(0)?), place, row.get(3)?))
-        })
+        self.rows(
+            "SELECT id, segment, row, context || char(10) || text FROM chunks WHERE document = ?",
+            [document],
+            |row| {
+                let place = Place { segment: row.get(1)?, row: row.get(2)? };
+                Ok((ChunkId::from_stored(row.get::<_, String>(0)?), place, row.get(3)?))
+            },
+        )
     }
 
     /// Every live place.

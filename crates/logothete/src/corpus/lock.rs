@@ -13,12 +13,9 @@ impl WriterLock {
     /// Takes the lock, or says who is in the way.
     pub(crate) fn take(corpus: &Path) -> Result<Self> {
         let path = corpus.join("writer.lock");
-        let file = OpenOptions::new()
-            .create(true)
-            .truncate(false)
-            .write(true)
-            .open(&path)
-            .map_err(|error| Error::new(ErrorKind::System, format!("this file could not be opened: {error}")).at(path.display()))?;
+        let file = OpenOptions::new().create(true).truncate(false).write(true).open(&path).map_err(|error| {
+            Error::new(ErrorKind::System, format!("this file could not be opened: {error}")).at(path.display())
+        })?;
         match file.try_lock() {
             Ok(()) => Ok(Self(file)),
             Err(TryLockError::WouldBlock) => Err(Error::new(

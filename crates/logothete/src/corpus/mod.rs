@@ -93,12 +93,18 @@ fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
 impl Corpus {
     pub(crate) fn open(pipeline: Pipeline, pool: Pool, folder: PathBuf) -> Result<Self> {
         if folder.is_file() {
-            return Err(Error::new(ErrorKind::Configuration, "this is a file; a corpus is a folder").at(folder.display()));
+            return Err(
+                Error::new(ErrorKind::Configuration, "this is a file; a corpus is a folder").at(folder.display())
+            );
         }
         std::fs::create_dir_all(&folder).map_err(|error| {
-            Error::new(ErrorKind::System, format!("the corpus could not be made: {error}")).at(folder.display()).because(error)
+            Error::new(ErrorKind::System, format!("the corpus could not be made: {error}"))
+                .at(folder.display())
+                .because(error)
         })?;
-        let at = |error: Error| if error.place().is_none() { error.at(folder.display()) } else { error };
+        let at = |error: Error| {
+            if error.place().is_none() { error.at(folder.display()) } else { error }
+        };
         let store = Store::open(&folder).map_err(at)?;
         let mut catalogue = Catalogue::open(&folder).map_err(at)?;
         let encoder = &pipeline.encoder;
@@ -125,7 +131,8 @@ impl Corpus {
             }
             Some(_) => {}
         }
-        let inner = Inner { pipeline, folder, store, catalogue: Mutex::new(catalogue), snapshot: Mutex::new(None), pool };
+        let inner =
+            Inner { pipeline, folder, store, catalogue: Mutex::new(catalogue), snapshot: Mutex::new(None), pool };
         Ok(Self { inner: Arc::new(inner) })
     }
 
@@ -213,7 +220,9 @@ impl Inner {
         let opened = Snapshot::open(&catalogue, &self.store).or_else(|error| {
             if catalogue.version()? == version { Err(error) } else { Snapshot::open(&catalogue, &self.store) }
         });
-        let snapshot = Arc::new(opened.map_err(|error| if error.place().is_none() { error.at(self.folder.display()) } else { error })?);
+        let snapshot = Arc::new(
+            opened.map_err(|error| if error.place().is_none() { error.at(self.folder.display()) } else { error })?,
+        );
         *kept = Some((version, snapshot.clone()));
         Ok(snapshot)
     }

@@ -44,7 +44,10 @@ impl Snapshot {
                 None => error.at(&entry.vectors),
             })?;
             if vectors.rows() != entry.rows || keywords.rows() != entry.rows {
-                return Err(Error::new(ErrorKind::Corpus, "an index segment does not fit corpus.db; remove the corpus and build again"));
+                return Err(Error::new(
+                    ErrorKind::Corpus,
+                    "an index segment does not fit corpus.db; remove the corpus and build again",
+                ));
             }
             let live = live.remove(&entry.id).unwrap_or_default();
             segments.push(Segment { entry, vectors, keywords, live });
@@ -71,7 +74,9 @@ impl Snapshot {
     fn gather(&self, count: usize, search: impl Fn(&Segment) -> Vec<logothete_core::search::Hit>) -> Vec<(Place, f32)> {
         let mut all: Vec<(Place, f32)> = Vec::new();
         for segment in &self.segments {
-            all.extend(search(segment).into_iter().map(|hit| (Place { segment: segment.entry.id, row: hit.row }, hit.score)));
+            all.extend(
+                search(segment).into_iter().map(|hit| (Place { segment: segment.entry.id, row: hit.row }, hit.score)),
+            );
         }
         all.sort_unstable_by(|a, b| b.1.total_cmp(&a.1).then_with(|| a.0.cmp(&b.0)));
         all.truncate(count);

@@ -50,7 +50,8 @@ impl Store {
     pub(crate) fn map(&self, name: &str) -> Result<MappedFile> {
         let path = self.folder.join(name);
         MappedFile::open(&path).map_err(|error| {
-            let message = format!("a file of the index could not be opened: {error}; remove the corpus and build again");
+            let message =
+                format!("a file of the index could not be opened: {error}; remove the corpus and build again");
             Error::new(ErrorKind::Corpus, message).at(path.display()).because(error)
         })
     }
@@ -59,7 +60,8 @@ impl Store {
     ///
     /// A reader that has mapped a removed file keeps its contents.
     pub(crate) fn sweep(&self, named: &HashSet<String>) -> Result<()> {
-        let entries = fs::read_dir(&self.folder).map_err(|error| failed("this folder could not be listed", &self.folder, error))?;
+        let entries = fs::read_dir(&self.folder)
+            .map_err(|error| failed("this folder could not be listed", &self.folder, error))?;
         for entry in entries.flatten() {
             if !named.contains(&*entry.file_name().to_string_lossy()) {
                 // What cannot be removed now is removed by a later sweep.

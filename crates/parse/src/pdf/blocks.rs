@@ -79,7 +79,8 @@ impl Style {
     /// The level of a heading, or nothing for a line that is none.
     fn heading_level(&self, line: &Line) -> Option<u8> {
         let size = step(line.size);
-        larger(line, self.body).then(|| self.headings.iter().position(|&other| other == size).unwrap_or(0).min(5) as u8 + 1)
+        larger(line, self.body)
+            .then(|| self.headings.iter().position(|&other| other == size).unwrap_or(0).min(5) as u8 + 1)
     }
 }
 
@@ -162,7 +163,8 @@ impl Writer<'_> {
 
     fn close(&mut self) {
         if let Some(open) = self.open.take() {
-            let parts: Vec<(Option<u32>, &str)> = open.parts.iter().map(|(page, text)| (*page, text.as_str())).collect();
+            let parts: Vec<(Option<u32>, &str)> =
+                open.parts.iter().map(|(page, text)| (*page, text.as_str())).collect();
             self.builder.pages_block(open.kind, open.level, &parts);
         }
         for (page, text) in self.furniture.drain(..) {
@@ -189,7 +191,9 @@ impl Style {
     /// Adds a line to a block, mending a word that was parted at the end of the last one.
     fn append(&self, open: &mut OpenBlock, page: Option<u32>, line: &Line) {
         open.last = line.clone();
-        let Some((_, before)) = open.parts.last_mut() else { return };
+        let Some((_, before)) = open.parts.last_mut() else {
+            return;
+        };
         let tail = before.rsplit(char::is_whitespace).next().unwrap_or_default();
         let head = line.text.split_whitespace().next().unwrap_or_default();
         let parted = tail.len() > 1

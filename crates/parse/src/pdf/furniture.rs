@@ -23,7 +23,8 @@ pub(super) fn mark(pages: &mut [PageLines]) {
     }
     let needed = (pages.len().div_ceil(2)).clamp(2, 3);
     for page in pages.iter_mut() {
-        let repeated: Vec<usize> = edges(page).into_iter().filter(|&index| counts[&key(&page.lines[index])] >= needed).collect();
+        let repeated: Vec<usize> =
+            edges(page).into_iter().filter(|&index| counts[&key(&page.lines[index])] >= needed).collect();
         for index in repeated.into_iter().rev() {
             let line = page.lines.remove(index);
             page.furniture.insert(0, line);

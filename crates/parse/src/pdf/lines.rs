@@ -69,18 +69,14 @@ pub(super) fn lines(mut words: Vec<Word>) -> Vec<Line> {
 }
 
 fn fits(row: &[Word], word: &Word) -> bool {
-    row.iter().max_by(|a, b| a.size.total_cmp(&b.size)).is_some_and(|tallest| {
-        (word.baseline - tallest.baseline).abs() < SAME_LINE * tallest.size.max(word.size)
-    })
+    row.iter()
+        .max_by(|a, b| a.size.total_cmp(&b.size))
+        .is_some_and(|tallest| (word.baseline - tallest.baseline).abs() < SAME_LINE * tallest.size.max(word.size))
 }
 
 fn line(mut words: Vec<Word>) -> Line {
     words.sort_by(|a, b| a.left.total_cmp(&b.left));
     let longest = words.iter().max_by_key(|word| word.text.len());
     let (size, baseline) = longest.map_or((0.0, 0.0), |word| (word.size, word.baseline));
-    Line {
-        text: words.iter().map(|word| word.text.as_str()).collect::<Vec<_>>().join(" "),
-        baseline,
-        size,
-    }
+    Line { text: words.iter().map(|word| word.text.as_str()).collect::<Vec<_>>().join(" "), baseline, size }
 }

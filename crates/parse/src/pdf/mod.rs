@@ -80,9 +80,7 @@ fn information(pdf: &Pdf, builder: &mut DocumentBuilder) {
 /// A text string of the PDF standard: UTF-16 or UTF-8 with its mark, else close enough to Latin-1.
 fn text_string(bytes: &[u8]) -> String {
     match bytes {
-        [0xFE, 0xFF, ..] | [0xFF, 0xFE, ..] | [0xEF, 0xBB, 0xBF, ..] => {
-            encoding_rs::UTF_8.decode(bytes).0.into_owned()
-        }
+        [0xFE, 0xFF, ..] | [0xFF, 0xFE, ..] | [0xEF, 0xBB, 0xBF, ..] => encoding_rs::UTF_8.decode(bytes).0.into_owned(),
         _ => bytes.iter().map(|&byte| char::from(byte)).collect(),
     }
 }

@@ -63,7 +63,8 @@ fn fill(group: &[Rule], words: &mut Vec<Word>) -> Option<PageTable> {
     let mut inside = 0;
     words.retain(|word| {
         let middle = word.baseline - word.size * 0.3;
-        let (Some(row), Some(column)) = (between(&rows, middle), between(&columns, (word.left + word.right) / 2.0)) else {
+        let (Some(row), Some(column)) = (between(&rows, middle), between(&columns, (word.left + word.right) / 2.0))
+        else {
             return true;
         };
         let cell = &mut cells[row][column];
