@@ -44,7 +44,7 @@ pub fn render(answer: &Answer, style: Style) -> String {
     }
     for passage in &answer.nearest {
         out.push_str(&format!("\n  {}\n", style.place(&passage.place())));
-        out.push_str(&indented(&shortened(&passage.text, 2 * width()), 4));
+        out.push_str(&indented(&shortened(passage.body(), 2 * width()), 4));
     }
     out
 }

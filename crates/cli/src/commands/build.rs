@@ -4,7 +4,7 @@ use std::path::PathBuf;
 use std::time::Duration;
 
 use indicatif::{ProgressBar, ProgressStyle};
-use logothete::{BuildReport, BuildRequest, Error, ErrorKind, Result};
+use logothete::{BuildReport, BuildRequest, Error, ErrorKind, Failure, Result};
 use serde_json::json;
 
 use super::{configuration, corpus, failures};
@@ -15,6 +15,10 @@ use crate::{DONE, FAILED, Outcome, STOPPED};
 pub async fn run(place: &Place, paths: Vec<PathBuf>, prune: bool) -> Result<Outcome> {
     let (config, folder) = configuration(place)?;
     let paths = if paths.is_empty() { config.sources.paths.clone() } else { paths };
+    if let Some(report) = nothing_there(&paths) {
+        let text = failures(&report.failed, Style::of_stdout()).trim_start().to_owned();
+        return Ok(Outcome { text, json: json!(report), code: FAILED });
+    }
     // Nothing named here: then a corpus that is there already knows what it was built from.
     let mut corpus = corpus(place, &config, &folder, paths.is_empty()).await.map_err(|error| match error.kind() {
         ErrorKind::NotFound => Error::new(ErrorKind::Configuration, "say what to build from: logothete build PATH"),
@@ -56,6 +60,16 @@ pub async fn run(place: &Place, paths: Vec<PathBuf>, prune: bool) -> Result<Outc
         style.place(&corpus.folder().display().to_string())
     );
     Ok(Outcome { text, json: json!(report), code })
+}
+
+/// A report of failures when there is nothing at any of the paths: then no corpus is made for them.
+fn nothing_there(paths: &[PathBuf]) -> Option<BuildReport> {
+    let failed: Vec<Failure> = paths
+        .iter()
+        .filter_map(|path| logothete::list(path).err().map(|error| (path, error)))
+        .map(|(path, error)| Failure { document: path.display().to_string(), reason: error.message().to_owned() })
+        .collect();
+    (!paths.is_empty() && failed.len() == paths.len()).then(|| BuildReport { failed, ..BuildReport::default() })
 }
 
 /// The report: what changed, what it cost, what failed.

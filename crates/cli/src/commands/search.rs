@@ -37,6 +37,6 @@ fn render(passage: &Passage, style: Style) -> String {
         style.strong(&format!("{:.2}", passage.score)),
         style.place(&shortened(&passage.place(), width().saturating_sub(11))),
         style.faint(&legs.join(", ")),
-        indented(&shortened(&passage.text, 3 * width().saturating_sub(5)), 5),
+        indented(&shortened(passage.body(), 3 * width().saturating_sub(5)), 5),
     )
 }

@@ -34,7 +34,7 @@ pub fn sentences(document: &Document) -> Vec<Sentence> {
         match (block.kind, &block.table) {
             (BlockKind::Furniture, _) => {}
             (_, Some(table)) => {
-                for (index, row) in table.rows.iter().enumerate() {
+                for (index, row) in table.rows.iter().enumerate().filter(|(_, row)| !row.span.is_empty()) {
                     push(row.span, table.row_alone(&document.text, index));
                 }
             }

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 
 use crate::chunk::{ChunkId, Sentence};
-use crate::document::{Pages, Span};
+use crate::document::{BlockKind, Pages, Span};
 
 /// A chunk that a search returned.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -51,6 +51,13 @@ pub struct LegScore {
 }
 
 impl Passage {
+    /// Its text below the headings that it begins with; all of it when there is nothing else.
+    pub fn body(&self) -> &str {
+        let first = self.sentences.iter().find(|sentence| sentence.kind != BlockKind::Heading);
+        let start = first.map_or(0, |sentence| sentence.span.start.saturating_sub(self.span.start));
+        self.text.get(start..).unwrap_or(&self.text)
+    }
+
     /// The text at a span of the document; empty when the span is not inside this passage.
     pub fn slice(&self, span: Span) -> &str {
         if !self.span.contains(span) {

@@ -104,7 +104,9 @@ fn listings(catalogue: &Catalogue, paths: &[PathBuf], report: &mut BuildReport) 
                 listings.push(listing);
             }
             Err(error) => {
-                report.failed.push(Failure { document: path.display().to_string(), reason: error.message().to_owned() })
+                report
+                    .failed
+                    .push(Failure { document: path.display().to_string(), reason: error.message().to_owned() });
             }
         }
     }

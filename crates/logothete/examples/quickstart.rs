@@ -1,0 +1,13 @@
+//! From a folder to a cited answer. Run from the root of the repository:
+//! `cargo run --release -p logothete --example quickstart`
+
+use logothete::Pipeline;
+
+#[tokio::main(flavor = "current_thread")]
+async fn main() -> logothete::Result<()> {
+    let mut corpus = Pipeline::default().open("harbour.corpus").await?;
+    corpus.build("demo/documents").await?;
+    let answer = corpus.ask("What draught may enter the north channel at low water?").await?;
+    println!("{answer}");
+    Ok(())
+}

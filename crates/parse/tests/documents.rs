@@ -1,0 +1,187 @@
+//! Every format on the demo's documents, and on input that is broken.
+
+use std::path::PathBuf;
+
+use logothete_core::ErrorKind;
+use logothete_core::document::{BlockKind, Document, Value};
+use logothete_parse::parse;
+use proptest::prelude::*;
+use rstest::rstest;
+
+fn demo(name: &str) -> Vec<u8> {
+    let path = PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("../../demo/documents").join(name);
+    std::fs::read(&path).unwrap_or_else(|error| panic!("{}: {error}", path.display()))
+}
+
+/// A document as lines a person can read.
+fn outline(document: &Document) -> String {
+    let mut out = format!("{:?} {:?}\n{:?}\n", document.title, document.media_type, document.metadata);
+    for block in &document.blocks {
+        let pages = document.block_pages(block).map_or(String::new(), |pages| format!(" {pages}"));
+        let level = if block.level > 0 { format!(" {}", block.level) } else { String::new() };
+        out.push_str(&format!(
+            "{}{level}{pages}: {}\n",
+            block.kind.name(),
+            document.block_text(block).replace('\n', "\n    ")
+        ));
+    }
+    document.warnings.iter().for_each(|warning| out.push_str(&format!("warning: {warning}\n")));
+    out
+}
+
+#[rstest]
+#[case("byelaws.pdf")]
+#[case("watch-log.txt")]
+#[case("notices/notice-2025-01.md")]
+#[case("notices/notice-2025-04.md")]
+fn the_demo_reads_as_it_should(#[case] name: &str) {
+    let document = parse(name, &demo(name)).expect("the demo is readable");
+    insta::assert_snapshot!(name.replace(['/', '.'], "_"), outline(&document));
+}
+
+#[test]
+fn furniture_is_kept_out_of_the_text() {
+    let document = parse("byelaws.pdf", &demo("byelaws.pdf")).expect("readable");
+    assert_eq!(document.page_count(), 10);
+    assert!(!document.text.contains("Page 3 of 10"));
+    let furniture = document.blocks.iter().filter(|block| block.kind == BlockKind::Furniture);
+    assert_eq!(furniture.count(), 20, "a header and a footer on each of ten pages");
+}
+
+/// A PDF of one object a page, with a content stream for each.
+fn pdf(contents: &[&str]) -> Vec<u8> {
+    let mut objects = vec!["<< /Type /Catalog /Pages 2 0 R >>".to_owned()];
+    let kids: Vec<String> = (0..contents.len()).map(|page| format!("{} 0 R", 4 + 2 * page)).collect();
+    objects.push(format!("<< /Type /Pages /Kids [{}] /Count {} >>", kids.join(" "), contents.len()));
+    objects.push("<< /Type /Font /Subtype /Type1 /BaseFont /Helvetica >>".to_owned());
+    for (page, content) in contents.iter().enumerate() {
+        objects.push(format!(
+            "<< /Type /Page /Parent 2 0 R /MediaBox [0 0 400 400] /Contents {} 0 R /Resources << /Font << /F 3 0 R >> >> >>",
+            5 + 2 * page
+        ));
+        objects.push(format!("<< /Length {} >>\nstream\n{content}\nendstream", content.len()));
+    }
+    let mut out = b"%PDF-1.4\n".to_vec();
+    let mut places = Vec::new();
+    for (number, object) in objects.iter().enumerate() {
+        places.push(out.len());
+        out.extend(format!("{} 0 obj\n{object}\nendobj\n", number + 1).bytes());
+    }
+    let table = out.len();
+    out.extend(format!("xref\n0 {}\n0000000000 65535 f \n", objects.len() + 1).bytes());
+    places.iter().for_each(|place| out.extend(format!("{place:010} 00000 n \n").bytes()));
+    out.extend(format!("trailer << /Size {} /Root 1 0 R >>\nstartxref\n{table}\n%%EOF\n", objects.len() + 1).bytes());
+    out
+}
+
+fn text(y: u32, words: &str) -> String {
+    format!("BT /F 12 Tf 1 0 0 1 40 {y} Tm ({words}) Tj ET\n")
+}
+
+#[test]
+fn lines_become_paragraphs_and_parted_words_are_mended() {
+    let first = text(300, "The harbour is closed to all ves-")
+        + &text(286, "sels in a south-")
+        + &text(272, "east gale, and a south-east wind.");
+    let second = text(300, "It opens when the wind falls below");
+    let third = text(300, "ten knots.");
+    let document = parse("a.pdf", &pdf(&[&first, &second, &third])).expect("readable");
+    let texts: Vec<&str> = document.blocks.iter().map(|block| document.block_text(block)).collect();
+    assert_eq!(
+        texts,
+        [
+            "The harbour is closed to all vessels in a south-east gale, and a south-east wind.",
+            "It opens when the wind falls below ten knots."
+        ]
+    );
+    let pages = document.block_pages(&document.blocks[1]).expect("a PDF has pages");
+    assert_eq!((pages.first, pages.last), (2, 3));
+    let at = document.text.find("ten knots").expect("it is there");
+    assert_eq!(document.pages(logothete_core::document::Span::new(at, at + 3)).map(|pages| pages.first), Some(3));
+}
+
+#[test]
+fn pages_without_text_are_named() {
+    let words = text(300, "Tide tables");
+    let document = parse("a.pdf", &pdf(&[&words, "", "0 0 9 9 re f", &words, ""])).expect("readable");
+    assert_eq!(document.warnings, ["no text on pages 2–3 and 5: pictures of pages, or blank"]);
+    let error = parse("scan.pdf", &pdf(&["", ""])).expect_err("no text at all");
+    assert!(error.to_string().contains("none of the 2 pages has text"), "{error}");
+}
+
+#[rstest]
+#[case("empty.pdf", b"", "the file is empty")]
+#[case("blank.txt", b" \n\t\n", "white space only")]
+#[case("picture.txt", b"\x89PNG\r\n\x1a\n0000", "this is a PNG picture")]
+#[case("renamed.pdf", b"PK\x03\x04zzzz", "though its name ends in .pdf")]
+#[case("noise.md", b"a\0b\0c\x01\x02", "binary data")]
+#[case("stub.pdf", b"%PDF-1.7\nnothing", "damaged or cut short")]
+fn what_cannot_be_read_says_why(#[case] name: &str, #[case] bytes: &[u8], #[case] reason: &str) {
+    let error = parse(name, bytes).expect_err("unreadable");
+    assert!(matches!(error.kind(), ErrorKind::Unreadable | ErrorKind::Unsupported));
+    assert!(error.to_string().contains(reason), "{error}");
+}
+
+#[rstest]
+#[case(b"caf\xe9 du port, mar\xe9e basse \xe0 midi", "café")]
+#[case("\u{feff}quai".as_bytes(), "quai")]
+#[case(b"\xff\xfeq\0u\0a\0i\0", "quai")]
+#[case("one\r\ntwo".as_bytes(), "one\ntwo")]
+fn encodings_and_line_ends(#[case] bytes: &[u8], #[case] expected: &str) {
+    let document = parse("a.txt", bytes).expect("text in some encoding");
+    assert!(document.text.starts_with(expected), "{:?}", document.text);
+}
+
+#[test]
+fn markdown_keeps_structure_and_drops_marks() {
+    let text = "---\ntitle: \"T\"\ncount: 3\nopen: true\ntags:\n  - a\n---\n# One *bold*\n\n> quoted\n\n1. first\n2. second `x`\n\n```\nlet a;\n```\n\n| A | B |\n|---|---|\n| 1 |  |\n";
+    let document = parse("a.md", text.as_bytes()).expect("readable");
+    assert_eq!(document.metadata["count"], Value::Number(3.0));
+    assert_eq!(document.metadata["open"], Value::Flag(true));
+    assert_eq!(document.warnings, ["the front matter's \"tags\" has more than one value and was left out"]);
+    let kinds: Vec<_> = document.blocks.iter().map(|block| (block.kind, document.block_text(block))).collect();
+    assert_eq!(
+        kinds,
+        [
+            (BlockKind::Heading, "One bold"),
+            (BlockKind::Quotation, "quoted"),
+            (BlockKind::ListItem, "first"),
+            (BlockKind::ListItem, "second x"),
+            (BlockKind::Code, "let a;"),
+            (BlockKind::Table, "A | B\n1 | "),
+        ]
+    );
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(96))]
+
+    #[test]
+    fn a_pdf_cut_or_changed_anywhere_never_panics(cut in 0.0f64..1.0, changes in prop::collection::vec((0.0f64..1.0, any::<u8>()), 0..20)) {
+        let mut bytes = demo("byelaws.pdf");
+        for (at, byte) in changes {
+            let at = (at * bytes.len() as f64) as usize;
+            bytes[at] = byte;
+        }
+        bytes.truncate((cut * bytes.len() as f64) as usize + 1);
+        if let Ok(document) = parse("a.pdf", &bytes) {
+            prop_assert!(document.blocks.iter().all(|block| block.span.end <= document.text.len()));
+        }
+    }
+
+    #[test]
+    fn any_bytes_are_read_or_refused(bytes in prop::collection::vec(any::<u8>(), 0..400), ending in "(txt|md|pdf)") {
+        let _ = parse(&format!("a.{ending}"), &bytes);
+    }
+
+    #[test]
+    fn any_text_keeps_its_words(words in prop::collection::vec("[a-z]{1,8}|[0-9]{2}:[0-9]{2}|\\(1\\)|[A-Z ]{4,9}", 1..40), ending in "(txt|md)") {
+        let text = words.join("\n");
+        let Ok(document) = parse(&format!("a.{ending}"), text.as_bytes()) else {
+            return Ok(());
+        };
+        for word in words.iter().flat_map(|line| line.split_whitespace()).filter(|word| word.len() > 3 && word.bytes().all(|b| b.is_ascii_lowercase())) {
+            prop_assert!(document.text.contains(word), "{word} is lost");
+        }
+    }
+}
