@@ -38,3 +38,8 @@ impl Trace {
 pub(crate) fn milliseconds(since: Instant) -> f64 {
     (since.elapsed().as_secs_f64() * 1e6).round() / 1e3
 }
+
+/// A score to six decimals: a `f32` knows no more.
+pub(crate) fn score(value: f32) -> f64 {
+    (f64::from(value) * 1e6).round() / 1e6
+}

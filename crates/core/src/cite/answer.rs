@@ -38,6 +38,7 @@ pub struct Claim {
     /// How the claim came out of the check.
     pub verdict: Verdict,
     /// How much of the claim its sources bear out, from 0 to 1.
+    #[serde(serialize_with = "crate::search::rounded")]
     pub support: f32,
     /// The markers of its sources.
     pub citations: Vec<usize>,

@@ -5,6 +5,7 @@ mod passage;
 
 pub use crate::segment::RowSet;
 pub use fusion::{Fused, Leg, fuse};
+pub(crate) use passage::rounded;
 pub use passage::{LegScore, Passage};
 
 use std::cmp::Ordering;

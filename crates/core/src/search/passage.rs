@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use serde::{Deserialize, Serialize};
+use serde::{Deserialize, Serialize, Serializer};
 
 use crate::chunk::{ChunkId, Sentence};
 use crate::document::{BlockKind, Pages, Span};
@@ -13,6 +13,7 @@ pub struct Passage {
     /// Its place, counted from 1.
     pub rank: usize,
     /// Its score after fusion, between 0 and 1.
+    #[serde(serialize_with = "rounded")]
     pub score: f32,
     /// The chunk.
     pub chunk: ChunkId,
@@ -47,6 +48,7 @@ pub struct LegScore {
     /// The place in that leg, counted from 1.
     pub rank: usize,
     /// The leg's own score: BM25 for `keyword`, the cosine for `vector`.
+    #[serde(serialize_with = "rounded")]
     pub score: f32,
 }
 
@@ -65,4 +67,10 @@ impl Passage {
         }
         self.text.get(span.start - self.span.start..span.end - self.span.start).unwrap_or_default()
     }
+}
+
+/// Writes a score to six decimals: a `f32` knows no more.
+#[allow(clippy::trivially_copy_pass_by_ref)] // the signature that serde asks for
+pub(crate) fn rounded<S: Serializer>(score: &f32, to: S) -> Result<S::Ok, S::Error> {
+    to.serialize_f64((f64::from(*score) * 1e6).round() / 1e6)
 }

@@ -10,7 +10,7 @@ use serde_json::json;
 
 use super::find::passages;
 use crate::corpus::Inner;
-use crate::trace::Trace;
+use crate::trace::{Trace, score};
 
 /// How many passages a refusal names.
 const NEAREST: usize = 3;
@@ -35,8 +35,11 @@ pub(crate) fn ask(inner: &Inner, question: &str) -> Result<Answer> {
     if unanswered.len() == parts.len() {
         return Ok(refusal(question, nearest, trace));
     }
-    let verdicts: Vec<_> =
-        written.claims.iter().map(|claim| json!({ "verdict": claim.verdict, "support": claim.support })).collect();
+    let verdicts: Vec<_> = written
+        .claims
+        .iter()
+        .map(|claim| json!({ "verdict": claim.verdict, "support": score(claim.support) }))
+        .collect();
     trace.stage("check", json!({ "claims": verdicts }));
     let mut text: Vec<String> = written
         .claims
@@ -81,13 +84,13 @@ fn answer_part(
     trace.stage(
         "extract",
         json!({
-            "terms": question.terms.iter().map(|term| json!({ "term": term.term, "weight": term.weight })).collect::<Vec<_>>(),
-            "coverage": extraction.coverage,
-            "asked": extraction.asked,
-            "least_coverage": least,
+            "terms": question.terms.iter().map(|term| json!({ "term": term.term, "weight": score(term.weight) })).collect::<Vec<_>>(),
+            "coverage": score(extraction.coverage),
+            "asked": score(extraction.asked),
+            "least_coverage": score(least),
             "missing": extraction.missing,
             "picked": extraction.picked.iter()
-                .map(|picked| json!({ "chunk": passages[picked.passage].chunk, "text": picked.text, "coverage": picked.coverage }))
+                .map(|picked| json!({ "chunk": passages[picked.passage].chunk, "text": picked.text, "coverage": score(picked.coverage) }))
                 .collect::<Vec<_>>(),
         }),
     );

@@ -10,7 +10,7 @@ use serde::Serialize;
 use serde_json::{Value, json};
 
 use crate::corpus::{Inner, Place};
-use crate::trace::{Trace, milliseconds};
+use crate::trace::{Trace, milliseconds, score};
 
 /// Each leg looks at least at so many candidates.
 const CANDIDATES: usize = 50;
@@ -66,15 +66,15 @@ pub(crate) fn passages(inner: &Inner, query: &str, trace: &mut Trace) -> Result<
     }
     let kept: Vec<Value> = passages
         .iter()
-        .map(|passage| json!({ "chunk": passage.chunk, "document": passage.document, "score": passage.score }))
+        .map(|passage| json!({ "chunk": passage.chunk, "document": passage.document, "score": score(passage.score) }))
         .collect();
     trace.stage("fusion", json!({ "considered": considered, "passages": kept }));
     Ok(passages)
 }
 
 fn leg_details(leg: &Leg<Place>, mut details: Value) -> Value {
-    details["weight"] = json!(leg.weight);
+    details["weight"] = json!(score(leg.weight));
     details["found"] = json!(leg.hits.len());
-    details["best"] = json!(leg.hits.first().map(|hit| hit.1));
+    details["best"] = json!(leg.hits.first().map(|hit| score(hit.1)));
     details
 }

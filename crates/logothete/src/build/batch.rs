@@ -19,7 +19,7 @@ const MOST_CHUNKS: usize = 20_000;
 /// Changes are committed when the first of them is so old, so that a build that is killed loses little.
 const LONGEST: Duration = Duration::from_secs(5);
 /// How many texts are encoded in one call.
-const ENCODE: usize = 64;
+const ENCODE: usize = 16;
 /// More segments than this are merged into one at the end of a build.
 const MOST_SEGMENTS: usize = 8;
 

@@ -1,0 +1,86 @@
+//! Running the command on the demo's documents.
+#![allow(dead_code)] // each test file uses its own part
+
+use std::path::{Path, PathBuf};
+use std::process::{Command, Output};
+
+use tempfile::TempDir;
+
+/// What a run of the command left behind.
+pub struct Ran {
+    pub code: i32,
+    pub out: String,
+    pub err: String,
+}
+
+pub fn demo(name: &str) -> PathBuf {
+    PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("../../demo").join(name).canonicalize().expect("the demo")
+}
+
+/// A folder of its own, with room for a corpus.
+pub fn folder() -> TempDir {
+    tempfile::tempdir().expect("a temporary folder")
+}
+
+/// The command, ready to run in a folder.
+pub fn command(folder: &Path, arguments: &[&str]) -> Command {
+    let mut command = Command::new(assert_cmd::cargo::cargo_bin!("logothete"));
+    command.current_dir(folder).args(arguments).env_remove("NO_COLOR");
+    command
+}
+
+/// Runs the command in a folder; `DEMO` in an argument stands for the demo's documents.
+pub fn run(folder: &Path, arguments: &[&str]) -> Ran {
+    let documents = demo("documents").display().to_string();
+    let arguments: Vec<String> = arguments.iter().map(|argument| argument.replace("DEMO", &documents)).collect();
+    let arguments: Vec<&str> = arguments.iter().map(String::as_str).collect();
+    let Output { status, stdout, stderr } = command(folder, &arguments).output().expect("the command runs");
+    let text = |bytes: Vec<u8>| String::from_utf8(bytes).expect("UTF-8");
+    Ran { code: status.code().unwrap_or(-1), out: text(stdout), err: text(stderr) }
+}
+
+/// A folder with a corpus of the demo's documents.
+pub fn built() -> TempDir {
+    let folder = folder();
+    let ran = run(folder.path(), &["build", "DEMO"]);
+    assert_eq!((ran.code, ran.err.as_str()), (0, ""), "{}", ran.out);
+    folder
+}
+
+/// Output with what changes from run to run taken out: times, sizes on disk, folders.
+pub fn settled(text: &str, folder: &Path) -> String {
+    let real = folder.canonicalize().expect("the folder is there");
+    let places = [(demo("documents"), "DEMO"), (real, "FOLDER"), (folder.to_path_buf(), "FOLDER")];
+    let text =
+        places.iter().fold(text.to_owned(), |text, (path, name)| text.replace(&path.display().to_string(), name));
+    let lines = text.lines().map(|line| {
+        let kept = line.split_inclusive("_ms\": ").next().filter(|kept| kept.len() < line.len());
+        match kept {
+            Some(kept) => format!("{kept}TIME"),
+            None if line.contains("_bytes\": ") && !line.contains("text_bytes") => {
+                line.split(": ").next().unwrap_or(line).to_owned() + ": SIZE"
+            }
+            None => words_settled(line),
+        }
+    });
+    lines.collect::<Vec<_>>().join("\n")
+}
+
+/// A line with its times and sizes replaced: a number before `ms`, `s`, or `kB catalogue`.
+fn words_settled(line: &str) -> String {
+    let mut words: Vec<String> = line.split(' ').map(str::to_owned).collect();
+    for at in 1..words.len() {
+        let unit = words[at].trim_end_matches(['.', ',']);
+        let number = words[at - 1].parse::<f64>().is_ok();
+        let size = words.get(at + 1).is_some_and(|next| next.starts_with("catalogue") || next.starts_with("indexes"));
+        if number && (unit == "ms" || (unit == "s" && at + 1 == words.len()) || (size && unit.ends_with('B'))) {
+            "N".clone_into(&mut words[at - 1]);
+            // Numbers are set to the right, so the blanks before them change with them.
+            while at >= 3 && words[at - 2].is_empty() {
+                words.remove(at - 2);
+                words.push(String::new());
+            }
+        }
+    }
+    words.join(" ").trim_end().to_owned()
+}

@@ -1,0 +1,158 @@
+//! Using the command, well and badly: exit codes, messages, settings, Ctrl-C.
+
+mod common;
+
+use std::fs;
+use std::process::Stdio;
+use std::time::{Duration, Instant};
+
+use common::{built, command, demo, folder, run};
+use rstest::rstest;
+use serde_json::Value;
+
+#[rstest]
+#[case(&[], 2, "Usage: logothete")]
+#[case(&["fly"], 2, "unrecognized subcommand")]
+#[case(&["build"], 2, "say what to build from")]
+#[case(&["ask", "Where?"], 1, "there is no corpus here; make one with: logothete build PATH")]
+#[case(&["evaluate", "none.jsonl"], 1, "none.jsonl: the question set could not be read")]
+#[case(&["--config", "none.toml", "show"], 1, "none.toml: it could not be read")]
+#[case(&["chunk", "DEMO/watch-log.txt", "--limit", "40", "--overlap", "20"], 2, "set the overlap to 19 or less")]
+fn wrong_use_says_what_to_do(#[case] arguments: &[&str], #[case] code: i32, #[case] message: &str) {
+    let ran = run(folder().path(), arguments);
+    assert_eq!(ran.code, code, "{}", ran.err);
+    assert!(ran.err.contains(message), "{}", ran.err);
+    assert!(ran.out.is_empty());
+}
+
+#[test]
+fn an_error_is_json_when_json_is_asked_for() {
+    let ran = run(folder().path(), &["show", "--json"]);
+    let json: Value = serde_json::from_str(&ran.out).expect("one JSON document");
+    assert_eq!((ran.code, &json["version"]), (1, &Value::from(1)));
+    assert!(json["error"]["message"].as_str().is_some_and(|message| message.contains("no corpus here")));
+}
+
+#[rstest]
+#[case("parse")]
+#[case("chunk")]
+#[case("build")]
+fn a_mistyped_folder_suggests_the_nearest_name(#[case] verb: &str) {
+    let folder = folder();
+    fs::create_dir(folder.path().join("documents")).expect("a folder");
+    let ran = run(folder.path(), &[verb, "documnets/deep"]);
+    assert_eq!(ran.code, 1);
+    assert!(ran.out.contains("did you mean documents?"), "{}", ran.out);
+    assert!(!folder.path().join("logothete.corpus").exists(), "no corpus is made of nothing");
+}
+
+#[test]
+fn bad_files_are_named_and_the_rest_goes_in() {
+    let folder = folder();
+    let docs = folder.path().join("docs");
+    fs::create_dir(&docs).expect("a folder");
+    let write = |name: &str, bytes: &[u8]| fs::write(docs.join(name), bytes).expect("a file");
+    let pdf = fs::read(demo("documents/byelaws.pdf")).expect("the demo");
+    write("good.md", b"# Tide\n\nThe tide turns at noon.");
+    write("zero.pdf", b"");
+    write("half.pdf", &pdf[..pdf.len() / 2]);
+    write("binary.bin", &[0, 1, 2, 3, 0, 255]);
+    write("text.pdf", b"Just words about sand.");
+    write("latin.txt", b"D\xe9part \xe0 midi, caf\xe9 ferm\xe9.");
+    let ran = run(folder.path(), &["build", "docs", "--json"]);
+    let json: Value = serde_json::from_str(&ran.out).expect("one JSON document");
+    assert_eq!((ran.code, ran.err.as_str()), (0, ""));
+    let failed: Vec<&str> =
+        json["failed"].as_array().expect("a list").iter().filter_map(|f| f["document"].as_str()).collect();
+    for name in ["binary.bin", "zero.pdf"] {
+        assert!(failed.contains(&name), "{name} is not among {failed:?}");
+    }
+    // Half a PDF may still have whole pages: then it is read, else it is named.
+    let half = failed.contains(&"half.pdf");
+    assert_eq!(json["added"], if half { 3 } else { 4 }, "{json}");
+    let ran = run(folder.path(), &["build", "docs"]);
+    assert!(ran.out.contains("zero.pdf\n    the file is empty (0 bytes)"), "{}", ran.out);
+}
+
+#[rstest]
+#[case("empty folder", &[])]
+#[case("nothing readable", &["zero.txt"])]
+fn nothing_readable_is_a_failure(#[case] _name: &str, #[case] files: &[&str]) {
+    let folder = folder();
+    fs::create_dir(folder.path().join("docs")).expect("a folder");
+    files.iter().for_each(|name| fs::write(folder.path().join("docs").join(name), "").expect("a file"));
+    let ran = run(folder.path(), &["build", "docs"]);
+    assert_eq!(ran.code, 1);
+    assert!(ran.out.contains("Could not be read"), "{}", ran.out);
+}
+
+#[test]
+fn the_configuration_is_found_upwards_and_its_mistakes_are_located() {
+    let folder = folder();
+    let inner = folder.path().join("a/b");
+    fs::create_dir_all(&inner).expect("a folder");
+    fs::create_dir(folder.path().join("docs")).expect("a folder");
+    fs::write(folder.path().join("docs/one.txt"), "A cormorant dries its wings.").expect("a file");
+    let file = folder.path().join("logothete.toml");
+    fs::write(&file, "[sources]\npaths = [\"docs\"]\n[search]\npassages = 1\n").expect("a file");
+    assert_eq!(run(&inner, &["build"]).code, 0);
+    assert!(folder.path().join("logothete.corpus/corpus.db").is_file(), "the corpus lies beside its configuration");
+    let ran = run(&inner, &["search", "cormorant", "--json"]);
+    let json: Value = serde_json::from_str(&ran.out).expect("one JSON document");
+    assert_eq!(json["passages"].as_array().map(Vec::len), Some(1));
+    fs::write(&file, "[chunk]\noverlp = 3\n").expect("a file");
+    let ran = run(&inner, &["show"]);
+    assert_eq!(ran.code, 2);
+    assert!(
+        ran.err.contains("logothete.toml: [chunk] overlp") && ran.err.contains("did you mean overlap?"),
+        "{}",
+        ran.err
+    );
+}
+
+#[test]
+fn a_reader_that_goes_away_is_no_failure() {
+    let folder = built();
+    let mut child =
+        command(folder.path(), &["show"]).stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().expect("it runs");
+    drop(child.stdout.take());
+    let output = child.wait_with_output().expect("it ends");
+    assert!(output.stderr.is_empty(), "{}", String::from_utf8_lossy(&output.stderr));
+}
+
+#[cfg(unix)]
+#[test]
+fn ctrl_c_keeps_what_was_read_and_the_next_build_goes_on() {
+    const FILES: usize = 2500;
+    let folder = folder();
+    let docs = folder.path().join("docs");
+    fs::create_dir(&docs).expect("a folder");
+    for number in 0..FILES {
+        let text: String =
+            (0..120).map(|line| format!("Crate {number} line {line} holds cork and rope.\n\n")).collect();
+        fs::write(docs.join(format!("{number}.txt")), text).expect("a file");
+    }
+    let child =
+        command(folder.path(), &["build", "docs", "--json"]).stdout(Stdio::piped()).stderr(Stdio::piped()).spawn();
+    let child = child.expect("it runs");
+    // The lock's file is there once the build has begun.
+    let since = Instant::now();
+    while !folder.path().join("logothete.corpus/writer.lock").exists() && since.elapsed() < Duration::from_secs(20) {
+        std::thread::sleep(Duration::from_millis(2));
+    }
+    std::thread::sleep(Duration::from_millis(800));
+    let killed =
+        std::process::Command::new("kill").args(["-INT", &child.id().to_string()]).status().expect("kill runs");
+    assert!(killed.success());
+    let output = child.wait_with_output().expect("it ends");
+    let report: Value = serde_json::from_slice(&output.stdout).expect("a report, for all that");
+    assert_eq!((output.status.code(), &report["stopped"]), (Some(130), &Value::Bool(true)));
+    let kept = report["added"].as_u64().expect("a number");
+    assert!(kept > 0 && kept < FILES as u64, "{kept} files were read");
+    assert!(output.stderr.is_empty(), "{}", String::from_utf8_lossy(&output.stderr));
+
+    let ran = run(folder.path(), &["build", "docs", "--json"]);
+    let rest: Value = serde_json::from_str(&ran.out).expect("one JSON document");
+    assert_eq!((rest["unchanged"].as_u64(), rest["added"].as_u64()), (Some(kept), Some(FILES as u64 - kept)));
+    assert_eq!(run(folder.path(), &["show", "--verify"]).code, 0);
+}
