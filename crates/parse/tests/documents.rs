@@ -54,12 +54,12 @@ fn pdf(contents: &[&str]) -> Vec<u8> {
     let kids: Vec<String> = (0..contents.len()).map(|page| format!("{} 0 R", 4 + 2 * page)).collect();
     objects.push(format!("<< /Type /Pages /Kids [{}] /Count {} >>", kids.join(" "), contents.len()));
     objects.push("<< /Type /Font /Subtype /Type1 /BaseFont /Helvetica >>".to_owned());
-    for (page, content) in contents.iter().enumerate() {
+    for (page, stream) in contents.iter().enumerate() {
         objects.push(format!(
             "<< /Type /Page /Parent 2 0 R /MediaBox [0 0 400 400] /Contents {} 0 R /Resources << /Font << /F 3 0 R >> >> >>",
             5 + 2 * page
         ));
-        objects.push(format!("<< /Length {} >>\nstream\n{content}\nendstream", content.len()));
+        objects.push(format!("<< /Length {} >>\nstream\n{stream}\nendstream", stream.len()));
     }
     let mut out = b"%PDF-1.4\n".to_vec();
     let mut places = Vec::new();

@@ -24,7 +24,7 @@ pub async fn run(place: &Place, question: &str, trace: bool) -> Result<Outcome> 
 /// The answer with its sources, or the refusal with what came nearest.
 pub fn render(answer: &Answer, style: Style) -> String {
     let mut out = String::new();
-    for line in wrap(&answer.answer, width()) {
+    for line in answer.answer.lines().flat_map(|line| wrap(line, width() - 4)) {
         out.push_str(&style.strong(&line));
         out.push('\n');
     }

@@ -22,12 +22,14 @@ pub fn width() -> usize {
     columns.clamp(NARROWEST, WIDEST)
 }
 
-/// Breaks text into lines of at most `width` columns, between words. A longer word stands alone.
+/// Breaks text into lines of at most `width` columns, between words. A longer word stands alone, and a marker such as
+/// `[1]` never begins a line.
 pub fn wrap(text: &str, width: usize) -> Vec<String> {
     let mut lines: Vec<String> = Vec::new();
     for word in text.split_whitespace() {
+        let marker = word.starts_with('[') && word.ends_with(']');
         match lines.last_mut() {
-            Some(line) if line.width() + 1 + word.width() <= width => {
+            Some(line) if marker || line.width() + 1 + word.width() <= width => {
                 line.push(' ');
                 line.push_str(word);
             }
@@ -56,7 +58,9 @@ pub fn shortened(text: &str, width: usize) -> String {
         }
         short.push(c);
     }
-    format!("{}…", short.trim_end())
+    // Between words, unless the last word alone takes up most of the room.
+    let end = short.rfind(' ').filter(|&end| end * 2 > short.len()).unwrap_or(short.len());
+    format!("{}…", short[..end].trim_end_matches([' ', ',', ';', '.']))
 }
 
 /// `1 chunk`, `12 chunks`, `3,456 chunks`.

@@ -88,7 +88,7 @@ pub struct Answer {
     pub question: String,
     /// Answered or refused.
     pub status: Status,
-    /// The answer with its markers; for a refusal, why.
+    /// the answer with its markers, a claim a line; for a refusal, why.
     pub answer: String,
     /// Its claims, in order.
     pub claims: Vec<Claim>,

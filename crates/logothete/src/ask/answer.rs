@@ -53,7 +53,7 @@ pub(crate) fn ask(inner: &Inner, question: &str) -> Result<Answer> {
     Ok(Answer {
         question: question.to_owned(),
         status: Status::Answered,
-        answer: text.join(" "),
+        answer: text.join("\n"),
         claims: written.claims,
         sources: written.sources,
         nearest: Vec::new(),

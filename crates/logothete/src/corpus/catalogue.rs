@@ -230,7 +230,7 @@ impl Catalogue {
 
     const KNOWN: &str =
         "SELECT documents.id, sources.name || '/' || path, path, documents.name, size, modified, seen, hash, parser,
-                         chunker FROM documents JOIN sources ON sources.id = source";
+                         chunker FROM main.documents JOIN sources ON sources.id = source";
 
     fn known(row: &Row<'_>) -> rusqlite::Result<Known> {
         Ok(Known {
@@ -259,7 +259,7 @@ impl Catalogue {
 
     /// Whether a document has a name.
     pub(crate) fn has_name(&self, name: &str) -> Result<bool> {
-        let sql = "SELECT EXISTS (SELECT 1 FROM documents WHERE name = ?)";
+        let sql = "SELECT EXISTS (SELECT 1 FROM main.documents WHERE name = ?)";
         self.connection.query_row(sql, [name], |row| row.get(0)).map_err(failed)
     }
 
@@ -270,7 +270,7 @@ impl Catalogue {
     }
 
     pub(crate) fn remove_document(&self, id: i64) -> Result<()> {
-        self.run("DELETE FROM documents WHERE id = ?", [id])?;
+        self.run("DELETE FROM main.documents WHERE id = ?", [id])?;
         Ok(())
     }
 
@@ -330,7 +330,7 @@ impl Catalogue {
 
     /// A document as it was parsed.
     pub(crate) fn document(&self, id: i64) -> Result<Document> {
-        let sql = "SELECT name, title, media_type, text, pages, metadata, warnings FROM documents WHERE id = ?";
+        let sql = "SELECT name, title, media_type, text, pages, metadata, warnings FROM main.documents WHERE id = ?";
         let (mut document, pages, metadata, warnings) = self
             .connection
             .query_row(sql, [id], |row| {
@@ -365,7 +365,7 @@ impl Catalogue {
         let raw = self.rows(
             "SELECT name, title, media_type, pages, length(CAST(text AS BLOB)) AS bytes, warnings,
              (SELECT count(*) FROM chunks WHERE chunks.document = documents.id) AS chunks
-             FROM documents ORDER BY name",
+             FROM main.documents ORDER BY name",
             [],
             |row| {
                 let info = super::DocumentInfo {
