@@ -51,6 +51,16 @@ pub(crate) fn detect(name: &str, bytes: &[u8]) -> Result<Format> {
     })
 }
 
+/// A warning when the name of a file says that it is something else.
+pub(crate) fn misnamed(name: &str, format: Format) -> Option<String> {
+    let named_pdf = name.rsplit_once('.').is_some_and(|(_, ending)| ending.eq_ignore_ascii_case("pdf"));
+    match (named_pdf, format) {
+        (true, Format::Pdf) | (false, Format::Markdown | Format::Plain) => None,
+        (true, _) => Some("its name ends in .pdf, and it is plain text; it was read as text".to_owned()),
+        (false, Format::Pdf) => Some("it is a PDF, whatever its name says; it was read as one".to_owned()),
+    }
+}
+
 fn not_read(what: &str, ending: &str) -> Error {
     let named = if ending == "pdf" { ", though its name ends in .pdf" } else { "" };
     Error::new(ErrorKind::Unsupported, format!("{what}{named}; PDF, Markdown and plain text are read"))

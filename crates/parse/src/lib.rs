@@ -34,9 +34,14 @@ pub fn parse(name: &str, bytes: &[u8]) -> Result<Document> {
     if bytes.is_empty() {
         return Err(Error::new(ErrorKind::Unreadable, "the file is empty (0 bytes)"));
     }
-    match detect::detect(name, bytes)? {
+    let format = detect::detect(name, bytes)?;
+    let mut document = match format {
         Format::Pdf => pdf::parse(name, bytes),
         Format::Markdown => markdown::parse(name, &plain::decode(bytes)),
         Format::Plain => plain::parse(name, &plain::decode(bytes)),
+    }?;
+    if let Some(warning) = detect::misnamed(name, format) {
+        document.warnings.push(warning);
     }
+    Ok(document)
 }

@@ -122,6 +122,15 @@ fn what_cannot_be_read_says_why(#[case] name: &str, #[case] bytes: &[u8], #[case
     assert!(error.to_string().contains(reason), "{error}");
 }
 
+#[test]
+fn a_wrong_name_is_read_for_what_it_is_and_said() {
+    let document = parse("words.pdf", b"Just words about sand.").expect("it is text");
+    assert_eq!((document.media_type.as_str(), document.warnings.len()), ("text/plain", 1));
+    let document = parse("byelaws.txt", &demo("byelaws.pdf")).expect("it is a PDF");
+    assert_eq!(document.media_type, "application/pdf");
+    assert!(document.warnings[0].contains("it is a PDF"));
+}
+
 #[rstest]
 #[case(b"caf\xe9 du port, mar\xe9e basse \xe0 midi", "café")]
 #[case("\u{feff}quai".as_bytes(), "quai")]

@@ -101,3 +101,68 @@ pub fn duration(milliseconds: f64) -> String {
         ms => format!("{:.0} min {:.0} s", (ms / 60_000.0).floor(), ms % 60_000.0 / 1e3),
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use logothete::document::Span;
+    use rstest::rstest;
+    use unicode_width::UnicodeWidthStr;
+
+    use super::*;
+
+    fn plain() -> Style {
+        // Tests write to no terminal.
+        Style::of_stdout()
+    }
+
+    #[rstest]
+    #[case("one two three", 7, &["one two", "three"])]
+    #[case("ends here. [1] next", 10, &["ends here. [1]", "next"])]
+    #[case("immeasurable", 4, &["immeasurable"])]
+    #[case("港口 港口", 4, &["港口", "港口"])]
+    #[case("", 4, &[])]
+    fn wrapping(#[case] text: &str, #[case] width: usize, #[case] expected: &[&str]) {
+        assert_eq!(wrap(text, width), expected);
+    }
+
+    #[rstest]
+    #[case("a short text", 20, "a short text")]
+    #[case("a rather longer text", 14, "a rather…")]
+    #[case("unbroken-and-long", 8, "unbroke…")]
+    fn shortening(#[case] text: &str, #[case] width: usize, #[case] expected: &str) {
+        assert_eq!(shortened(text, width), expected);
+        assert!(shortened(text, width).width() <= width);
+    }
+
+    #[rstest]
+    #[case(0, "0")]
+    #[case(999, "999")]
+    #[case(1_000, "1,000")]
+    #[case(12_345_678, "12,345,678")]
+    fn thousands_are_parted(#[case] number: u64, #[case] expected: &str) {
+        assert_eq!(thousands(number), expected);
+    }
+
+    #[rstest]
+    #[case(0.84, "0.8 ms")]
+    #[case(421.0, "421 ms")]
+    #[case(2_500.0, "2.5 s")]
+    #[case(119_000.0, "1 min 59 s")]
+    fn times_have_the_unit_that_fits(#[case] milliseconds: f64, #[case] expected: &str) {
+        assert_eq!(duration(milliseconds), expected);
+    }
+
+    #[test]
+    fn matches_are_marked_below_the_quotation() {
+        let shown = quotation("low water at noon", &[Span::new(4, 9)], 2, 60, plain());
+        assert_eq!(shown, "  “low water at noon”\n       ‾‾‾‾‾\n");
+        let wrapped = quotation("low water at noon, low water at night", &[], 0, 22, plain());
+        assert!(wrapped.lines().all(|line| line.width() <= 22), "{wrapped}");
+    }
+
+    #[test]
+    fn a_table_keeps_to_its_columns() {
+        let rows = vec![vec!["Name".to_owned(), "No".to_owned()], vec!["Berth".to_owned(), "7".to_owned()]];
+        assert_eq!(table(&rows, &[Align::Left, Align::Right], 0, plain()), "Name   No\nBerth   7\n");
+    }
+}

@@ -2,6 +2,7 @@
 
 /// The marker that a line begins with, if it is an item of a list: a bullet, `(2)`, `b)`, `3.`, `iv.`
 pub fn list_marker(line: &str) -> Option<&str> {
+    let line = line.trim_start();
     let marker = line.split_whitespace().next()?;
     let rest = &line[marker.len()..];
     if rest.trim().is_empty() {
