@@ -19,6 +19,7 @@ use logothete_core::document::Document;
 use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 
 pub use detect::Format;
+pub use pdf::{OutlineEntry, outline as pdf_outline};
 
 /// The fingerprint of all the parsers together: changes whenever the same bytes would give another document.
 pub fn fingerprint() -> Fingerprint {

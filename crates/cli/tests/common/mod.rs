@@ -66,21 +66,24 @@ pub fn settled(text: &str, folder: &Path) -> String {
     lines.collect::<Vec<_>>().join("\n")
 }
 
-/// A line with its times and sizes replaced: a number before `ms`, `s`, or `kB catalogue`.
+/// A line with its times and sizes replaced: a number before `ms`, `s`, or `kB catalogue`. The blanks before it go too,
+/// since numbers are set to the right.
 fn words_settled(line: &str) -> String {
-    let mut words: Vec<String> = line.split(' ').map(str::to_owned).collect();
-    for at in 1..words.len() {
-        let unit = words[at].trim_end_matches(['.', ',']);
-        let number = words[at - 1].parse::<f64>().is_ok();
-        let size = words.get(at + 1).is_some_and(|next| next.starts_with("catalogue") || next.starts_with("indexes"));
-        if number && (unit == "ms" || (unit == "s" && at + 1 == words.len()) || (size && unit.ends_with('B'))) {
-            "N".clone_into(&mut words[at - 1]);
-            // Numbers are set to the right, so the blanks before them change with them.
-            while at >= 3 && words[at - 2].is_empty() {
-                words.remove(at - 2);
-                words.push(String::new());
+    let words: Vec<&str> = line.split(' ').collect();
+    let mut kept: Vec<&str> = Vec::new();
+    for (at, word) in words.iter().enumerate() {
+        let unit = words.get(at + 1).map_or("", |next| next.trim_end_matches(['.', ',']));
+        let after = words.get(at + 2).copied().unwrap_or_default();
+        let time = unit == "ms" || (unit == "s" && after.is_empty());
+        let size = unit.ends_with('B') && (after.starts_with("catalogue") || after.starts_with("indexes"));
+        if word.parse::<f64>().is_ok() && (time || size) {
+            while kept.last() == Some(&"") {
+                kept.pop();
             }
+            kept.push("N");
+        } else {
+            kept.push(word);
         }
     }
-    words.join(" ").trim_end().to_owned()
+    kept.join(" ").trim_end().to_owned()
 }

@@ -7,17 +7,27 @@
 mod blocks;
 mod furniture;
 mod lines;
+mod outline;
 mod page;
 mod tables;
+
+pub use outline::OutlineEntry;
 
 use hayro_interpret::InterpreterCache;
 use hayro_interpret::hayro_syntax::{LoadPdfError, Pdf};
 use logothete_core::document::{Document, DocumentBuilder, Value};
 use logothete_core::{Error, ErrorKind, Result};
 
-/// Reads a PDF.
-pub(crate) fn parse(name: &str, bytes: &[u8]) -> Result<Document> {
-    let pdf = Pdf::new(bytes.to_vec()).map_err(|error| match error {
+/// The outline of a PDF, in order; empty when it has none.
+///
+/// # Errors
+/// When the file is protected or damaged.
+pub fn outline(bytes: &[u8]) -> Result<Vec<OutlineEntry>> {
+    Ok(outline::read(&open(bytes)?))
+}
+
+fn open(bytes: &[u8]) -> Result<Pdf> {
+    Pdf::new(bytes.to_vec()).map_err(|error| match error {
         LoadPdfError::Decryption(_) => Error::new(
             ErrorKind::Unreadable,
             "this PDF is protected by a password; save a copy without one and build again",
@@ -26,7 +36,12 @@ pub(crate) fn parse(name: &str, bytes: &[u8]) -> Result<Document> {
             ErrorKind::Unreadable,
             "this PDF is damaged or cut short, and no page of it could be found; fetch it again",
         ),
-    })?;
+    })
+}
+
+/// Reads a PDF.
+pub(crate) fn parse(name: &str, bytes: &[u8]) -> Result<Document> {
+    let pdf = open(bytes)?;
     let mut builder = DocumentBuilder::new(name, "application/pdf");
     information(&pdf, &mut builder);
 
