@@ -206,3 +206,103 @@ proptest! {
         prop_assert_eq!(document.text.split("\n\n").collect::<Vec<_>>(), expected);
     }
 }
+
+/// Lines of prose, each of some words, for a column.
+fn prose(tag: &str, lines: usize) -> Vec<String> {
+    (0..lines).map(|line| format!("{tag}{line} ropes and nets lie here")).collect()
+}
+
+#[rstest]
+#[case(0.0)] // both columns on the same baselines
+#[case(5.0)] // each on its own
+fn columns_are_read_one_after_the_other(#[case] shift: f64) {
+    let mut page =
+        Drawing::default().text(60.0, 740.0, 10.0, "A line above that runs over the whole breadth of the page and on");
+    for (line, (left, right)) in prose("left", 6).iter().zip(prose("right", 6)).enumerate() {
+        let y = 700.0 - 12.0 * line as f64;
+        page = page.text(60.0, y, 10.0, left).text(330.0, y - shift, 10.0, &right);
+    }
+    page = page.text(60.0, 590.0, 10.0, "A line below that runs over the whole breadth of the page again");
+    let document = pdf(vec![page]);
+    let place =
+        |words: &str| document.text.find(words).unwrap_or_else(|| panic!("{words} is not in {}", document.text));
+    let order = ["A line above", "left0", "left5", "right0", "right5", "A line below"].map(place);
+    assert!(order.is_sorted(), "{}", document.text);
+}
+
+#[test]
+fn three_columns_are_columns_within_columns() {
+    let mut page = Drawing::default();
+    for line in 0..6 {
+        for (column, tag) in ["one", "two", "three"].iter().enumerate() {
+            let (x, y) = (40.0 + 185.0 * column as f64, 700.0 - 12.0 * f64::from(line));
+            page = page.text(x, y, 10.0, &format!("{tag}{line} ropes and nets lie here"));
+        }
+    }
+    let text = pdf(vec![page]).text;
+    let order =
+        ["one0", "one5", "two0", "two5", "three0", "three5"].map(|words| text.find(words).expect("it is there"));
+    assert!(order.is_sorted(), "{text}");
+}
+
+#[test]
+fn labels_and_short_cells_are_no_columns() {
+    let mut page = Drawing::default();
+    for (line, label) in ["Ebb", "Flood", "Neap", "Spring", "Slack", "Surge"].iter().enumerate() {
+        let y = 700.0 - 14.0 * line as f64;
+        page = page.text(60.0, y, 10.0, label).text(
+            200.0,
+            y,
+            10.0,
+            &format!("means number {line} of the tides that are known"),
+        );
+    }
+    let text = pdf(vec![page]).text;
+    assert!(text.contains("Neap means number 2") && text.contains("Surge means number 5"), "{text}");
+}
+
+#[test]
+fn the_entries_of_a_table_of_contents_stand_alone_and_head_nothing() {
+    let page = Drawing::default()
+        .text(60.0, 740.0, 18.0, "Contents")
+        .text(60.0, 700.0, 14.0, "1 Tides . . . . . . . 3")
+        .text(60.0, 684.0, 10.0, "1.1 High water . . . . . . . 4")
+        .text(60.0, 672.0, 10.0, "1.2 Low water . . . . . . . 12")
+        .text(60.0, 600.0, 10.0, "The tables that follow are for one year and for this one harbour only.");
+    let document = pdf(vec![page]);
+    let headings: Vec<&str> =
+        kinds(&document).into_iter().filter(|(kind, _)| *kind == BlockKind::Heading).map(|(_, text)| text).collect();
+    assert_eq!(headings, ["Contents"]);
+    assert!(kinds(&document).contains(&(BlockKind::ListItem, "1.2 Low water . . . . . . . 12")));
+}
+
+#[test]
+fn numbers_tell_the_level_of_headings() {
+    let page = Drawing::default()
+        .text(60.0, 760.0, 24.0, "Handbook")
+        .text(60.0, 720.0, 14.0, "1 Tides")
+        .text(60.0, 690.0, 12.0, "1.1 High water")
+        .text(60.0, 670.0, 10.0, "It comes twice a day, as everybody in the harbour knows.")
+        .text(60.0, 640.0, 12.0, "1.2 Low water")
+        .text(60.0, 620.0, 10.0, "It comes in between, and nobody is ever surprised by that.")
+        .text(60.0, 590.0, 14.0, "2 Winds")
+        .text(60.0, 560.0, 14.0, "Winds from the north");
+    let document = pdf(vec![page]);
+    let levels: Vec<(u8, &str)> = document
+        .blocks
+        .iter()
+        .filter(|block| block.kind == BlockKind::Heading)
+        .map(|block| (block.level, document.block_text(block)))
+        .collect();
+    assert_eq!(
+        levels,
+        [
+            (1, "Handbook"),
+            (1, "1 Tides"),
+            (2, "1.1 High water"),
+            (2, "1.2 Low water"),
+            (1, "2 Winds"),
+            (1, "Winds from the north")
+        ]
+    );
+}

@@ -5,13 +5,10 @@ use std::collections::{HashMap, HashSet};
 use logothete_core::document::{BlockKind, DocumentBuilder};
 use logothete_core::text::list_marker;
 
+use super::headings::{Levels, has_leader, step};
 use super::lines::Line;
 use super::tables::PageTable;
 
-/// A heading's type is larger than the body's by at least this factor.
-const HEADING_SIZE: f32 = 1.08;
-/// A heading is no longer than this, in characters.
-const HEADING_LENGTH: usize = 150;
 /// A distance between lines above the usual one by this factor parts two paragraphs.
 const PARAGRAPH_GAP: f32 = 1.2;
 
@@ -37,14 +34,8 @@ pub(super) fn write(pages: &[PageLines], builder: &mut DocumentBuilder) {
 struct Style {
     body: f32,
     leading: f32,
-    /// The sizes of headings, largest first.
-    headings: Vec<i32>,
+    headings: Levels,
     vocabulary: HashSet<String>,
-}
-
-/// Sizes within half a point are one.
-fn step(size: f32) -> i32 {
-    (size * 2.0).round() as i32
 }
 
 impl Style {
@@ -64,28 +55,14 @@ impl Style {
             .filter(|&gap| gap > 0.5 * body && gap < 3.0 * body)
             .collect();
         gaps.sort_by(f32::total_cmp);
-        let mut headings: Vec<i32> = lines().filter(|line| larger(line, body)).map(|line| step(line.size)).collect();
-        headings.sort_unstable_by(|a, b| b.cmp(a));
-        headings.dedup();
         let words = lines().flat_map(|line| line.text.split_whitespace());
         Self {
             body,
             leading: gaps.get(gaps.len() / 3).copied().unwrap_or(body * 1.2),
-            headings,
+            headings: Levels::of(pages, body),
             vocabulary: words.map(|word| bare(word).to_lowercase()).collect(),
         }
     }
-
-    /// The level of a heading, or nothing for a line that is none.
-    fn heading_level(&self, line: &Line) -> Option<u8> {
-        let size = step(line.size);
-        larger(line, self.body)
-            .then(|| self.headings.iter().position(|&other| other == size).unwrap_or(0).min(5) as u8 + 1)
-    }
-}
-
-fn larger(line: &Line, body: f32) -> bool {
-    line.size >= body * HEADING_SIZE && line.text.len() <= HEADING_LENGTH && line.text.contains(char::is_alphabetic)
 }
 
 fn bare(word: &str) -> &str {
@@ -143,7 +120,7 @@ impl Writer<'_> {
     }
 
     fn line(&mut self, line: &Line) {
-        let level = self.style.heading_level(line);
+        let level = self.style.headings.level(line);
         if let Some(open) = &mut self.open
             && self.style.continues(open, line, level, self.page.is_some())
         {
@@ -154,7 +131,7 @@ impl Writer<'_> {
         self.close();
         let kind = match level {
             Some(_) => BlockKind::Heading,
-            None if list_marker(&line.text).is_some() => BlockKind::ListItem,
+            None if has_leader(&line.text) || list_marker(&line.text).is_some() => BlockKind::ListItem,
             None => BlockKind::Paragraph,
         };
         let parts = vec![(self.page.take(), line.text.clone())];
@@ -180,12 +157,24 @@ impl Style {
             return false;
         }
         if new_page {
-            let ended = open.last.text.trim_end().ends_with(['.', '!', '?', ':', ';']);
-            return level.is_none() && !ended && line.text.starts_with(char::is_lowercase);
+            return self.flows_on(open, line, level);
+        }
+        // An entry of a table of contents ends with its page.
+        if has_leader(&open.last.text) {
+            return false;
         }
         let usual = self.leading * line.size / self.body.max(1.0);
         let gap = line.baseline - open.last.baseline;
+        if gap < 0.0 {
+            return self.flows_on(open, line, level);
+        }
         gap <= usual * PARAGRAPH_GAP && !begins_item(open, line)
+    }
+
+    /// Whether a line at the head of a page or column goes on with the block at the foot of the one before.
+    fn flows_on(&self, open: &OpenBlock, line: &Line, level: Option<u8>) -> bool {
+        let ended = open.last.text.trim_end().ends_with(['.', '!', '?', ':', ';']);
+        level.is_none() && !ended && line.text.starts_with(char::is_lowercase)
     }
 
     /// Adds a line to a block, mending a word that was parted at the end of the last one.

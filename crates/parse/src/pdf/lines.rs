@@ -55,8 +55,8 @@ pub(super) fn words(drawn: &Drawn) -> Vec<Word> {
     words
 }
 
-/// Joins words into lines, from the top of the page to its foot, each line from left to right.
-pub(super) fn lines(mut words: Vec<Word>) -> Vec<Line> {
+/// Puts words on one baseline together: rows from the top of the page to its foot, each from left to right.
+pub(super) fn rows(mut words: Vec<Word>) -> Vec<Vec<Word>> {
     words.sort_by(|a, b| a.baseline.total_cmp(&b.baseline));
     let mut rows: Vec<Vec<Word>> = Vec::new();
     for word in words {
@@ -65,7 +65,10 @@ pub(super) fn lines(mut words: Vec<Word>) -> Vec<Line> {
             _ => rows.push(vec![word]),
         }
     }
-    rows.into_iter().map(line).collect()
+    for row in &mut rows {
+        row.sort_by(|a, b| a.left.total_cmp(&b.left));
+    }
+    rows
 }
 
 fn fits(row: &[Word], word: &Word) -> bool {
@@ -74,8 +77,8 @@ fn fits(row: &[Word], word: &Word) -> bool {
         .is_some_and(|tallest| (word.baseline - tallest.baseline).abs() < SAME_LINE * tallest.size.max(word.size))
 }
 
-fn line(mut words: Vec<Word>) -> Line {
-    words.sort_by(|a, b| a.left.total_cmp(&b.left));
+/// The words of a row, or of a part of one, as a line.
+pub(super) fn line(words: &[Word]) -> Line {
     let longest = words.iter().max_by_key(|word| word.text.len());
     let (size, baseline) = longest.map_or((0.0, 0.0), |word| (word.size, word.baseline));
     Line { text: words.iter().map(|word| word.text.as_str()).collect::<Vec<_>>().join(" "), baseline, size }

@@ -1,11 +1,13 @@
 //! PDF: from drawing events to blocks.
 //!
-//! Each step is a module: [`page`] collects what is drawn on a page, [`lines`] joins glyphs into words and lines,
-//! [`tables`] finds ruled tables, [`furniture`] sets running headers and footers apart, [`blocks`] joins lines into
-//! headings, paragraphs and list items and writes them down.
+//! Each step is a module: [`page`] collects what is drawn on a page, [`lines`] joins glyphs into words, [`tables`] finds
+//! ruled tables, [`columns`] puts lines into reading order, [`furniture`] sets running headers and footers apart,
+//! [`headings`] tells their levels, [`blocks`] joins lines into headings, paragraphs and items and writes them down.
 
 mod blocks;
+mod columns;
 mod furniture;
+mod headings;
 mod lines;
 mod outline;
 mod page;
@@ -56,7 +58,7 @@ pub(crate) fn parse(name: &str, bytes: &[u8]) -> Result<Document> {
         }
         let mut words = lines::words(&drawn);
         let tables = tables::take(&drawn.rules, &mut words);
-        let lines = lines::lines(words);
+        let lines = columns::in_order(words);
         pages.push(blocks::PageLines { number, height: drawn.height, lines, tables, furniture: Vec::new() });
     }
     if pages.is_empty() {

@@ -59,23 +59,39 @@ fn fill(group: &[Rule], words: &mut Vec<Word>) -> Option<PageTable> {
     if rows.len() < 3 || columns.len() < 3 {
         return None;
     }
-    let mut cells = vec![vec![String::new(); columns.len() - 1]; rows.len() - 1];
-    let mut inside = 0;
-    words.retain(|word| {
+    let cell_of = |word: &Word| {
         let middle = word.baseline - word.size * 0.3;
-        let (Some(row), Some(column)) = (between(&rows, middle), between(&columns, (word.left + word.right) / 2.0))
-        else {
-            return true;
-        };
+        Some((between(&rows, middle)?, between(&columns, (word.left + word.right) / 2.0)?))
+    };
+    if !is_filled(words.iter().filter_map(|word| Some((cell_of(word)?, word))), rows.len() - 1, columns.len() - 1) {
+        return None;
+    }
+    let mut cells = vec![vec![String::new(); columns.len() - 1]; rows.len() - 1];
+    words.retain(|word| {
+        let Some((row, column)) = cell_of(word) else { return true };
         let cell = &mut cells[row][column];
         if !cell.is_empty() {
             cell.push(' ');
         }
         cell.push_str(&word.text);
-        inside += 1;
         false
     });
-    (inside > 0).then(|| PageTable { top: rows[0], rows: cells })
+    Some(PageTable { top: rows[0], rows: cells })
+}
+
+/// Whether the cells of a grid are filled as a table's are. A drawing or a plot may be made of rules as well; its few words
+/// leave most cells empty.
+fn is_filled<'a>(words: impl Iterator<Item = ((usize, usize), &'a Word)>, rows: usize, columns: usize) -> bool {
+    let mut filled = vec![vec![false; columns]; rows];
+    let (mut telling, mut all) = (0, 0);
+    for ((row, column), word) in words {
+        filled[row][column] = true;
+        telling += word.text.chars().filter(|c| c.is_alphanumeric()).count();
+        all += word.text.chars().count();
+    }
+    let cells: usize = filled.iter().flatten().filter(|cell| **cell).count();
+    let broad = filled.iter().filter(|row| row.iter().filter(|cell| **cell).count() >= 2).count();
+    cells * 2 >= rows * columns && broad * 2 >= rows && telling * 2 > all
 }
 
 /// The different places of rules, ascending; those that nearly agree are one.
