@@ -7,6 +7,10 @@ use logothete_core::{Error, ErrorKind, Result};
 pub enum Format {
     /// Portable Document Format.
     Pdf,
+    /// A page of the web.
+    Html,
+    /// A table in text, its fields parted by commas, semicolons, tabs or bars.
+    Delimited,
     /// Markdown, with or without front matter.
     Markdown,
     /// Plain text in any encoding.
@@ -45,25 +49,42 @@ pub(crate) fn detect(name: &str, bytes: &[u8]) -> Result<Format> {
     if is_binary(start) {
         return Err(not_read("this is binary data, not text", &ending));
     }
+    if is_html(start) {
+        return Ok(Format::Html);
+    }
     Ok(match ending.as_str() {
+        "html" | "htm" | "xhtml" => Format::Html,
+        "csv" | "tsv" | "tab" | "psv" => Format::Delimited,
         "md" | "markdown" | "mdown" => Format::Markdown,
         _ => Format::Plain,
     })
+}
+
+/// Whether text begins as a page does. Markdown may hold elements too, but does not begin with these.
+fn is_html(start: &[u8]) -> bool {
+    let text = String::from_utf8_lossy(&start[..start.len().min(1024)])
+        .trim_start_matches('\u{feff}')
+        .trim_start()
+        .to_lowercase();
+    let text =
+        if text.starts_with("<?xml") { text.split_once("?>").map_or("", |(_, rest)| rest).trim_start() } else { &text };
+    ["<!doctype html", "<html", "<head", "<body"].iter().any(|beginning| text.starts_with(beginning))
 }
 
 /// A warning when the name of a file says that it is something else.
 pub(crate) fn misnamed(name: &str, format: Format) -> Option<String> {
     let named_pdf = name.rsplit_once('.').is_some_and(|(_, ending)| ending.eq_ignore_ascii_case("pdf"));
     match (named_pdf, format) {
-        (true, Format::Pdf) | (false, Format::Markdown | Format::Plain) => None,
-        (true, _) => Some("its name ends in .pdf, and it is plain text; it was read as text".to_owned()),
+        (true, Format::Pdf) => None,
+        (true, _) => Some("its name ends in .pdf, and it is text; it was read as text".to_owned()),
         (false, Format::Pdf) => Some("it is a PDF, whatever its name says; it was read as one".to_owned()),
+        (false, _) => None,
     }
 }
 
 fn not_read(what: &str, ending: &str) -> Error {
     let named = if ending == "pdf" { ", though its name ends in .pdf" } else { "" };
-    Error::new(ErrorKind::Unsupported, format!("{what}{named}; PDF, Markdown and plain text are read"))
+    Error::new(ErrorKind::Unsupported, format!("{what}{named}; PDF, HTML, Markdown, CSV and plain text are read"))
 }
 
 /// Whether bytes are not text in any usual encoding: a NUL where the text is not UTF-16, or many control bytes.

@@ -10,7 +10,9 @@
 //! # Ok::<(), logothete_core::Error>(())
 //! ```
 
+mod delimited;
 mod detect;
+mod html;
 mod markdown;
 mod pdf;
 mod plain;
@@ -23,7 +25,7 @@ pub use pdf::{OutlineEntry, outline as pdf_outline};
 
 /// The fingerprint of all the parsers together: changes whenever the same bytes would give another document.
 pub fn fingerprint() -> Fingerprint {
-    Fingerprint::of(["parse 1"])
+    Fingerprint::of(["parse 2"])
 }
 
 /// Parses the bytes of a file. `name` becomes the document's name; its ending helps where the content does not tell.
@@ -38,6 +40,8 @@ pub fn parse(name: &str, bytes: &[u8]) -> Result<Document> {
     let format = detect::detect(name, bytes)?;
     let mut document = match format {
         Format::Pdf => pdf::parse(name, bytes),
+        Format::Html => html::parse(name, &plain::decode(bytes)),
+        Format::Delimited => delimited::parse(name, &plain::decode(bytes)),
         Format::Markdown => markdown::parse(name, &plain::decode(bytes)),
         Format::Plain => plain::parse(name, &plain::decode(bytes)),
     }?;

@@ -51,7 +51,7 @@ impl Drawing {
 }
 
 /// A PDF with these pages, 600 by 800 points each, set in one of the standard fonts.
-fn pdf(pages: Vec<Drawing>) -> Document {
+fn pdf(pages: &[Drawing]) -> Document {
     let mut objects = vec!["<< /Type /Catalog /Pages 2 0 R >>".to_owned()];
     let kids: String = (0..pages.len()).map(|page| format!("{} 0 R ", 4 + 2 * page)).collect();
     objects.push(format!("<< /Type /Pages /Kids [{kids}] /Count {} >>", pages.len()));
@@ -96,7 +96,7 @@ fn rules_that_meet_make_a_table_between_paragraphs(#[case] thin_box: bool) {
         .text(60.0, 700.0, 10.0, "The berths are these.")
         .grid(thin_box, 60.0, 680.0, &[120.0, 80.0], &rows)
         .text(60.0, 580.0, 10.0, "Lengths are in metres.");
-    let document = pdf(vec![page]);
+    let document = pdf(&[page]);
     assert_eq!(
         kinds(&document),
         [
@@ -118,7 +118,7 @@ fn a_frame_or_a_line_is_no_table() {
         .rule(false, (300.0, 500.0), (300.0, 600.0))
         .text(60.0, 550.0, 10.0, "A framed notice.")
         .rule(true, (50.0, 300.0), (500.0, 300.0));
-    assert_eq!(kinds(&pdf(vec![page])), [(BlockKind::Paragraph, "A framed notice.")]);
+    assert_eq!(kinds(&pdf(&[page])), [(BlockKind::Paragraph, "A framed notice.")]);
 }
 
 #[test]
@@ -130,7 +130,7 @@ fn sizes_make_headings_and_gaps_make_paragraphs() {
         .text(60.0, 668.0, 10.0, "twice a day.")
         .text(60.0, 644.0, 10.0, "Low water too.")
         .text(60.0, 632.0, 10.0, "A spring tide is higher.");
-    let document = pdf(vec![page]);
+    let document = pdf(&[page]);
     assert_eq!(
         kinds(&document),
         [
@@ -152,14 +152,14 @@ fn running_heads_are_furniture_and_a_single_page_has_none() {
             .text(60.0, 600.0, 10.0, ["First words.", "Second words.", "Third words."][number])
             .text(290.0, 30.0, 9.0, &format!("{}", number + 1))
     };
-    let document = pdf(vec![page(0), page(1), page(2)]);
+    let document = pdf(&[page(0), page(1), page(2)]);
     assert_eq!(document.text, "First words.\n\nSecond words.\n\nThird words.");
     let furniture = document.blocks.iter().filter(|block| block.kind == BlockKind::Furniture);
     assert_eq!(
         furniture.map(|block| document.block_text(block)).collect::<Vec<_>>().concat().matches("handbook").count(),
         3
     );
-    assert!(pdf(vec![page(0)]).text.contains("Harbour handbook"));
+    assert!(pdf(&[page(0)]).text.contains("Harbour handbook"));
 }
 
 #[test]
@@ -171,7 +171,7 @@ fn items_begin_at_their_markers_and_figures_in_running_text_do_not() {
         .text(60.0, 640.0, 10.0, "The watch listens on channel")
         .text(60.0, 628.0, 10.0, "9. Pilots use another.");
     assert_eq!(
-        kinds(&pdf(vec![page])),
+        kinds(&pdf(&[page])),
         [
             (BlockKind::ListItem, "(1) Ropes are coiled and hung up."),
             (BlockKind::ListItem, "(2) Nets are dried."),
@@ -190,7 +190,7 @@ proptest! {
         rows in prop::collection::vec(prop::collection::vec("[a-z]{1,6}( [0-9]{1,3})?", 5), 2..8),
     ) {
         let rows: Vec<Vec<String>> = rows.into_iter().map(|row| row[..columns].to_vec()).collect();
-        let document = pdf(vec![Drawing::default().grid(thin_box, 50.0, 700.0, &vec![90.0; columns], &rows)]);
+        let document = pdf(&[Drawing::default().grid(thin_box, 50.0, 700.0, &vec![90.0; columns], &rows)]);
         prop_assert_eq!(table_cells(&document), vec![rows]);
     }
 
@@ -200,7 +200,7 @@ proptest! {
         for &line in &order {
             page = page.text(60.0, 700.0 - 40.0 * line as f64, 10.0, &format!("Line number {line}."));
         }
-        let document = pdf(vec![page]);
+        let document = pdf(&[page]);
         order.sort_unstable();
         let expected: Vec<String> = order.iter().map(|line| format!("Line number {line}.")).collect();
         prop_assert_eq!(document.text.split("\n\n").collect::<Vec<_>>(), expected);
@@ -223,7 +223,7 @@ fn columns_are_read_one_after_the_other(#[case] shift: f64) {
         page = page.text(60.0, y, 10.0, left).text(330.0, y - shift, 10.0, &right);
     }
     page = page.text(60.0, 590.0, 10.0, "A line below that runs over the whole breadth of the page again");
-    let document = pdf(vec![page]);
+    let document = pdf(&[page]);
     let place =
         |words: &str| document.text.find(words).unwrap_or_else(|| panic!("{words} is not in {}", document.text));
     let order = ["A line above", "left0", "left5", "right0", "right5", "A line below"].map(place);
@@ -239,7 +239,7 @@ fn three_columns_are_columns_within_columns() {
             page = page.text(x, y, 10.0, &format!("{tag}{line} ropes and nets lie here"));
         }
     }
-    let text = pdf(vec![page]).text;
+    let text = pdf(&[page]).text;
     let order =
         ["one0", "one5", "two0", "two5", "three0", "three5"].map(|words| text.find(words).expect("it is there"));
     assert!(order.is_sorted(), "{text}");
@@ -257,7 +257,7 @@ fn labels_and_short_cells_are_no_columns() {
             &format!("means number {line} of the tides that are known"),
         );
     }
-    let text = pdf(vec![page]).text;
+    let text = pdf(&[page]).text;
     assert!(text.contains("Neap means number 2") && text.contains("Surge means number 5"), "{text}");
 }
 
@@ -269,7 +269,7 @@ fn the_entries_of_a_table_of_contents_stand_alone_and_head_nothing() {
         .text(60.0, 684.0, 10.0, "1.1 High water . . . . . . . 4")
         .text(60.0, 672.0, 10.0, "1.2 Low water . . . . . . . 12")
         .text(60.0, 600.0, 10.0, "The tables that follow are for one year and for this one harbour only.");
-    let document = pdf(vec![page]);
+    let document = pdf(&[page]);
     let headings: Vec<&str> =
         kinds(&document).into_iter().filter(|(kind, _)| *kind == BlockKind::Heading).map(|(_, text)| text).collect();
     assert_eq!(headings, ["Contents"]);
@@ -287,7 +287,7 @@ fn numbers_tell_the_level_of_headings() {
         .text(60.0, 620.0, 10.0, "It comes in between, and nobody is ever surprised by that.")
         .text(60.0, 590.0, 14.0, "2 Winds")
         .text(60.0, 560.0, 14.0, "Winds from the north");
-    let document = pdf(vec![page]);
+    let document = pdf(&[page]);
     let levels: Vec<(u8, &str)> = document
         .blocks
         .iter()

@@ -66,7 +66,7 @@ pub async fn run() -> Result<Outcome> {
     text.push_str(&format!("\n{}\n", style.faint(&"─".repeat(width()))));
     text.push_str("Now with your own documents:\n");
     for (command, meaning) in [
-        ("logothete build FOLDER", "read PDF, Markdown and text files"),
+        ("logothete build FOLDER", "read PDF, HTML, Markdown, CSV and text"),
         ("logothete ask \"…\"", "ask them something"),
         ("logothete ask --trace \"…\"", "see what every stage did"),
         ("logothete parse FILE", "see what was understood of a file"),

@@ -1,0 +1,69 @@
+//! Tables in text: fields parted by commas, semicolons, tabs or bars.
+
+use csv::{ReaderBuilder, Trim};
+use logothete_core::document::{Document, DocumentBuilder, Value};
+use logothete_core::{Error, ErrorKind, Result};
+
+use crate::plain::Decoded;
+
+/// The marks that may part fields, the likeliest first.
+const DELIMITERS: &[u8] = b",;\t|";
+/// How many rows are looked at to find the dialect.
+const LOOK: usize = 50;
+
+/// Reads the rows as one table. The delimiter is the one that cuts most rows into the same number of fields; the first row
+/// names the columns when it looks like names.
+pub(crate) fn parse(name: &str, decoded: &Decoded<'_>) -> Result<Document> {
+    let text = decoded.text().trim_start_matches('\u{feff}');
+    let delimiter = delimiter(text);
+    let rows = rows(text, delimiter, usize::MAX);
+    if rows.iter().flatten().all(String::is_empty) {
+        return Err(Error::new(ErrorKind::Unreadable, "the file holds no rows"));
+    }
+    let media_type = if delimiter == b'\t' { "text/tab-separated-values" } else { "text/csv" };
+    let mut builder = DocumentBuilder::new(name, media_type);
+    decoded.note(&mut builder);
+    let broadest = rows.iter().map(Vec::len).max().unwrap_or(0);
+    let uneven = rows.iter().filter(|row| row.len() != broadest).count();
+    if uneven > 0 {
+        builder
+            .warn(format!("{uneven} of {} rows have fewer fields than the broadest, which has {broadest}", rows.len()));
+    }
+    builder.metadata("rows", Value::Number(rows.len() as f64));
+    builder.table(usize::from(names_columns(&rows)), &rows);
+    Ok(builder.finish())
+}
+
+fn rows(text: &str, delimiter: u8, most: usize) -> Vec<Vec<String>> {
+    let mut reader = ReaderBuilder::new()
+        .delimiter(delimiter)
+        .has_headers(false)
+        .flexible(true)
+        .trim(Trim::All)
+        .from_reader(text.as_bytes());
+    let records = reader.records().take(most).flatten();
+    records.map(|record| record.iter().map(str::to_owned).collect()).collect()
+}
+
+/// The delimiter under which most rows have the same number of fields, two or more.
+fn delimiter(text: &str) -> u8 {
+    let agreeing = |delimiter: u8| {
+        let rows = rows(text, delimiter, LOOK);
+        let mut widths: Vec<usize> = rows.iter().map(Vec::len).collect();
+        widths.sort_unstable();
+        let usual = widths.get(widths.len() / 2).copied().unwrap_or(0);
+        if usual < 2 { 0 } else { widths.iter().filter(|width| **width == usual).count() }
+    };
+    // Of two that agree alike, the one that comes first in the list.
+    DELIMITERS.iter().rev().copied().max_by_key(|delimiter| agreeing(*delimiter)).unwrap_or(b',')
+}
+
+/// Whether the first row names the columns: every field filled, none a number, no two the same.
+fn names_columns(rows: &[Vec<String>]) -> bool {
+    let Some((first, rest)) = rows.split_first() else { return false };
+    let figure = |cell: &String| cell.parse::<f64>().is_ok();
+    let mut names: Vec<&String> = first.iter().collect();
+    names.sort();
+    names.dedup();
+    !rest.is_empty() && names.len() == first.len() && !first.iter().any(|cell| cell.is_empty() || figure(cell))
+}
