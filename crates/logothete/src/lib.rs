@@ -24,6 +24,7 @@ mod build;
 mod config;
 mod corpus;
 mod evaluate;
+mod handle;
 mod pipeline;
 mod pool;
 mod source;
@@ -34,7 +35,8 @@ pub use pool::THREAD_NAME as WORKER_THREAD;
 
 pub use build::{BuildReport, BuildRequest, Failure, Progress, PruneNeeded, StopToken};
 pub use config::{Config, Settings};
-pub use corpus::{Corpus, CorpusInfo, DocumentInfo};
+pub use corpus::{CorpusInfo, DocumentInfo};
+pub use handle::Corpus;
 pub use logothete_core::{
     Error, ErrorKind, Fingerprint, Result, chunk, cite, document, keyword, measure, search, text, vector,
 };

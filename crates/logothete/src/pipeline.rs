@@ -1,6 +1,5 @@
 //! The pipeline: which chunker, which encoder, which settings.
 
-use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use logothete_core::Result;
@@ -9,8 +8,6 @@ use logothete_core::vector::Encoder;
 use logothete_encoder::Hashing;
 
 use crate::config::{Config, Settings};
-use crate::corpus::Corpus;
-use crate::pool::Pool;
 
 /// How documents are cut and encoded, and how passages are found. Cheap to clone.
 ///
@@ -64,16 +61,5 @@ impl Pipeline {
     pub fn with_settings(mut self, settings: Settings) -> Self {
         self.settings = settings;
         self
-    }
-
-    /// Opens the corpus in a folder, or makes an empty one there.
-    ///
-    /// # Errors
-    /// When the folder cannot be used, the corpus is damaged or of a newer format, or was made with another encoder.
-    pub async fn open(&self, folder: impl AsRef<Path>) -> Result<Corpus> {
-        let (pipeline, folder): (Self, PathBuf) = (self.clone(), folder.as_ref().to_path_buf());
-        let pool = Pool::new()?;
-        let threads = pool.clone();
-        pool.run(move || Corpus::open(pipeline, threads, folder)).await
     }
 }

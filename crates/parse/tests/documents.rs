@@ -106,7 +106,7 @@ fn pages_without_text_are_named() {
     let document = parse("a.pdf", &pdf(&[&words, "", "0 0 9 9 re f", &words, ""])).expect("readable");
     assert_eq!(document.warnings, ["no text on pages 2–3 and 5: pictures of pages, or blank"]);
     let error = parse("scan.pdf", &pdf(&["", ""])).expect_err("no text at all");
-    assert!(error.to_string().contains("none of the 2 pages has text"), "{error}");
+    assert!(error.to_string().contains("none of its 2 pages has text"), "{error}");
 }
 
 #[rstest]

@@ -15,32 +15,21 @@ pub(crate) use lock::WriterLock;
 pub(crate) use snapshot::Snapshot;
 pub(crate) use store::Store;
 
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
-use logothete_core::cite::Answer;
-use logothete_core::measure::{Run, SetQuestion};
 use logothete_core::{Error, ErrorKind, Result};
 use serde::Serialize;
 
-use crate::ask::{self, SearchResult};
-use crate::build::{self, BuildReport, BuildRequest};
-use crate::evaluate;
 use crate::pipeline::Pipeline;
-use crate::pool::Pool;
 
-/// An open corpus. Many may be open on one folder, in many processes; one at a time may build.
-pub struct Corpus {
-    inner: Arc<Inner>,
-}
-
+/// An open corpus, shared by those who work on it.
 pub(crate) struct Inner {
     pub pipeline: Pipeline,
     pub folder: PathBuf,
     pub store: Store,
     catalogue: Mutex<Catalogue>,
     snapshot: Mutex<Option<(i64, Arc<Snapshot>)>>,
-    pool: Pool,
 }
 
 /// What a corpus holds.
@@ -90,8 +79,9 @@ fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
     mutex.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
-impl Corpus {
-    pub(crate) fn open(pipeline: Pipeline, pool: Pool, folder: PathBuf) -> Result<Self> {
+impl Inner {
+    /// Opens the corpus in a folder, or makes an empty one there.
+    pub(crate) fn open(pipeline: Pipeline, folder: PathBuf) -> Result<Self> {
         if folder.is_file() {
             return Err(
                 Error::new(ErrorKind::Configuration, "this is a file; a corpus is a folder").at(folder.display())
@@ -131,79 +121,9 @@ impl Corpus {
             }
             Some(_) => {}
         }
-        let inner =
-            Inner { pipeline, folder, store, catalogue: Mutex::new(catalogue), snapshot: Mutex::new(None), pool };
-        Ok(Self { inner: Arc::new(inner) })
+        Ok(Self { pipeline, folder, store, catalogue: Mutex::new(catalogue), snapshot: Mutex::new(None) })
     }
 
-    /// The folder it is in.
-    pub fn folder(&self) -> &Path {
-        &self.inner.folder
-    }
-
-    /// Brings the corpus up to date with some sources: reads what is new or changed, forgets what is gone.
-    ///
-    /// Takes a path, several paths, or a [`BuildRequest`] with more to say. Files that cannot be read are in the report and
-    /// stop nothing. What was committed stays, whatever happens; dropping the future stops the build at the next document.
-    ///
-    /// # Errors
-    /// When another build is running, or the disk refuses.
-    pub async fn build(&mut self, request: impl Into<BuildRequest>) -> Result<BuildReport> {
-        let (inner, request) = (self.inner.clone(), request.into());
-        // Dropping the future drops the guard, and the guard asks the worker to stop.
-        let guard = request.stop_token().stop_on_drop();
-        let report = self.inner.pool.run(move || build::run(&inner, &request)).await;
-        guard.disarm();
-        report
-    }
-
-    /// Finds the passages that fit a query best.
-    ///
-    /// # Errors
-    /// When the query is empty or the corpus damaged.
-    pub async fn search(&self, query: &str) -> Result<SearchResult> {
-        let (inner, query) = (self.inner.clone(), query.to_owned());
-        self.inner.pool.run(move || ask::search(&inner, &query)).await
-    }
-
-    /// Answers a question with sentences of the documents, each cited; or refuses, and names what came nearest.
-    ///
-    /// # Errors
-    /// When the question is empty or the corpus damaged.
-    pub async fn ask(&self, question: &str) -> Result<Answer> {
-        let (inner, question) = (self.inner.clone(), question.to_owned());
-        self.inner.pool.run(move || ask::ask(&inner, &question)).await
-    }
-
-    /// Searches and asks every question of a set, and scores what comes back.
-    ///
-    /// # Errors
-    /// When the set is empty or the corpus damaged.
-    pub async fn evaluate(&self, name: &str, questions: Vec<SetQuestion>) -> Result<Run> {
-        let (inner, name) = (self.inner.clone(), name.to_owned());
-        self.inner.pool.run(move || evaluate::run(&inner, &name, &questions)).await
-    }
-
-    /// What the corpus holds.
-    ///
-    /// # Errors
-    /// When the corpus is damaged.
-    pub async fn info(&self) -> Result<CorpusInfo> {
-        let inner = self.inner.clone();
-        self.inner.pool.run(move || inner.info()).await
-    }
-
-    /// Reads every byte of the indexes and compares their checksums.
-    ///
-    /// # Errors
-    /// When a byte has changed; the error names the file.
-    pub async fn verify(&self) -> Result<()> {
-        let inner = self.inner.clone();
-        self.inner.pool.run(move || inner.snapshot()?.verify()).await
-    }
-}
-
-impl Inner {
     pub(crate) fn catalogue(&self) -> MutexGuard<'_, Catalogue> {
         lock(&self.catalogue)
     }
@@ -232,7 +152,8 @@ impl Inner {
         *lock(&self.snapshot) = None;
     }
 
-    fn info(&self) -> Result<CorpusInfo> {
+    /// What the corpus holds.
+    pub(crate) fn info(&self) -> Result<CorpusInfo> {
         let catalogue = self.catalogue();
         let encoder = &self.pipeline.encoder;
         let bytes = |name: &str| std::fs::metadata(self.folder.join(name)).map_or(0, |data| data.len());

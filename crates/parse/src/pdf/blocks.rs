@@ -7,19 +7,11 @@ use logothete_core::text::list_marker;
 
 use super::headings::{Levels, has_leader, step};
 use super::lines::Line;
+use super::sheet::PageLines;
 use super::tables::PageTable;
 
 /// A distance between lines above the usual one by this factor parts two paragraphs.
 const PARAGRAPH_GAP: f32 = 1.2;
-
-/// A page taken apart.
-pub(super) struct PageLines {
-    pub number: u32,
-    pub height: f32,
-    pub lines: Vec<Line>,
-    pub tables: Vec<PageTable>,
-    pub furniture: Vec<Line>,
-}
 
 /// Writes all pages as blocks.
 pub(super) fn write(pages: &[PageLines], builder: &mut DocumentBuilder) {

@@ -2,8 +2,8 @@
 
 use std::collections::HashMap;
 
-use super::blocks::PageLines;
 use super::lines::Line;
+use super::sheet::PageLines;
 
 /// How many lines at the head and at the foot of a page are looked at.
 const EDGE_LINES: usize = 2;

@@ -6,8 +6,8 @@
 
 use std::collections::HashMap;
 
-use super::blocks::PageLines;
 use super::lines::Line;
+use super::sheet::PageLines;
 
 /// A heading's type is larger than the body's by at least this factor.
 const LARGER: f32 = 1.08;

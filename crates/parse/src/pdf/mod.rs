@@ -11,6 +11,7 @@ mod headings;
 mod lines;
 mod outline;
 mod page;
+mod sheet;
 mod tables;
 
 pub use outline::OutlineEntry;
@@ -59,7 +60,7 @@ pub(crate) fn parse(name: &str, bytes: &[u8]) -> Result<Document> {
         let mut words = lines::words(&drawn);
         let tables = tables::take(&drawn.rules, &mut words);
         let lines = columns::in_order(words);
-        pages.push(blocks::PageLines { number, height: drawn.height, lines, tables, furniture: Vec::new() });
+        pages.push(sheet::PageLines { number, height: drawn.height, lines, tables, furniture: Vec::new() });
     }
     if pages.is_empty() {
         return Err(Error::new(ErrorKind::Unreadable, "this PDF has no pages"));
@@ -67,10 +68,15 @@ pub(crate) fn parse(name: &str, bytes: &[u8]) -> Result<Document> {
     if without_text.len() == pages.len() {
         return Err(Error::new(
             ErrorKind::Unreadable,
-            format!(
-                "none of the {} pages has text; they are pictures of pages, and need character recognition first",
-                pages.len()
-            ),
+            match pages.len() {
+                1 => "its only page has no text; it is a picture of a page, and needs character recognition first"
+                    .to_owned(),
+                many => {
+                    format!(
+                        "none of its {many} pages has text; they are pictures of pages, and need character recognition first"
+                    )
+                }
+            },
         ));
     }
     if !without_text.is_empty() {

@@ -1,0 +1,102 @@
+//! The corpus as its users hold it: every call runs on the pool's threads and is awaited.
+
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use logothete_core::Result;
+use logothete_core::cite::Answer;
+use logothete_core::measure::{Run, SetQuestion};
+
+use crate::ask::{self, SearchResult};
+use crate::build::{self, BuildReport, BuildRequest};
+use crate::corpus::{CorpusInfo, Inner};
+use crate::evaluate;
+use crate::pipeline::Pipeline;
+use crate::pool::Pool;
+
+/// An open corpus. Many may be open on one folder, in many processes; one at a time may build.
+pub struct Corpus {
+    inner: Arc<Inner>,
+    pool: Pool,
+}
+
+impl Pipeline {
+    /// Opens the corpus in a folder, or makes an empty one there.
+    ///
+    /// # Errors
+    /// When the folder cannot be used, the corpus is damaged or of a newer format, or was made with another encoder.
+    pub async fn open(&self, folder: impl AsRef<Path>) -> Result<Corpus> {
+        let (pipeline, folder): (Self, PathBuf) = (self.clone(), folder.as_ref().to_path_buf());
+        let pool = Pool::new()?;
+        let inner = pool.run(move || Inner::open(pipeline, folder)).await?;
+        Ok(Corpus { inner: Arc::new(inner), pool })
+    }
+}
+
+impl Corpus {
+    /// The folder it is in.
+    pub fn folder(&self) -> &Path {
+        &self.inner.folder
+    }
+
+    /// Brings the corpus up to date with some sources: reads what is new or changed, forgets what is gone.
+    ///
+    /// Takes a path, several paths, or a [`BuildRequest`] with more to say. Files that cannot be read are in the report and
+    /// stop nothing. What was committed stays, whatever happens; dropping the future stops the build at the next document.
+    ///
+    /// # Errors
+    /// When another build is running, or the disk refuses.
+    pub async fn build(&mut self, request: impl Into<BuildRequest>) -> Result<BuildReport> {
+        let (inner, request) = (self.inner.clone(), request.into());
+        // Dropping the future drops the guard, and the guard asks the worker to stop.
+        let guard = request.stop_token().stop_on_drop();
+        let report = self.pool.run(move || build::run(&inner, &request)).await;
+        guard.disarm();
+        report
+    }
+
+    /// Finds the passages that fit a query best.
+    ///
+    /// # Errors
+    /// When the query is empty or the corpus damaged.
+    pub async fn search(&self, query: &str) -> Result<SearchResult> {
+        let (inner, query) = (self.inner.clone(), query.to_owned());
+        self.pool.run(move || ask::search(&inner, &query)).await
+    }
+
+    /// Answers a question with sentences of the documents, each cited; or refuses, and names what came nearest.
+    ///
+    /// # Errors
+    /// When the question is empty or the corpus damaged.
+    pub async fn ask(&self, question: &str) -> Result<Answer> {
+        let (inner, question) = (self.inner.clone(), question.to_owned());
+        self.pool.run(move || ask::ask(&inner, &question)).await
+    }
+
+    /// Searches and asks every question of a set, and scores what comes back.
+    ///
+    /// # Errors
+    /// When the set is empty or the corpus damaged.
+    pub async fn evaluate(&self, name: &str, questions: Vec<SetQuestion>) -> Result<Run> {
+        let (inner, name) = (self.inner.clone(), name.to_owned());
+        self.pool.run(move || evaluate::run(&inner, &name, &questions)).await
+    }
+
+    /// What the corpus holds.
+    ///
+    /// # Errors
+    /// When the corpus is damaged.
+    pub async fn info(&self) -> Result<CorpusInfo> {
+        let inner = self.inner.clone();
+        self.pool.run(move || inner.info()).await
+    }
+
+    /// Reads every byte of the indexes and compares their checksums.
+    ///
+    /// # Errors
+    /// When a byte has changed; the error names the file.
+    pub async fn verify(&self) -> Result<()> {
+        let inner = self.inner.clone();
+        self.pool.run(move || inner.snapshot()?.verify()).await
+    }
+}
