@@ -32,8 +32,15 @@ pub fn fingerprint() -> Fingerprint {
 ///
 /// # Errors
 /// When the input is empty, of a format that nothing here reads, or damaged beyond reading. The message says which, and
-/// what to do. It never panics on input.
+/// what to do. It never panics on input: a format's library that does fails this file and nothing else.
 pub fn parse(name: &str, bytes: &[u8]) -> Result<Document> {
+    std::panic::catch_unwind(|| read(name, bytes)).unwrap_or_else(|_| {
+        let message = "the parser stopped unexpectedly on this file; please report it with the file, if you may";
+        Err(Error::new(ErrorKind::Unreadable, message))
+    })
+}
+
+fn read(name: &str, bytes: &[u8]) -> Result<Document> {
     if bytes.is_empty() {
         return Err(Error::new(ErrorKind::Unreadable, "the file is empty (0 bytes)"));
     }

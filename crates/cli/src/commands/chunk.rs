@@ -22,7 +22,7 @@ pub fn run(place: &Place, files: &[PathBuf], limit: Option<usize>, overlap: Opti
     let overlap = overlap.unwrap_or_else(|| config.chunk.overlap.min(limit / 6));
     let chunker =
         Structure::new(limit, overlap).map_err(|error| Error::new(ErrorKind::Configuration, error.message()))?;
-    let (documents, failed) = parsed(files);
+    let (documents, failed) = parsed(files)?;
     let style = Style::of_stdout();
     let mut text = String::new();
     let mut all = Vec::new();

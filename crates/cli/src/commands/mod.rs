@@ -38,8 +38,21 @@ async fn corpus(place: &Place, config: &Config, folder: &Path, must_exist: bool)
     Pipeline::from_config(config)?.open(path).await
 }
 
-/// Reads and parses the files under some paths; what fails is returned beside.
-fn parsed(paths: &[PathBuf]) -> (Vec<logothete::document::Document>, Vec<logothete::Failure>) {
+/// Parsed documents, and what could not be read.
+type Parsed = (Vec<logothete::document::Document>, Vec<logothete::Failure>);
+
+/// Reads and parses the files under some paths, on a thread of the kind that builds: room for its stack, and no noise
+/// from a parser that panics.
+fn parsed(paths: &[PathBuf]) -> Result<Parsed> {
+    let stopped = || Error::new(ErrorKind::System, "the thread that parses could not do its work");
+    std::thread::scope(|scope| {
+        let thread = std::thread::Builder::new().name(logothete::WORKER_THREAD.to_owned()).stack_size(16 << 20);
+        let running = thread.spawn_scoped(scope, || parse_all(paths)).map_err(|error| stopped().because(error))?;
+        running.join().map_err(|_| stopped())
+    })
+}
+
+fn parse_all(paths: &[PathBuf]) -> Parsed {
     let mut documents = Vec::new();
     let mut failed = Vec::new();
     let mut fail = |document: String, reason: String| failed.push(logothete::Failure { document, reason });

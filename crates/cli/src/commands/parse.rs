@@ -14,7 +14,7 @@ use crate::{DONE, FAILED, Outcome};
 const KIND: usize = 12;
 
 pub fn run(files: &[PathBuf]) -> Result<Outcome> {
-    let (documents, failed) = parsed(files);
+    let (documents, failed) = parsed(files)?;
     let style = Style::of_stdout();
     let views: Vec<String> = documents.iter().map(|document| render(document, style)).collect();
     let text = views.join("\n") + &failures(&failed, style);

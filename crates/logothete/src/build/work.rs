@@ -139,7 +139,7 @@ fn try_look(inner: &Inner, candidate: &Candidate, parser: &str, chunker: &str) -
         }
         return Ok(Outcome::Read(Box::new(cut_again(inner, known, Some(state))?)));
     }
-    let document = parse(&candidate.name, &bytes)?;
+    let document = logothete_parse::parse(&candidate.name, &bytes)?;
     let chunks = cut(inner, &candidate.identity, &document)?;
     Ok(Outcome::Read(Box::new(Change {
         replaces: known.cloned(),
@@ -149,14 +149,6 @@ fn try_look(inner: &Inner, candidate: &Candidate, parser: &str, chunker: &str) -
         parser: parser.to_owned(),
         chunks,
     })))
-}
-
-/// Parses a file; a parser that panics fails this file and no other.
-fn parse(name: &str, bytes: &[u8]) -> Result<Document> {
-    std::panic::catch_unwind(|| logothete_parse::parse(name, bytes)).unwrap_or_else(|_| {
-        let message = "the parser stopped unexpectedly on this file; please report it with the file, if you may";
-        Err(Error::new(ErrorKind::Unreadable, message))
-    })
 }
 
 fn cut(inner: &Inner, identity: &str, document: &Document) -> Result<Vec<Chunk>> {
