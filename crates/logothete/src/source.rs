@@ -64,12 +64,27 @@ pub fn list(path: &Path) -> Result<Listing> {
             Ok(_) => {}
             Err(error) => {
                 listing.whole = false;
-                listing.failed.push((path.display().to_string(), error.to_string()));
+                listing.failed.push((path.display().to_string(), unlisted(&error)));
             }
         }
     }
     listing.items.sort_by(|a, b| a.path.cmp(&b.path));
     Ok(listing)
+}
+
+/// Why a part of a folder could not be listed.
+fn unlisted(error: &ignore::Error) -> String {
+    match error {
+        ignore::Error::WithDepth { err, .. } => unlisted(err),
+        ignore::Error::WithPath { path, err } => match err.io_error() {
+            Some(cause) => format!("{} could not be listed: {cause}", path.display()),
+            None => unlisted(err),
+        },
+        ignore::Error::Loop { ancestor, child } => {
+            format!("{} is a link back to {}, and was not followed", child.display(), ancestor.display())
+        }
+        other => format!("a part of it could not be listed: {other}"),
+    }
 }
 
 /// Says that a path is missing, and which existing name is nearest to the first part of it that is missing.

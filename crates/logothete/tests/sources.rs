@@ -32,6 +32,7 @@ fn a_loop_of_links_ends_and_is_not_a_whole_listing() {
     let listing = list(folder.path()).expect("a listing");
     assert_eq!(listing.items.len(), 1);
     assert!(!listing.whole && listing.failed.len() == 1);
+    assert!(listing.failed[0].1.contains("is a link back to"), "{:?}", listing.failed);
 }
 
 #[test]

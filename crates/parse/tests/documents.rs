@@ -1,5 +1,7 @@
 //! Every format on the demo's documents, and on input that is broken.
 
+mod common;
+
 use std::path::PathBuf;
 
 use logothete_core::ErrorKind;
@@ -48,30 +50,9 @@ fn furniture_is_kept_out_of_the_text() {
     assert_eq!(furniture.count(), 20, "a header and a footer on each of ten pages");
 }
 
-/// A PDF of one object a page, with a content stream for each.
-fn pdf(contents: &[&str]) -> Vec<u8> {
-    let mut objects = vec!["<< /Type /Catalog /Pages 2 0 R >>".to_owned()];
-    let kids: Vec<String> = (0..contents.len()).map(|page| format!("{} 0 R", 4 + 2 * page)).collect();
-    objects.push(format!("<< /Type /Pages /Kids [{}] /Count {} >>", kids.join(" "), contents.len()));
-    objects.push("<< /Type /Font /Subtype /Type1 /BaseFont /Helvetica >>".to_owned());
-    for (page, stream) in contents.iter().enumerate() {
-        objects.push(format!(
-            "<< /Type /Page /Parent 2 0 R /MediaBox [0 0 400 400] /Contents {} 0 R /Resources << /Font << /F 3 0 R >> >> >>",
-            5 + 2 * page
-        ));
-        objects.push(format!("<< /Length {} >>\nstream\n{stream}\nendstream", stream.len()));
-    }
-    let mut out = b"%PDF-1.4\n".to_vec();
-    let mut places = Vec::new();
-    for (number, object) in objects.iter().enumerate() {
-        places.push(out.len());
-        out.extend(format!("{} 0 obj\n{object}\nendobj\n", number + 1).bytes());
-    }
-    let table = out.len();
-    out.extend(format!("xref\n0 {}\n0000000000 65535 f \n", objects.len() + 1).bytes());
-    places.iter().for_each(|place| out.extend(format!("{place:010} 00000 n \n").bytes()));
-    out.extend(format!("trailer << /Size {} /Root 1 0 R >>\nstartxref\n{table}\n%%EOF\n", objects.len() + 1).bytes());
-    out
+/// Small pages with these content streams.
+fn pdf(streams: &[&str]) -> Vec<u8> {
+    common::pdf(400, 400, streams)
 }
 
 fn text(y: u32, words: &str) -> String {

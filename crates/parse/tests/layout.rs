@@ -1,5 +1,7 @@
 //! Layout on PDFs made here, glyph by glyph and rule by rule.
 
+mod common;
+
 use std::fmt::Write;
 
 use logothete_core::document::{BlockKind, Document};
@@ -50,27 +52,10 @@ impl Drawing {
     }
 }
 
-/// A PDF with these pages, 600 by 800 points each, set in one of the standard fonts.
+/// The document of these pages, 600 by 800 points each.
 fn pdf(pages: &[Drawing]) -> Document {
-    let mut objects = vec!["<< /Type /Catalog /Pages 2 0 R >>".to_owned()];
-    let kids: String = (0..pages.len()).map(|page| format!("{} 0 R ", 4 + 2 * page)).collect();
-    objects.push(format!("<< /Type /Pages /Kids [{kids}] /Count {} >>", pages.len()));
-    objects.push("<< /Type /Font /Subtype /Type1 /BaseFont /Helvetica >>".to_owned());
-    for (page, Drawing(stream)) in pages.iter().enumerate() {
-        objects.push(format!(
-            "<< /Type /Page /Parent 2 0 R /MediaBox [0 0 600 800] /Contents {} 0 R /Resources << /Font << /F 3 0 R >> >> >>",
-            5 + 2 * page
-        ));
-        objects.push(format!("<< /Length {} >>\nstream\n{stream}\nendstream", stream.len()));
-    }
-    // No table of references: readers find the objects by their marks.
-    let body: String = objects
-        .iter()
-        .enumerate()
-        .map(|(number, object)| format!("{} 0 obj\n{object}\nendobj\n", number + 1))
-        .collect();
-    let bytes = format!("%PDF-1.4\n{body}trailer << /Root 1 0 R >>\n%%EOF\n");
-    parse("made.pdf", bytes.as_bytes()).expect("it is readable")
+    let streams: Vec<&str> = pages.iter().map(|Drawing(stream)| stream.as_str()).collect();
+    parse("made.pdf", &common::pdf(600, 800, &streams)).expect("it is readable")
 }
 
 fn kinds(document: &Document) -> Vec<(BlockKind, &str)> {
