@@ -77,7 +77,7 @@ fn unlisted(error: &ignore::Error) -> String {
     match error {
         ignore::Error::WithDepth { err, .. } => unlisted(err),
         ignore::Error::WithPath { path, err } => match err.io_error() {
-            Some(cause) => format!("{} could not be listed: {cause}", path.display()),
+            Some(cause) => format!("{} could not be listed: {}", path.display(), cause.kind()),
             None => unlisted(err),
         },
         ignore::Error::Loop { ancestor, child } => {
