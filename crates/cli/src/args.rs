@@ -2,7 +2,7 @@
 
 use std::path::PathBuf;
 
-use clap::{Args, Parser, Subcommand};
+use clap::{Args, Parser, Subcommand, ValueEnum};
 
 /// From a folder of documents to answers that cite their pages, on your own machine.
 #[derive(Parser)]
@@ -31,16 +31,49 @@ pub struct Place {
     pub corpus: Option<PathBuf>,
 }
 
+/// What to parse and what to show of it.
+#[derive(Args)]
+pub struct ParseArguments {
+    /// Files or folders
+    #[arg(required = true, value_name = "FILE")]
+    pub files: Vec<PathBuf>,
+    /// Write the documents in this form instead of the view for people
+    #[arg(long, value_enum, value_name = "FORM")]
+    pub format: Option<Format>,
+    /// With --format text: include running headers, footers and page numbers
+    #[arg(long)]
+    pub furniture: bool,
+    /// Read these pages only, such as 3 or 1-10
+    #[arg(long, value_name = "PAGES")]
+    pub pages: Option<String>,
+    /// Draw a page of a PDF as a PNG, its blocks outlined by kind and numbered in reading order
+    #[arg(long, value_name = "PAGE", conflicts_with = "format")]
+    pub picture: Option<u32>,
+    /// Write the figures of PDF files as PNGs into a folder
+    #[arg(long, value_name = "FOLDER", conflicts_with_all = ["format", "picture"])]
+    pub figures: Option<PathBuf>,
+    /// Write to this file instead of stdout; with --picture the name of the PNG
+    #[arg(long, value_name = "FILE")]
+    pub output: Option<PathBuf>,
+}
+
+/// A form of a document.
+#[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum Format {
+    /// Headings, lists and tables as Markdown
+    Markdown,
+    /// The text alone
+    Text,
+    /// The same as --json
+    Json,
+}
+
 #[derive(Subcommand)]
 pub enum Verb {
     /// Build a corpus of an invented harbour's documents, and ask it three questions
     Demo,
     /// Show what the parser sees: blocks, pages, tables, warnings
-    Parse {
-        /// Files or folders
-        #[arg(required = true, value_name = "FILE")]
-        files: Vec<PathBuf>,
-    },
+    Parse(ParseArguments),
     /// Show where chunks begin and end, and how long they are
     Chunk {
         /// Files or folders

@@ -62,7 +62,7 @@ async fn run(arguments: Arguments) -> logothete::Result<Outcome> {
     let place = &arguments.place;
     match arguments.verb {
         Verb::Demo => commands::demo::run().await,
-        Verb::Parse { files } => commands::parse::run(&files),
+        Verb::Parse(arguments) => commands::parse::run(place, &arguments),
         Verb::Chunk { files, limit, overlap } => commands::chunk::run(place, &files, limit, overlap),
         Verb::Build { paths, prune } => commands::build::run(place, paths, prune).await,
         Verb::Show { verify } => commands::show::run(place, verify).await,
@@ -72,12 +72,17 @@ async fn run(arguments: Arguments) -> logothete::Result<Outcome> {
     }
 }
 
-fn print_json(mut value: Value) -> bool {
+fn print_json(value: Value) -> bool {
+    print(&json_text(value))
+}
+
+/// The JSON document of a verb, with its version.
+fn json_text(mut value: Value) -> String {
     let mut document = json!({ "version": JSON_VERSION });
     if let (Some(document), Some(value)) = (document.as_object_mut(), value.as_object_mut()) {
         document.append(value);
     }
-    print(&format!("{document:#}\n"))
+    format!("{document:#}\n")
 }
 
 /// Writes to stdout. A reader that has gone away, such as `head`, is no failure.

@@ -23,6 +23,8 @@ pub enum ErrorKind {
     Busy,
     /// The request was refused to keep data safe; the message says how to insist.
     Refused,
+    /// A server did not answer, or not as it should; later it may.
+    Unavailable,
     /// A limit on size, time or depth was reached.
     Limit,
     /// The caller asked to stop.
@@ -86,7 +88,7 @@ impl Error {
 
     /// Whether the same call may work if it is made again later.
     pub fn is_retryable(&self) -> bool {
-        matches!(self.0.kind, ErrorKind::Busy)
+        matches!(self.0.kind, ErrorKind::Busy | ErrorKind::Unavailable)
     }
 }
 

@@ -60,7 +60,7 @@ fn build(pieces: &[Piece]) -> Document {
                 page += 1;
                 builder.page(page);
             }
-            Piece::Furniture(text) => builder.furniture(page, text),
+            Piece::Furniture(text) => builder.furniture(page, None, text),
         }
     }
     builder.finish()

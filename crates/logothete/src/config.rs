@@ -1,10 +1,16 @@
 //! `logothete.toml`: a table for each stage.
 
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use std::time::Duration;
 
+use logothete_core::document::{Budget, Metadata, PageRecogniser, Pages};
 use logothete_core::{Error, ErrorKind, Result};
+use logothete_parse::{JsonFields, ParseSettings};
 use serde::{Deserialize, Serialize};
 
+use crate::recognise::{self, Tesseract};
 use crate::source::closest;
 
 /// The name of the configuration file.
@@ -16,6 +22,8 @@ const FILE_NAME: &str = "logothete.toml";
 pub struct Config {
     /// Where documents come from.
     pub sources: SourcesConfig,
+    /// How documents are read.
+    pub parse: ParseConfig,
     /// How documents are cut.
     pub chunk: ChunkConfig,
     /// How text becomes vectors.
@@ -24,6 +32,8 @@ pub struct Config {
     pub search: SearchConfig,
     /// How answers are made.
     pub generator: GeneratorConfig,
+    /// What may leave the machine.
+    pub privacy: PrivacyConfig,
     /// What is too much.
     pub limits: LimitsConfig,
 }
@@ -34,6 +44,96 @@ pub struct Config {
 pub struct SourcesConfig {
     /// Files and folders, relative to the configuration file.
     pub paths: Vec<PathBuf>,
+    /// Patterns of the files to read; all when there are none. As in `.gitignore` files.
+    pub include: Vec<String>,
+    /// Patterns of files and folders to pass over.
+    pub exclude: Vec<String>,
+    /// Addresses to fetch, from hosts that `[privacy]` allows.
+    pub addresses: Vec<String>,
+    /// Metadata for every document that does not say otherwise.
+    pub metadata: Metadata,
+}
+
+/// Whether pages that are pictures are recognised.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Ocr {
+    /// Where the program for it is installed.
+    #[default]
+    Auto,
+    /// Never.
+    Off,
+}
+
+/// `[parse]`
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct ParseConfig {
+    /// The pages to read, such as `"1-10"`; empty reads all.
+    pub pages: String,
+    /// The environment variable that holds the password of protected PDF files.
+    pub password_env: String,
+    /// Whether pages that are pictures are recognised, with the program `tesseract`.
+    pub ocr: Ocr,
+    /// The languages of such pages by that program's names, such as `"eng+deu"`; empty takes its own default.
+    pub ocr_languages: String,
+    /// Whether comments in the margins of Word documents are read.
+    pub comments: bool,
+    /// Where the text of a JSON record is, as a JSON pointer; empty looks for it.
+    pub json_text: String,
+    /// Where the title of a JSON record is.
+    pub json_title: String,
+    /// Metadata of JSON records, name to pointer.
+    pub json_metadata: BTreeMap<String, String>,
+}
+
+impl ParseConfig {
+    /// The parsers' settings.
+    pub(crate) fn settings(&self) -> Result<ParseSettings> {
+        let pointer = |text: &str, key: &str| match text {
+            "" => Ok(None),
+            text if text.starts_with('/') => Ok(Some(text.to_owned())),
+            _ => Err(Error::new(ErrorKind::Configuration, "a JSON pointer begins with /, as in \"/body/text\"")
+                .at(format!("[parse] {key}"))),
+        };
+        let metadata = self.json_metadata.iter().map(|(name, at)| (name.clone(), at.clone())).collect::<Vec<_>>();
+        let json = JsonFields {
+            text: pointer(&self.json_text, "json_text")?,
+            title: pointer(&self.json_title, "json_title")?,
+            metadata: (!metadata.is_empty()).then_some(metadata),
+        };
+        let recogniser = (self.ocr == Ocr::Auto).then(|| Tesseract::find(&self.ocr_languages)).flatten();
+        let advice = if self.ocr == Ocr::Off { recognise::ADVICE_OFF } else { recognise::ADVICE };
+        Ok(ParseSettings {
+            json,
+            comments: self.comments,
+            recogniser: recogniser.map(|found| Arc::new(found) as Arc<dyn PageRecogniser>),
+            picture_advice: Some(advice),
+            password: self.password()?,
+        })
+    }
+
+    /// The password of protected files, from the environment.
+    ///
+    /// # Errors
+    /// When the environment has no such variable.
+    pub fn password(&self) -> Result<Option<String>> {
+        if self.password_env.is_empty() {
+            return Ok(None);
+        }
+        std::env::var(&self.password_env).map(Some).map_err(|error| {
+            let message = format!("the environment has no variable {}; set it to the password", self.password_env);
+            Error::new(ErrorKind::Configuration, message).at("[parse] password_env").because(error)
+        })
+    }
+}
+
+/// `[privacy]`
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct PrivacyConfig {
+    /// The hosts that may be connected to; with none, nothing is.
+    pub allow: Vec<String>,
 }
 
 /// `[chunk]`
@@ -105,11 +205,23 @@ impl Default for GeneratorConfig {
 pub struct LimitsConfig {
     /// The largest file that is read, in megabytes.
     pub file_megabytes: u64,
+    /// The most pages that are read of a file.
+    pub pages: u32,
+    /// The longest time that reading a file may take, in seconds.
+    pub seconds: u64,
+    /// The most that an archive may unpack to, in megabytes.
+    pub unpacked_megabytes: u64,
 }
 
 impl Default for LimitsConfig {
     fn default() -> Self {
-        Self { file_megabytes: Settings::default().largest_file / 1_000_000 }
+        let settings = Settings::default();
+        Self {
+            file_megabytes: settings.largest_file / 1_000_000,
+            pages: settings.most_pages,
+            seconds: settings.longest.as_secs(),
+            unpacked_megabytes: settings.most_unpacked / 1_000_000,
+        }
     }
 }
 
@@ -126,6 +238,25 @@ pub struct Settings {
     pub least_coverage: f32,
     /// The largest file that is read, in bytes.
     pub largest_file: u64,
+    /// The pages that are read; all when there are none.
+    pub pages: Option<Pages>,
+    /// The most pages that are read of a file.
+    pub most_pages: u32,
+    /// The longest time that reading a file may take.
+    pub longest: Duration,
+    /// The most that an archive may unpack to, in bytes.
+    pub most_unpacked: u64,
+}
+
+impl Settings {
+    /// What may be spent on a file.
+    pub(crate) fn budget(&self) -> Budget {
+        let mut budget = Budget::default();
+        budget.pages = self.pages;
+        budget.most_pages = self.most_pages;
+        budget.most_unpacked = self.most_unpacked;
+        budget
+    }
 }
 
 impl Default for Settings {
@@ -136,6 +267,10 @@ impl Default for Settings {
             vector_weight: 0.5,
             least_coverage: logothete_core::cite::LEAST_COVERAGE,
             largest_file: 200_000_000,
+            pages: None,
+            most_pages: Budget::default().most_pages,
+            longest: Duration::from_secs(120),
+            most_unpacked: Budget::default().most_unpacked,
         }
     }
 }
@@ -201,8 +336,30 @@ impl Config {
             vector_weight: self.search.vector,
             least_coverage: self.generator.least_coverage,
             largest_file: self.limits.file_megabytes.saturating_mul(1_000_000),
+            pages: pages(&self.parse.pages).map_err(|error| error.at("[parse] pages"))?,
+            most_pages: self.limits.pages,
+            longest: Duration::from_secs(self.limits.seconds.max(1)),
+            most_unpacked: self.limits.unpacked_megabytes.saturating_mul(1_000_000),
         })
     }
+}
+
+/// A range of pages as it is written: `3`, `1-10`; nothing for an empty text.
+///
+/// # Errors
+/// When it is something else.
+pub fn pages(written: &str) -> Result<Option<Pages>> {
+    let wrong = || {
+        let message = format!("{written:?} is no range of pages; write 3, or 1-10");
+        Error::new(ErrorKind::Configuration, message)
+    };
+    if written.trim().is_empty() {
+        return Ok(None);
+    }
+    let (first, last) = written.split_once(['-', '–']).unwrap_or((written, written));
+    let number = |part: &str| part.trim().parse::<u32>().ok().filter(|page| *page > 0).ok_or_else(wrong);
+    let (first, last) = (number(first)?, number(last)?);
+    if last < first { Err(wrong()) } else { Ok(Some(Pages { first, last })) }
 }
 
 /// Finds the first key that is not known, and says which known one is nearest.
@@ -212,6 +369,8 @@ fn unknown_key(given: &toml::Table, known: &toml::Table, place: &str) -> Result<
         match (known.get(key), value) {
             (Some(toml::Value::Table(known)), toml::Value::Table(given)) => unknown_key(given, known, &path)?,
             (Some(_), _) => {}
+            // Names of the user's own.
+            (None, _) if matches!(place, "[sources] metadata" | "[parse] json_metadata") => {}
             (None, _) => {
                 let hint = match closest(key, known.keys().cloned()) {
                     Some(name) => format!("did you mean {name}?"),

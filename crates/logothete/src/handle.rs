@@ -12,7 +12,7 @@ use crate::build::{self, BuildReport, BuildRequest};
 use crate::corpus::{CorpusInfo, Inner};
 use crate::evaluate;
 use crate::pipeline::Pipeline;
-use crate::pool::Pool;
+use crate::pool::{Pool, Waiter};
 
 /// An open corpus. Many may be open on one folder, in many processes; one at a time may build.
 pub struct Corpus {
@@ -50,7 +50,8 @@ impl Corpus {
         let (inner, request) = (self.inner.clone(), request.into());
         // Dropping the future drops the guard, and the guard asks the worker to stop.
         let guard = request.stop_token().stop_on_drop();
-        let report = self.pool.run(move || build::run(&inner, &request)).await;
+        let waiter = Waiter::here();
+        let report = self.pool.run(move || build::run(&inner, &request, &waiter)).await;
         guard.disarm();
         report
     }

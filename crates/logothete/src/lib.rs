@@ -27,6 +27,7 @@ mod evaluate;
 mod handle;
 mod pipeline;
 mod pool;
+mod recognise;
 mod source;
 mod trace;
 
@@ -34,16 +35,21 @@ mod trace;
 pub use pool::THREAD_NAME as WORKER_THREAD;
 
 pub use build::{BuildReport, BuildRequest, Failure, Progress, PruneNeeded, StopToken};
-pub use config::{Config, Settings};
+pub use config::{Config, Ocr, Settings, pages};
 pub use corpus::{CorpusInfo, DocumentInfo};
 pub use handle::Corpus;
 pub use logothete_core::{
     Error, ErrorKind, Fingerprint, Result, chunk, cite, document, keyword, measure, search, text, vector,
 };
 pub use logothete_encoder::Hashing;
-pub use logothete_parse::parse;
+pub use logothete_parse::{
+    ParseSettings, Parsers, area_picture, block_colour, outlined_page, page_picture, parse, png,
+};
 pub use pipeline::Pipeline;
-pub use source::{Item, Listing, list};
+pub use recognise::Tesseract;
+#[cfg(feature = "http")]
+pub use source::WebSource;
+pub use source::{BoxFuture, Content, FolderSource, Item, Items, MemorySource, Source};
 
 /// What a search found.
 pub use ask::SearchResult;

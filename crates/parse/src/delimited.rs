@@ -1,10 +1,10 @@
 //! Tables in text: fields parted by commas, semicolons, tabs or bars.
 
 use csv::{ReaderBuilder, Trim};
-use logothete_core::document::{Document, DocumentBuilder, Value};
-use logothete_core::{Error, ErrorKind, Result};
+use logothete_core::document::{Document, DocumentBuilder, Input, Parser, Value};
+use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 
-use crate::plain::Decoded;
+use crate::plain;
 
 /// The marks that may part fields, the likeliest first.
 const DELIMITERS: &[u8] = b",;\t|";
@@ -13,25 +13,50 @@ const LOOK: usize = 50;
 
 /// Reads the rows as one table. The delimiter is the one that cuts most rows into the same number of fields; the first row
 /// names the columns when it looks like names.
-pub(crate) fn parse(name: &str, decoded: &Decoded<'_>) -> Result<Document> {
-    let text = decoded.text().trim_start_matches('\u{feff}');
-    let delimiter = delimiter(text);
-    let rows = rows(text, delimiter, usize::MAX);
-    if rows.iter().flatten().all(String::is_empty) {
-        return Err(Error::new(ErrorKind::Unreadable, "the file holds no rows"));
+#[derive(Clone, Copy, Debug, Default)]
+pub struct DelimitedParser;
+
+impl Parser for DelimitedParser {
+    fn media_types(&self) -> &[&str] {
+        &["text/csv", "text/tab-separated-values"]
     }
-    let media_type = if delimiter == b'\t' { "text/tab-separated-values" } else { "text/csv" };
-    let mut builder = DocumentBuilder::new(name, media_type);
-    decoded.note(&mut builder);
-    let broadest = rows.iter().map(Vec::len).max().unwrap_or(0);
-    let uneven = rows.iter().filter(|row| row.len() != broadest).count();
-    if uneven > 0 {
-        builder
-            .warn(format!("{uneven} of {} rows have fewer fields than the broadest, which has {broadest}", rows.len()));
+
+    fn endings(&self) -> &[&str] {
+        &["csv", "tsv", "tab", "psv"]
     }
-    builder.metadata("rows", Value::Number(rows.len() as f64));
-    builder.table(usize::from(names_columns(&rows)), &rows);
-    Ok(builder.finish())
+
+    fn fits(&self, bytes: &[u8]) -> bool {
+        crate::detect::not_text(bytes).is_none()
+    }
+
+    fn fingerprint(&self) -> Fingerprint {
+        Fingerprint::of(["delimited 1"])
+    }
+
+    fn parse(&self, input: &Input<'_>) -> Result<Document> {
+        let decoded = plain::decode(input.bytes);
+        let text = decoded.text().trim_start_matches('\u{feff}');
+        let delimiter = delimiter(text);
+        let rows = rows(text, delimiter, usize::MAX);
+        input.budget.check()?;
+        if rows.iter().flatten().all(String::is_empty) {
+            return Err(Error::new(ErrorKind::Unreadable, "the file holds no rows"));
+        }
+        let media_type = if delimiter == b'\t' { "text/tab-separated-values" } else { "text/csv" };
+        let mut builder = DocumentBuilder::new(input.name, media_type);
+        decoded.note(&mut builder);
+        let broadest = rows.iter().map(Vec::len).max().unwrap_or(0);
+        let uneven = rows.iter().filter(|row| row.len() != broadest).count();
+        if uneven > 0 {
+            builder.warn(format!(
+                "{uneven} of {} rows have fewer fields than the broadest, which has {broadest}",
+                rows.len()
+            ));
+        }
+        builder.metadata("rows", Value::Number(rows.len() as f64));
+        builder.table(usize::from(names_columns(&rows)), &rows);
+        Ok(builder.finish())
+    }
 }
 
 fn rows(text: &str, delimiter: u8, most: usize) -> Vec<Vec<String>> {

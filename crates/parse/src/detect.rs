@@ -1,90 +1,62 @@
-//! What an input is: by its content first, by its name second.
+//! What an input is when no parser is sure: text or not, and what the common other things are called.
 
-use logothete_core::{Error, ErrorKind, Result};
-
-/// A format that is read.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Format {
-    /// Portable Document Format.
-    Pdf,
-    /// A page of the web.
-    Html,
-    /// A table in text, its fields parted by commas, semicolons, tabs or bars.
-    Delimited,
-    /// Markdown, with or without front matter.
-    Markdown,
-    /// Plain text in any encoding.
-    Plain,
-}
+use logothete_core::{Error, ErrorKind};
 
 /// How many bytes from the start are looked at.
 const LOOK: usize = 8192;
 
 /// Signatures of formats that are met often and not read, with the word for each.
 const NOT_READ: &[(&[u8], &str)] = &[
-    (b"PK\x03\x04", "a ZIP archive, or an office document made of one"),
-    (b"\xD0\xCF\x11\xE0", "an old office document"),
-    (b"\x89PNG\r\n\x1a\n", "a PNG picture"),
-    (b"\xFF\xD8\xFF", "a JPEG picture"),
-    (b"GIF8", "a GIF picture"),
-    (b"\x1F\x8B", "a gzip archive"),
-    (b"\x7FELF", "a program"),
-    (b"SQLite format 3\0", "an SQLite database"),
+    (b"PK\x03\x04", "this is a ZIP archive"),
+    (b"\xD0\xCF\x11\xE0", "this is an old office document"),
+    (b"\x89PNG\r\n\x1a\n", "this is a PNG picture"),
+    (b"\xFF\xD8\xFF", "this is a JPEG picture"),
+    (b"GIF8", "this is a GIF picture"),
+    (b"II*\0", "this is a TIFF picture"),
+    (b"MM\0*", "this is a TIFF picture"),
+    (b"\x1F\x8B", "this is a gzip archive"),
+    (b"\x7FELF", "this is a program"),
+    (b"SQLite format 3\0", "this is an SQLite database"),
 ];
 
-/// Finds the format.
-///
-/// # Errors
-/// When the content is binary and not of a format that is read.
-pub(crate) fn detect(name: &str, bytes: &[u8]) -> Result<Format> {
+/// The ending of a file's name, lower case, without the dot.
+pub(crate) fn ending(name: &str) -> String {
+    let file = name.rsplit(['/', '\\']).next().unwrap_or(name);
+    file.rsplit_once('.').map(|(_, ending)| ending.to_ascii_lowercase()).unwrap_or_default()
+}
+
+/// What bytes are, when they are not text.
+pub(crate) fn not_text(bytes: &[u8]) -> Option<&'static str> {
     let start = &bytes[..bytes.len().min(LOOK)];
-    let ending = name.rsplit_once('.').map(|(_, ending)| ending.to_ascii_lowercase()).unwrap_or_default();
-    // The standard lets up to a kilobyte of other bytes stand before a PDF's header.
-    if start[..start.len().min(1024)].windows(5).any(|window| window == b"%PDF-") {
-        return Ok(Format::Pdf);
-    }
-    if let Some((_, what)) = NOT_READ.iter().find(|(signature, _)| start.starts_with(signature)) {
-        return Err(not_read(&format!("this is {what}"), &ending));
-    }
-    if is_binary(start) {
-        return Err(not_read("this is binary data, not text", &ending));
-    }
-    if is_html(start) {
-        return Ok(Format::Html);
-    }
-    Ok(match ending.as_str() {
-        "html" | "htm" | "xhtml" => Format::Html,
-        "csv" | "tsv" | "tab" | "psv" => Format::Delimited,
-        "md" | "markdown" | "mdown" => Format::Markdown,
-        _ => Format::Plain,
-    })
+    let known = NOT_READ.iter().find(|(signature, _)| start.starts_with(signature)).map(|(_, what)| *what);
+    known.or_else(|| is_binary(start).then_some("this is binary data, not text"))
 }
 
-/// Whether text begins as a page does. Markdown may hold elements too, but does not begin with these.
-fn is_html(start: &[u8]) -> bool {
-    let text = String::from_utf8_lossy(&start[..start.len().min(1024)])
-        .trim_start_matches('\u{feff}')
-        .trim_start()
-        .to_lowercase();
-    let text =
-        if text.starts_with("<?xml") { text.split_once("?>").map_or("", |(_, rest)| rest).trim_start() } else { &text };
-    ["<!doctype html", "<html", "<head", "<body"].iter().any(|beginning| text.starts_with(beginning))
+pub(crate) fn not_read(what: &str, ending: &str) -> Error {
+    let named = if ending.is_empty() { String::new() } else { format!(" though its name ends in .{ending}") };
+    let named = if matches!(ending, "pdf" | "txt" | "md" | "html" | "csv" | "docx" | "xlsx" | "pptx") {
+        named
+    } else {
+        String::new()
+    };
+    let read = "PDF, Word, slides, spreadsheets, HTML, Markdown, CSV, JSON, e-mail, EPUB, captions and text are read";
+    Error::new(ErrorKind::Unsupported, format!("{what}{named}; {read}"))
 }
 
-/// A warning when the name of a file says that it is something else.
-pub(crate) fn misnamed(name: &str, format: Format) -> Option<String> {
-    let named_pdf = name.rsplit_once('.').is_some_and(|(_, ending)| ending.eq_ignore_ascii_case("pdf"));
-    match (named_pdf, format) {
-        (true, Format::Pdf) => None,
-        (true, _) => Some("its name ends in .pdf, and it is text; it was read as text".to_owned()),
-        (false, Format::Pdf) => Some("it is a PDF, whatever its name says; it was read as one".to_owned()),
-        (false, _) => None,
+/// The word for a media type, for messages.
+pub(crate) fn called(media_type: &str) -> &str {
+    match media_type {
+        "application/pdf" => "a PDF",
+        "text/html" => "an HTML page",
+        "application/json" => "JSON",
+        "message/rfc822" => "an e-mail",
+        "application/epub+zip" => "an EPUB book",
+        "application/vnd.openxmlformats-officedocument.wordprocessingml.document" => "a Word document",
+        "application/vnd.openxmlformats-officedocument.presentationml.presentation" => "a set of slides",
+        "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet" => "a spreadsheet",
+        other if other.starts_with("text/") => "text",
+        other => other,
     }
-}
-
-fn not_read(what: &str, ending: &str) -> Error {
-    let named = if ending == "pdf" { ", though its name ends in .pdf" } else { "" };
-    Error::new(ErrorKind::Unsupported, format!("{what}{named}; PDF, HTML, Markdown, CSV and plain text are read"))
 }
 
 /// Whether bytes are not text in any usual encoding: a NUL where the text is not UTF-16, or many control bytes.
@@ -94,4 +66,26 @@ fn is_binary(start: &[u8]) -> bool {
     }
     let control = start.iter().filter(|&&b| b < 9 || (14..32).contains(&b) && b != 27).count();
     start.contains(&0) || control * 20 > start.len()
+}
+
+#[cfg(test)]
+mod tests {
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("notes/a.b/Log.MD", "md")]
+    #[case("notes.d/log", "")]
+    #[case("plain", "")]
+    fn endings(#[case] name: &str, #[case] expected: &str) {
+        assert_eq!(super::ending(name), expected);
+    }
+
+    #[rstest]
+    #[case(b"\x89PNG\r\n\x1a\n....", true)]
+    #[case(b"caf\xe9 au lait", false)]
+    #[case(b"\xFF\xFEa\0b\0", false)]
+    #[case(b"a\0b", true)]
+    fn text_or_not(#[case] bytes: &[u8], #[case] expected: bool) {
+        assert_eq!(super::not_text(bytes).is_some(), expected);
+    }
 }

@@ -5,11 +5,64 @@
 //! however broken they are.
 
 use ego_tree::NodeRef;
-use logothete_core::document::{BlockKind, Document, DocumentBuilder, Value};
-use logothete_core::{Error, ErrorKind, Result};
+use logothete_core::document::{
+    BlockKind, Budget, Document, DocumentBuilder, InlineLink, Input, Parser, Span, TableCell, TableRow, Value,
+};
+use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 use scraper::{ElementRef, Html, Node, Selector};
 
-use crate::plain::Decoded;
+use crate::plain;
+
+/// Reads pages of the web.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct HtmlParser;
+
+impl Parser for HtmlParser {
+    fn media_types(&self) -> &[&str] {
+        &["text/html", "application/xhtml+xml"]
+    }
+
+    fn endings(&self) -> &[&str] {
+        &["html", "htm", "xhtml"]
+    }
+
+    fn recognises(&self, bytes: &[u8]) -> bool {
+        is_html(bytes)
+    }
+
+    fn fits(&self, bytes: &[u8]) -> bool {
+        crate::detect::not_text(bytes).is_none()
+    }
+
+    fn fingerprint(&self) -> Fingerprint {
+        Fingerprint::of(["html 2"])
+    }
+
+    fn parse(&self, input: &Input<'_>) -> Result<Document> {
+        let decoded = plain::decode(input.bytes);
+        let mut builder = DocumentBuilder::new(input.name, "text/html");
+        decoded.note(&mut builder);
+        write(decoded.text(), input.budget, &mut builder)?;
+        if builder.is_empty() {
+            return Err(Error::new(
+                ErrorKind::Unreadable,
+                "the page holds no text; if a script writes it, save the page from a browser",
+            ));
+        }
+        Ok(builder.finish())
+    }
+}
+
+/// Whether text begins as a page does. Markdown may hold elements too, but does not begin with these.
+fn is_html(bytes: &[u8]) -> bool {
+    let text = String::from_utf8_lossy(&bytes[..bytes.len().min(1024)])
+        .trim_start_matches('\u{feff}')
+        .trim_start()
+        .to_lowercase();
+    let text =
+        if text.starts_with("<?xml") { text.split_once("?>").map_or("", |(_, rest)| rest).trim_start() } else { &text };
+    ["<!doctype html", "<html", "<head", "<body"].iter().any(|beginning| text.starts_with(beginning))
+}
 
 /// Elements nested deeper than this are read as plain text.
 const DEEPEST: usize = 200;
@@ -39,7 +92,6 @@ const BLOCKS: &[&str] = &[
     "dl",
     "dt",
     "fieldset",
-    "figcaption",
     "figure",
     "footer",
     "header",
@@ -62,30 +114,26 @@ const WITHOUT_END: &[&str] = &[
     "source", "tbody", "td", "tfoot", "th", "thead", "tr", "track", "wbr",
 ];
 
-/// Reads a page.
-pub(crate) fn parse(name: &str, decoded: &Decoded<'_>) -> Result<Document> {
-    if is_too_deep(decoded.text()) {
+/// Writes the content of a page.
+///
+/// # Errors
+/// When its elements lie too deep inside one another, or the time is over.
+pub(crate) fn write(text: &str, budget: &Budget, builder: &mut DocumentBuilder) -> Result<()> {
+    if is_too_deep(text) {
         let message = format!(
             "the page has more than {MOST_OPEN} elements inside one another, and was not read; repair it first"
         );
         return Err(Error::new(ErrorKind::Limit, message));
     }
-    let page = Html::parse_document(decoded.text());
-    let mut builder = DocumentBuilder::new(name, "text/html");
-    decoded.note(&mut builder);
-    metadata(&page, &mut builder);
+    let page = Html::parse_document(text);
+    budget.check()?;
+    metadata(&page, builder);
     let content = content(&page);
     let inside = !matches!(content.value().name(), "body" | "html");
-    let mut reader = Reader { builder, text: String::new(), kinds: Vec::new() };
+    let mut reader = Reader { builder, text: String::new(), links: Vec::new(), kinds: Vec::new() };
     reader.children(*content, 0, inside);
     reader.flush();
-    if reader.builder.is_empty() {
-        return Err(Error::new(
-            ErrorKind::Unreadable,
-            "the page holds no text; if a script writes it, save the page from a browser",
-        ));
-    }
-    Ok(reader.builder.finish())
+    Ok(())
 }
 
 /// Whether more elements are open at once than is allowed, by their beginnings and ends as they are written.
@@ -127,7 +175,7 @@ fn metadata(page: &Html, builder: &mut DocumentBuilder) {
     for key in ["author", "description", "date"] {
         let content = first(page, &format!("meta[name={key}]")).and_then(|meta| meta.attr("content"));
         if let Some(content) = content.map(one_line).filter(|content| !content.is_empty()) {
-            builder.metadata(key, Value::Text(content));
+            builder.metadata(key, Value::date_or_text(&content));
         }
     }
 }
@@ -160,15 +208,16 @@ fn is_left_out(element: &ElementRef<'_>, inside: bool) -> bool {
         || element.attr("role").is_some_and(|role| LEFT_OUT_ROLES.contains(&role))
 }
 
-struct Reader {
-    builder: DocumentBuilder,
-    /// The text of the block that is open.
+struct Reader<'b> {
+    builder: &'b mut DocumentBuilder,
+    /// The text of the block that is open, and where it points.
     text: String,
+    links: Vec<InlineLink>,
     /// What a block means here.
     kinds: Vec<BlockKind>,
 }
 
-impl Reader {
+impl Reader<'_> {
     fn children(&mut self, node: NodeRef<'_, Node>, depth: usize, inside: bool) {
         for child in node.children() {
             match child.value() {
@@ -197,9 +246,26 @@ impl Reader {
             "h1" | "h2" | "h3" | "h4" | "h5" | "h6" => {
                 self.flush();
                 self.children(*element, depth, inside);
-                let text = one_line(&std::mem::take(&mut self.text));
-                self.builder.heading(name.as_bytes()[1] - b'0', &text);
+                let (text, links) = self.take_line();
+                self.builder.linked_block(BlockKind::Heading, name.as_bytes()[1] - b'0', &text, links);
             }
+            "a" => {
+                let start = self.text.len();
+                self.children(*element, depth, inside);
+                if let Some(target) = element.attr("href").filter(|target| points_out(target)) {
+                    let span = Span::new(start.min(self.text.len()), self.text.len());
+                    self.links.push(InlineLink { span, target: target.to_owned() });
+                }
+            }
+            "img" => {
+                let words = element.attr("alt").map(one_line).unwrap_or_default();
+                // Pictures for the looks have no words, or the name of a file.
+                if words.contains(' ') {
+                    self.flush();
+                    self.builder.figure(None, &words);
+                }
+            }
+            "figcaption" => self.block(BlockKind::Caption, element, depth, inside),
             "pre" => {
                 self.flush();
                 let code: String = element.text().collect();
@@ -233,9 +299,45 @@ impl Reader {
     }
 
     fn flush(&mut self) {
-        let text = std::mem::take(&mut self.text);
-        let lines: Vec<String> = text.split('\n').map(one_line).filter(|line| !line.is_empty()).collect();
-        self.builder.block(self.kinds.last().copied().unwrap_or(BlockKind::Paragraph), &lines.join(" "));
+        let (text, links) = self.take_line();
+        let kind = self.kinds.last().copied().unwrap_or(BlockKind::Paragraph);
+        self.builder.linked_block(kind, 0, &text, links);
+    }
+
+    /// The open text with single blanks, and its links where they now are.
+    fn take_line(&mut self) -> (String, Vec<InlineLink>) {
+        let (raw, mut links) = (std::mem::take(&mut self.text), std::mem::take(&mut self.links));
+        // Texts with links are squeezed piece by piece, so that the places of the links are known.
+        let mut cuts: Vec<usize> = links.iter().flat_map(|link| [link.span.start, link.span.end]).collect();
+        cuts.retain(|&cut| raw.is_char_boundary(cut));
+        cuts.push(raw.len());
+        cuts.sort_unstable();
+        cuts.dedup();
+        let mut text = String::with_capacity(raw.len());
+        let mut places = vec![(0, 0)];
+        let mut from = 0;
+        let mut blank = false;
+        for cut in cuts {
+            for c in raw[from..cut].chars() {
+                if c.is_whitespace() {
+                    blank = !text.is_empty();
+                } else {
+                    if std::mem::take(&mut blank) {
+                        text.push(' ');
+                    }
+                    text.push(c);
+                }
+            }
+            places.push((cut, text.len()));
+            from = cut;
+        }
+        let at = |raw: usize| places[places.partition_point(|(cut, _)| *cut <= raw).saturating_sub(1)].1;
+        for link in &mut links {
+            let (start, end) = (at(link.span.start), at(link.span.end));
+            let blanks = text[start..end].len() - text[start..end].trim_start().len();
+            link.span = Span::new(start + blanks, end);
+        }
+        (text, links)
     }
 
     /// A table of two columns and two rows or more; one that holds another, or is smaller, is there for the layout.
@@ -245,7 +347,7 @@ impl Reader {
             |selector: &str| Selector::parse(selector).map(|selector| table.select(&selector).collect::<Vec<_>>());
         let (Ok(inner), Ok(rows)) = (select("table"), select("tr")) else { return };
         let grid = grid(&rows);
-        let broad = grid.iter().filter(|row| row.len() >= 2).count();
+        let broad = grid.iter().filter(|row| row.cells.len() >= 2).count();
         if !inner.is_empty() || broad < 2 {
             self.children(*table, depth, inside);
             self.flush();
@@ -253,7 +355,7 @@ impl Reader {
         }
         if let Ok(captions) = select("caption") {
             let caption: String = captions.iter().flat_map(ElementRef::text).collect();
-            self.builder.block(BlockKind::Paragraph, &one_line(&caption));
+            self.builder.block(BlockKind::Caption, &one_line(&caption));
         }
         let heads = |row: &ElementRef<'_>| {
             let in_head =
@@ -262,22 +364,22 @@ impl Reader {
             in_head || (cells.peek().is_some() && cells.all(|cell| cell.value().name() == "th"))
         };
         let header_rows = rows.iter().take_while(|row| heads(row)).count();
-        self.builder.table(header_rows.min(grid.len().saturating_sub(1)), &grid);
+        self.builder.table_rows(header_rows.min(grid.len().saturating_sub(1)), &grid);
     }
 }
 
-/// The cells of a table. A cell over several columns fills the first; one over several rows fills them all, so that each
-/// row can be read alone.
-fn grid(rows: &[ElementRef<'_>]) -> Vec<Vec<String>> {
-    let mut grid: Vec<Vec<String>> = Vec::new();
-    // What a cell above still fills: column, text, how many more rows.
-    let mut hanging: Vec<(usize, String, usize)> = Vec::new();
+/// The cells of a table, with those that span rows and columns.
+fn grid(rows: &[ElementRef<'_>]) -> Vec<TableRow> {
+    let mut grid: Vec<TableRow> = Vec::new();
+    // What cells above still cover: the column, and how many more rows.
+    let mut hanging: Vec<(usize, usize)> = Vec::new();
     for row in rows {
-        let mut cells: Vec<String> = Vec::new();
-        let fill = |cells: &mut Vec<String>, hanging: &mut Vec<(usize, String, usize)>| {
-            while let Some(found) = hanging.iter_mut().find(|(column, _, left)| *column == cells.len() && *left > 0) {
-                found.2 -= 1;
-                cells.push(found.1.clone());
+        let mut cells: Vec<TableCell> = Vec::new();
+        let mut covering: Vec<(usize, usize)> = Vec::new();
+        let fill = |cells: &mut Vec<TableCell>, hanging: &mut Vec<(usize, usize)>| {
+            while let Some(found) = hanging.iter_mut().find(|(column, left)| *column == cells.len() && *left > 0) {
+                found.1 -= 1;
+                cells.push(TableCell::Above);
             }
         };
         for cell in
@@ -290,20 +392,24 @@ fn grid(rows: &[ElementRef<'_>]) -> Vec<Vec<String>> {
                     .unwrap_or(1)
                     .clamp(1, MOST_SPANNED)
             };
-            let text = one_line(&cell.text().collect::<String>());
-            if spanned("rowspan") > 1 {
-                hanging.push((cells.len(), text.clone(), spanned("rowspan") - 1));
-            }
-            cells.push(text);
-            cells.extend((1..spanned("colspan")).map(|_| String::new()));
+            let columns = cells.len()..cells.len() + spanned("colspan");
+            cells.push(TableCell::Text(one_line(&cell.text().collect::<String>())));
+            cells.extend((1..columns.len()).map(|_| TableCell::Left));
+            covering.extend(columns.map(|column| (column, spanned("rowspan") - 1)).filter(|(_, left)| *left > 0));
         }
         fill(&mut cells, &mut hanging);
-        hanging.retain(|(_, _, left)| *left > 0);
+        hanging.retain(|(_, left)| *left > 0);
+        hanging.extend(covering);
         if !cells.is_empty() {
-            grid.push(cells);
+            grid.push(TableRow { cells, ..TableRow::default() });
         }
     }
     grid
+}
+
+/// Whether a link points to another page.
+fn points_out(target: &str) -> bool {
+    !target.is_empty() && !target.starts_with('#') && !target.to_ascii_lowercase().starts_with("javascript:")
 }
 
 /// The text below an element that is nested too deep to be followed.

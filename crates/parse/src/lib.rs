@@ -1,8 +1,8 @@
 //! Bytes in, documents out.
 //!
 //! [`parse`] looks at the content first and at the name second, chooses the format, and returns a
-//! [`Document`](logothete_core::document::Document) with its blocks, pages and metadata. What could not be read is in its
-//! warnings; an error means that nothing could be read.
+//! [`Document`] with its blocks, pages and metadata. What could not be read is in its warnings; an error means that nothing
+//! could be read. [`Parsers`] does the same with settings, limits and parsers of your own.
 //!
 //! ```
 //! let document = logothete_parse::parse("log.md", b"# Watch log\n\nAll quiet.")?;
@@ -10,50 +10,132 @@
 //! # Ok::<(), logothete_core::Error>(())
 //! ```
 
+mod archive;
+mod code;
 mod delimited;
 mod detect;
+mod email;
+mod epub;
 mod html;
+mod json;
+mod language;
 mod markdown;
+mod office;
 mod pdf;
 mod plain;
+mod registry;
+mod timed;
+mod xml;
 
-use logothete_core::document::Document;
-use logothete_core::{Error, ErrorKind, Fingerprint, Result};
+use std::sync::Arc;
 
-pub use detect::Format;
-pub use pdf::{OutlineEntry, outline as pdf_outline};
+use logothete_core::Result;
+use logothete_core::document::{Budget, Document, PageRecogniser, Parser};
 
-/// The fingerprint of all the parsers together: changes whenever the same bytes would give another document.
-pub fn fingerprint() -> Fingerprint {
-    Fingerprint::of(["parse 2"])
+pub use code::CodeParser;
+pub use delimited::DelimitedParser;
+pub use email::EmailParser;
+pub use epub::EpubParser;
+pub use html::HtmlParser;
+pub use json::{JsonFields, JsonParser};
+pub use markdown::MarkdownParser;
+pub use office::{DocxParser, PptxParser, SheetParser};
+pub use pdf::{OutlineEntry, PdfParser, outline as pdf_outline};
+#[cfg(feature = "picture")]
+pub use pdf::{area_picture, block_colour, outlined_page, page_picture, png};
+pub use plain::TextParser;
+pub use registry::Parsers;
+pub use timed::CaptionParser;
+
+/// What the parsers of the library can be told.
+#[derive(Clone, Default)]
+pub struct ParseSettings {
+    /// Opens protected PDF files.
+    pub password: Option<String>,
+    /// Where the text and the metadata of JSON records are.
+    pub json: JsonFields,
+    /// Whether comments in the margins of Word documents are read.
+    pub comments: bool,
+    /// Reads pages that are pictures.
+    pub recogniser: Option<Arc<dyn PageRecogniser>>,
+    /// What a warning about pages that are pictures says to do, where nothing reads them.
+    pub picture_advice: Option<&'static str>,
 }
 
-/// Parses the bytes of a file. `name` becomes the document's name; its ending helps where the content does not tell.
+/// The parsers of the library; plain text, which fits everything, comes last.
+fn built_in(settings: &ParseSettings) -> Vec<Arc<dyn Parser>> {
+    let mut pdf = PdfParser::default();
+    if let Some(password) = &settings.password {
+        pdf = pdf.password(password);
+    }
+    if let Some(recogniser) = &settings.recogniser {
+        pdf = pdf.recogniser(Arc::clone(recogniser));
+    }
+    if let Some(advice) = settings.picture_advice {
+        pdf = pdf.advice(advice);
+    }
+    vec![
+        Arc::new(pdf),
+        Arc::new(DocxParser::default().comments(settings.comments)),
+        Arc::new(PptxParser),
+        Arc::new(SheetParser),
+        Arc::new(EpubParser),
+        Arc::new(HtmlParser),
+        Arc::new(EmailParser::new(settings.clone())),
+        Arc::new(CaptionParser),
+        Arc::new(JsonParser::new(settings.json.clone())),
+        Arc::new(DelimitedParser),
+        Arc::new(MarkdownParser),
+        Arc::new(CodeParser),
+        Arc::new(TextParser),
+    ]
+}
+
+/// Parses the bytes of a file with the settings that fit most.
 ///
 /// # Errors
-/// When the input is empty, of a format that nothing here reads, or damaged beyond reading. The message says which, and
-/// what to do. It never panics on input: a format's library that does fails this file and nothing else.
+/// As [`Parsers::parse`].
 pub fn parse(name: &str, bytes: &[u8]) -> Result<Document> {
-    std::panic::catch_unwind(|| read(name, bytes)).unwrap_or_else(|_| {
-        let message = "the parser stopped unexpectedly on this file; please report it with the file, if you may";
-        Err(Error::new(ErrorKind::Unreadable, message))
-    })
+    Parsers::default().parse(name, bytes, &Budget::default())
 }
 
-fn read(name: &str, bytes: &[u8]) -> Result<Document> {
-    if bytes.is_empty() {
-        return Err(Error::new(ErrorKind::Unreadable, "the file is empty (0 bytes)"));
+/// A number in Roman digits.
+pub(crate) fn roman(mut number: u32) -> String {
+    const PARTS: &[(u32, &str)] = &[
+        (1000, "M"),
+        (900, "CM"),
+        (500, "D"),
+        (400, "CD"),
+        (100, "C"),
+        (90, "XC"),
+        (50, "L"),
+        (40, "XL"),
+        (10, "X"),
+        (9, "IX"),
+        (5, "V"),
+        (4, "IV"),
+        (1, "I"),
+    ];
+    let mut written = String::new();
+    number %= 10_000;
+    for &(value, digits) in PARTS {
+        while number >= value {
+            written.push_str(digits);
+            number -= value;
+        }
     }
-    let format = detect::detect(name, bytes)?;
-    let mut document = match format {
-        Format::Pdf => pdf::parse(name, bytes),
-        Format::Html => html::parse(name, &plain::decode(bytes)),
-        Format::Delimited => delimited::parse(name, &plain::decode(bytes)),
-        Format::Markdown => markdown::parse(name, &plain::decode(bytes)),
-        Format::Plain => plain::parse(name, &plain::decode(bytes)),
-    }?;
-    if let Some(warning) = detect::misnamed(name, format) {
-        document.warnings.push(warning);
+    written
+}
+
+#[cfg(test)]
+mod tests {
+    use rstest::rstest;
+
+    #[rstest]
+    #[case(4, "IV")]
+    #[case(9, "IX")]
+    #[case(1994, "MCMXCIV")]
+    fn romans(#[case] number: u32, #[case] expected: &str) {
+        assert_eq!(super::roman(number), expected);
     }
-    Ok(document)
 }

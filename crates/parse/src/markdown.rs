@@ -1,30 +1,60 @@
 //! Markdown (CommonMark, with tables), and front matter as metadata.
 
-use logothete_core::document::{BlockKind, Document, DocumentBuilder, Value};
-use logothete_core::{Error, ErrorKind, Result};
-use pulldown_cmark::{Event, HeadingLevel, MetadataBlockKind, Options, Parser, Tag, TagEnd};
+use logothete_core::document::{BlockKind, Document, DocumentBuilder, InlineLink, Input, Parser, Span, Value};
+use logothete_core::{Error, ErrorKind, Fingerprint, Result};
+use pulldown_cmark::{Event, HeadingLevel, MetadataBlockKind, Options, Parser as Events, Tag, TagEnd};
 
-use crate::plain::Decoded;
+use crate::plain;
 
-/// Reads the events of the parser and writes blocks. Inline marks are left out; what they mark stays.
-pub(crate) fn parse(name: &str, decoded: &Decoded<'_>) -> Result<Document> {
-    let mut builder = DocumentBuilder::new(name, "text/markdown");
-    decoded.note(&mut builder);
-    let options = Options::ENABLE_TABLES | Options::ENABLE_YAML_STYLE_METADATA_BLOCKS | Options::ENABLE_STRIKETHROUGH;
-    let mut reader = Reader { builder, text: String::new(), open: Vec::new(), table: None, metadata: false };
-    for event in Parser::new_ext(decoded.text(), options) {
-        reader.event(event);
+/// Reads Markdown. Inline marks are left out; what they mark stays.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct MarkdownParser;
+
+impl Parser for MarkdownParser {
+    fn media_types(&self) -> &[&str] {
+        &["text/markdown"]
     }
-    if reader.builder.is_empty() {
-        return Err(Error::new(ErrorKind::Unreadable, "the file holds no text"));
+
+    fn endings(&self) -> &[&str] {
+        &["md", "markdown", "mdown"]
     }
-    Ok(reader.builder.finish())
+
+    fn fits(&self, bytes: &[u8]) -> bool {
+        crate::detect::not_text(bytes).is_none()
+    }
+
+    fn fingerprint(&self) -> Fingerprint {
+        Fingerprint::of(["markdown 2"])
+    }
+
+    fn parse(&self, input: &Input<'_>) -> Result<Document> {
+        let decoded = plain::decode(input.bytes);
+        let mut builder = DocumentBuilder::new(input.name, "text/markdown");
+        decoded.note(&mut builder);
+        let options =
+            Options::ENABLE_TABLES | Options::ENABLE_YAML_STYLE_METADATA_BLOCKS | Options::ENABLE_STRIKETHROUGH;
+        let mut reader = Reader { builder, ..Reader::default() };
+        for (count, event) in Events::new_ext(decoded.text(), options).enumerate() {
+            if count % 10_000 == 0 {
+                input.budget.check()?;
+            }
+            reader.event(event);
+        }
+        if reader.builder.is_empty() {
+            return Err(Error::new(ErrorKind::Unreadable, "the file holds no text"));
+        }
+        Ok(reader.builder.finish())
+    }
 }
 
+#[derive(Default)]
 struct Reader {
     builder: DocumentBuilder,
     /// The text of the block that is open.
     text: String,
+    links: Vec<InlineLink>,
+    /// Links whose end has not come.
+    pointing: Vec<(usize, String)>,
     /// What a paragraph means here: list items and quotations hold paragraphs.
     open: Vec<BlockKind>,
     table: Option<Vec<Vec<String>>>,
@@ -50,6 +80,7 @@ impl Reader {
             Tag::Item => self.open.push(BlockKind::ListItem),
             Tag::BlockQuote(_) => self.open.push(BlockKind::Quotation),
             Tag::CodeBlock(_) => self.open.push(BlockKind::Code),
+            Tag::Link { dest_url, .. } => self.pointing.push((self.text.len(), dest_url.to_string())),
             Tag::Table(_) => self.table = Some(Vec::new()),
             Tag::TableHead | Tag::TableRow => {
                 if let Some(rows) = &mut self.table {
@@ -65,8 +96,16 @@ impl Reader {
         match tag {
             TagEnd::Paragraph => self.flush(),
             TagEnd::Heading(level) => {
-                let text = std::mem::take(&mut self.text);
-                self.builder.heading(level_number(level), &text);
+                let (text, links) = (std::mem::take(&mut self.text), std::mem::take(&mut self.links));
+                self.builder.linked_block(BlockKind::Heading, level_number(level), &text, links);
+            }
+            TagEnd::Link => {
+                if let Some((start, target)) = self.pointing.pop()
+                    && start < self.text.len()
+                    && !target.starts_with('#')
+                {
+                    self.links.push(InlineLink { span: Span::new(start, self.text.len()), target });
+                }
             }
             TagEnd::Item | TagEnd::BlockQuote(_) | TagEnd::CodeBlock => {
                 self.flush();
@@ -74,6 +113,7 @@ impl Reader {
             }
             TagEnd::TableCell => {
                 let cell = std::mem::take(&mut self.text);
+                self.links.clear();
                 if let Some(row) = self.table.as_mut().and_then(|rows| rows.last_mut()) {
                     row.push(cell);
                 }
@@ -93,8 +133,8 @@ impl Reader {
     }
 
     fn flush(&mut self) {
-        let text = std::mem::take(&mut self.text);
-        self.builder.block(self.open.last().copied().unwrap_or(BlockKind::Paragraph), &text);
+        let (text, links) = (std::mem::take(&mut self.text), std::mem::take(&mut self.links));
+        self.builder.linked_block(self.open.last().copied().unwrap_or(BlockKind::Paragraph), 0, &text, links);
     }
 }
 
@@ -109,16 +149,30 @@ fn level_number(level: HeadingLevel) -> u8 {
     }
 }
 
-/// The `key: value` lines of front matter. Nested values are named in a warning and left out.
+/// The `key: value` lines of front matter. A list becomes its items with commas between; values nested deeper are named in a
+/// warning and left out.
 fn front_matter(text: &str, builder: &mut DocumentBuilder) {
     let mut nested = Vec::new();
     let mut last = String::new();
+    let mut list: Vec<String> = Vec::new();
+    let keep = |key: &str, list: &mut Vec<String>, builder: &mut DocumentBuilder| {
+        if !list.is_empty() {
+            builder.metadata(key, Value::Text(std::mem::take(list).join(", ")));
+        }
+    };
     for line in text.lines().filter(|line| !line.trim().is_empty() && !line.trim_start().starts_with('#')) {
+        let item = line.trim_start().strip_prefix("- ").map(str::trim).filter(|item| !item.contains(": "));
         let inside = line.starts_with([' ', '\t', '-']);
-        match line.split_once(':') {
-            Some((key, value)) if !inside => {
+        match (item, line.split_once(':')) {
+            (Some(item), _) if inside && !last.is_empty() => list.push(item.trim_matches(['"', '\'']).to_owned()),
+            (_, Some((key, value))) if !inside => {
+                keep(&last, &mut list, builder);
                 last = key.trim().to_owned();
-                if !value.trim().is_empty() {
+                let flow = value.trim().strip_prefix('[').and_then(|value| value.strip_suffix(']'));
+                if let Some(items) = flow {
+                    list = items.split(',').map(|item| item.trim().trim_matches(['"', '\'']).to_owned()).collect();
+                    list.retain(|item| !item.is_empty());
+                } else if !value.trim().is_empty() {
                     builder.metadata(last.clone(), Value::from_written(value));
                 }
             }
@@ -129,7 +183,8 @@ fn front_matter(text: &str, builder: &mut DocumentBuilder) {
             }
         }
     }
+    keep(&last, &mut list, builder);
     for key in nested {
-        builder.warn(format!("the front matter's {key:?} has more than one value and was left out"));
+        builder.warn(format!("the front matter's {key:?} holds more than a value or a list and was left out"));
     }
 }

@@ -4,8 +4,9 @@ use std::borrow::Cow;
 
 use chardetng::EncodingDetector;
 use encoding_rs::Encoding;
-use logothete_core::document::{BlockKind, Document, DocumentBuilder, Value};
+use logothete_core::document::{BlockKind, Document, DocumentBuilder, Input, Parser, Value};
 use logothete_core::text::list_marker;
+use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 
 /// Text with the encoding that it was in.
 pub(crate) struct Decoded<'a> {
@@ -45,27 +46,52 @@ impl Decoded<'_> {
     }
 }
 
-/// Paragraphs parted by blank lines; lines that look like headings; lists, and lines that all begin alike, one item each.
-pub(crate) fn parse(name: &str, decoded: &Decoded<'_>) -> logothete_core::Result<Document> {
-    let mut builder = DocumentBuilder::new(name, "text/plain");
-    decoded.note(&mut builder);
-    let text = decoded.text().replace("\r\n", "\n").replace(['\r', '\u{c}'], "\n");
+/// Reads plain text: paragraphs parted by blank lines; lines that look like headings; lists, and lines that all begin alike,
+/// one item each.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct TextParser;
+
+impl Parser for TextParser {
+    fn media_types(&self) -> &[&str] {
+        &["text/plain"]
+    }
+
+    fn endings(&self) -> &[&str] {
+        &["txt", "text", "log"]
+    }
+
+    fn fits(&self, bytes: &[u8]) -> bool {
+        crate::detect::not_text(bytes).is_none()
+    }
+
+    fn fingerprint(&self) -> Fingerprint {
+        Fingerprint::of(["plain 2"])
+    }
+
+    fn parse(&self, input: &Input<'_>) -> Result<Document> {
+        let decoded = decode(input.bytes);
+        let mut builder = DocumentBuilder::new(input.name, "text/plain");
+        decoded.note(&mut builder);
+        write(decoded.text(), &mut builder);
+        if builder.is_empty() {
+            return Err(Error::new(ErrorKind::Unreadable, "the file holds white space only"));
+        }
+        Ok(builder.finish())
+    }
+}
+
+/// Writes text paragraph by paragraph.
+pub(crate) fn write(text: &str, builder: &mut DocumentBuilder) {
+    let text = text.replace("\r\n", "\n").replace(['\r', '\u{c}'], "\n");
     let mut lines: Vec<&str> = Vec::new();
     for line in text.lines().chain([""]) {
         if !line.trim().is_empty() {
             lines.push(line.trim_end());
         } else if !lines.is_empty() {
-            paragraph(&lines, &mut builder);
+            paragraph(&lines, builder);
             lines.clear();
         }
     }
-    if builder.is_empty() {
-        return Err(logothete_core::Error::new(
-            logothete_core::ErrorKind::Unreadable,
-            "the file holds white space only",
-        ));
-    }
-    Ok(builder.finish())
 }
 
 /// Adds what stands between two blank lines.

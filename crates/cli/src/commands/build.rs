@@ -4,7 +4,7 @@ use std::path::PathBuf;
 use std::time::Duration;
 
 use indicatif::{ProgressBar, ProgressStyle};
-use logothete::{BuildReport, BuildRequest, Error, ErrorKind, Failure, Result};
+use logothete::{BuildReport, BuildRequest, Error, ErrorKind, Failure, Result, WebSource};
 use serde_json::json;
 
 use super::{configuration, corpus, failures};
@@ -14,19 +14,30 @@ use crate::{DONE, FAILED, Outcome, STOPPED};
 
 pub async fn run(place: &Place, paths: Vec<PathBuf>, prune: bool) -> Result<Outcome> {
     let (config, folder) = configuration(place)?;
-    let paths = if paths.is_empty() { config.sources.paths.clone() } else { paths };
+    // With nothing named, all of the configuration's sources are meant.
+    let whole = paths.is_empty();
+    let paths = if whole { config.sources.paths.clone() } else { paths };
     if let Some(report) = nothing_there(&paths) {
         let text = failures(&report.failed, Style::of_stdout()).trim_start().to_owned();
         return Ok(Outcome { text, json: json!(report), code: FAILED });
     }
     // Nothing named here: then a corpus that is there already knows what it was built from.
-    let mut corpus = corpus(place, &config, &folder, paths.is_empty()).await.map_err(|error| match error.kind() {
+    let nothing = paths.is_empty() && config.sources.addresses.is_empty();
+    let mut corpus = corpus(place, &config, &folder, nothing).await.map_err(|error| match error.kind() {
         ErrorKind::NotFound => Error::new(ErrorKind::Configuration, "say what to build from: logothete build PATH"),
         _ => error,
     })?;
 
     let bar = ProgressBar::no_length().with_style(bar_style());
-    let request = BuildRequest::new(paths).prune(prune).on_progress({
+    let sources = config.sources.clone();
+    let mut asked = BuildRequest::new(paths).prune(prune).filter(sources.include, sources.exclude);
+    for (name, value) in sources.metadata {
+        asked = asked.metadata(name, value);
+    }
+    if whole && !sources.addresses.is_empty() {
+        asked = asked.source(WebSource::new("addresses", sources.addresses, config.privacy.allow.clone()));
+    }
+    let request = asked.on_progress({
         let bar = bar.clone();
         move |progress| {
             bar.set_length(progress.total as u64);
@@ -66,7 +77,7 @@ pub async fn run(place: &Place, paths: Vec<PathBuf>, prune: bool) -> Result<Outc
 fn nothing_there(paths: &[PathBuf]) -> Option<BuildReport> {
     let failed: Vec<Failure> = paths
         .iter()
-        .filter_map(|path| logothete::list(path).err().map(|error| (path, error)))
+        .filter_map(|path| logothete::FolderSource::new(path).err().map(|error| (path, error)))
         .map(|(path, error)| Failure { document: path.display().to_string(), reason: error.message().to_owned() })
         .collect();
     (!paths.is_empty() && failed.len() == paths.len()).then(|| BuildReport { failed, ..BuildReport::default() })

@@ -22,19 +22,19 @@ pub fn run(place: &Place, files: &[PathBuf], limit: Option<usize>, overlap: Opti
     let overlap = overlap.unwrap_or_else(|| config.chunk.overlap.min(limit / 6));
     let chunker =
         Structure::new(limit, overlap).map_err(|error| Error::new(ErrorKind::Configuration, error.message()))?;
-    let (documents, failed) = parsed(files)?;
+    let parsed = parsed(&config, files)?;
     let style = Style::of_stdout();
     let mut text = String::new();
     let mut all = Vec::new();
-    for document in &documents {
+    for document in parsed.documents.iter().map(|read| &read.document) {
         let chunks = chunk::chunks(document, &document.name, &chunker)?;
         text.push_str(&render(document, &chunks, style));
         all.extend(chunks);
     }
     text.push_str(&histogram(&all, limit, style));
-    text.push_str(&failures(&failed, style));
-    let json = json!({ "chunks": all, "unit": "words", "limit": limit, "overlap": overlap, "failed": failed });
-    Ok(Outcome { text, json, code: if documents.is_empty() { FAILED } else { DONE } })
+    text.push_str(&failures(&parsed.failed, style));
+    let json = json!({ "chunks": all, "unit": "words", "limit": limit, "overlap": overlap, "failed": parsed.failed });
+    Ok(Outcome { text, json, code: if parsed.documents.is_empty() { FAILED } else { DONE } })
 }
 
 /// Each chunk with its text; what it repeats of the chunk before stands back.

@@ -11,7 +11,8 @@ pub mod show;
 
 use std::path::{Path, PathBuf};
 
-use logothete::{Config, Corpus, Error, ErrorKind, Pipeline, Result};
+use logothete::document::Document;
+use logothete::{Config, Corpus, Error, ErrorKind, Failure, FolderSource, Pipeline, Result};
 
 use crate::args::Place;
 
@@ -39,47 +40,56 @@ async fn corpus(place: &Place, config: &Config, folder: &Path, must_exist: bool)
 }
 
 /// Parsed documents, and what could not be read.
-type Parsed = (Vec<logothete::document::Document>, Vec<logothete::Failure>);
-
-/// Reads and parses the files under some paths, on a thread of the kind that builds: room for its stack, and no noise
-/// from a parser that panics.
-fn parsed(paths: &[PathBuf]) -> Result<Parsed> {
-    let stopped = || Error::new(ErrorKind::System, "the thread that parses could not do its work");
-    std::thread::scope(|scope| {
-        let thread = std::thread::Builder::new().name(logothete::WORKER_THREAD.to_owned()).stack_size(16 << 20);
-        let running = thread.spawn_scoped(scope, || parse_all(paths)).map_err(|error| stopped().because(error))?;
-        running.join().map_err(|_| stopped())
-    })
+pub struct Parsed {
+    pub documents: Vec<Read>,
+    pub failed: Vec<Failure>,
+    /// The password that protected files are opened with.
+    pub password: Option<String>,
 }
 
-fn parse_all(paths: &[PathBuf]) -> Parsed {
-    let mut documents = Vec::new();
-    let mut failed = Vec::new();
-    let mut fail = |document: String, reason: String| failed.push(logothete::Failure { document, reason });
+/// A parsed document and the file it is from.
+pub struct Read {
+    pub document: Document,
+    pub file: PathBuf,
+}
+
+/// Reads and parses the files under some paths, in order.
+fn parsed(config: &Config, paths: &[PathBuf]) -> Result<Parsed> {
+    let pipeline = Pipeline::from_config(config)?;
+    let mut parsed = Parsed { documents: Vec::new(), failed: Vec::new(), password: config.parse.password()? };
     for path in paths {
-        match logothete::list(path) {
-            Ok(listing) => {
-                if listing.items.is_empty() {
-                    fail(path.display().to_string(), "this folder holds no files".to_owned());
-                }
-                for item in listing.items {
-                    let read = std::fs::read(&item.file)
-                        .map_err(|error| Error::new(ErrorKind::System, format!("it could not be read: {error}")))
-                        .and_then(|bytes| logothete::parse(&item.path, &bytes));
-                    match read {
-                        Ok(document) => documents.push(document),
-                        Err(error) => fail(item.path, error.to_string()),
-                    }
-                }
-            }
-            Err(error) => fail(path.display().to_string(), error.message().to_owned()),
+        if let Err(error) = parse_all(&pipeline, config, path, &mut parsed) {
+            parsed.failed.push(Failure { document: path.display().to_string(), reason: error.message().to_owned() });
         }
     }
-    (documents, failed)
+    Ok(parsed)
+}
+
+fn parse_all(pipeline: &Pipeline, config: &Config, path: &Path, parsed: &mut Parsed) -> Result<()> {
+    let source = FolderSource::new(path)?.filtered(&config.sources.include, &config.sources.exclude)?;
+    let mut any = false;
+    for item in source.walk() {
+        any = true;
+        let read = item.and_then(|item| {
+            let content = source.content(&item, u64::MAX).map_err(|error| error.at(&item.path))?;
+            match pipeline.parse(&item.path, content.bytes) {
+                Ok(document) => Ok(Read { document, file: PathBuf::from(item.place) }),
+                Err(error) => Err(error.at(&item.path)),
+            }
+        });
+        match read {
+            Ok(read) => parsed.documents.push(read),
+            Err(error) => {
+                let document = error.place().unwrap_or_default().to_owned();
+                parsed.failed.push(Failure { document, reason: error.message().to_owned() });
+            }
+        }
+    }
+    if any { Ok(()) } else { Err(Error::new(ErrorKind::NotFound, "this folder holds no files")) }
 }
 
 /// The list of what could not be read.
-fn failures(failed: &[logothete::Failure], style: crate::view::Style) -> String {
+fn failures(failed: &[Failure], style: crate::view::Style) -> String {
     if failed.is_empty() {
         return String::new();
     }

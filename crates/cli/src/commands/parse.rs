@@ -1,25 +1,167 @@
 //! `logothete parse`
 
-use std::path::PathBuf;
+use std::fs;
+use std::path::{Path, PathBuf};
 
-use logothete::Result;
-use logothete::document::{Block, BlockKind, Document};
+use logothete::document::{Block, BlockKind, Document, Pages};
+use logothete::{Error, ErrorKind, Result};
 use serde_json::{Value, json};
 
-use super::{failures, parsed};
-use crate::view::{Align, Style, indented, table, width, wrap};
+use super::{Parsed, configuration, failures, parsed};
+use crate::args::{Format, ParseArguments, Place};
+use crate::view::{Style, bytes, grid, indented, width, wrap};
 use crate::{DONE, FAILED, Outcome};
 
 /// How wide the column of kinds is.
 const KIND: usize = 12;
+/// Pixels to a point in pictures of pages and figures.
+const PAGE_SCALE: f32 = 1.5;
+const FIGURE_SCALE: f32 = 3.0;
 
-pub fn run(files: &[PathBuf]) -> Result<Outcome> {
-    let (documents, failed) = parsed(files)?;
-    let style = Style::of_stdout();
-    let views: Vec<String> = documents.iter().map(|document| render(document, style)).collect();
-    let text = views.join("\n") + &failures(&failed, style);
-    let json = json!({ "documents": documents.iter().map(as_json).collect::<Vec<_>>(), "failed": failed });
-    Ok(Outcome { text, json, code: if documents.is_empty() { FAILED } else { DONE } })
+pub fn run(place: &Place, arguments: &ParseArguments) -> Result<Outcome> {
+    let (mut config, _) = configuration(place)?;
+    if let Some(pages) = &arguments.pages {
+        config.parse.pages.clone_from(pages);
+    }
+    let picture = arguments.picture.map(|page| Pages { first: page, last: page });
+    if let Some(pages) = picture.filter(|_| arguments.pages.is_none()) {
+        // Furniture is known by its repetition, so the pages around are read too.
+        let around = (pages.first.saturating_sub(3).max(1), pages.last.saturating_add(3));
+        config.parse.pages = format!("{}-{}", around.0, around.1);
+    }
+    let parsed = parsed(&config, &arguments.files)?;
+    if let Some(page) = arguments.picture {
+        return picture_of(&parsed, page, arguments.output.as_deref());
+    }
+    if let Some(folder) = &arguments.figures {
+        return figures(&parsed, folder);
+    }
+    let style = if arguments.output.is_some() { Style::plain() } else { Style::of_stdout() };
+    let views: Vec<String> = parsed
+        .documents
+        .iter()
+        .map(|read| match arguments.format {
+            None => render(&read.document, style),
+            Some(Format::Markdown) => read.document.to_markdown(),
+            Some(Format::Text) => plain_text(&read.document, arguments.furniture),
+            Some(Format::Json) => String::new(),
+        })
+        .collect();
+    let documents: Vec<Value> = parsed.documents.iter().map(|read| as_json(&read.document)).collect();
+    let json = json!({ "documents": documents, "failed": parsed.failed });
+    let mut text = match arguments.format {
+        Some(Format::Json) => crate::json_text(json.clone()),
+        _ => views.join("\n"),
+    };
+    let code = if parsed.documents.is_empty() { FAILED } else { DONE };
+    let failed = failures(&parsed.failed, style);
+    if let Some(file) = &arguments.output {
+        write(file, text.as_bytes())?;
+        text = format!("Wrote {} ({}).\n", file.display(), bytes(text.len() as u64));
+    }
+    match arguments.format {
+        // What is read by programs is not mixed with what is said to people.
+        Some(_) => eprint!("{failed}"),
+        None => text.push_str(&failed),
+    }
+    Ok(Outcome { text, json, code })
+}
+
+fn write(file: &Path, content: &[u8]) -> Result<()> {
+    fs::write(file, content).map_err(|error| {
+        Error::new(ErrorKind::System, format!("it could not be written: {error}")).at(file.display()).because(error)
+    })
+}
+
+/// Draws a page with its blocks outlined.
+fn picture_of(parsed: &Parsed, page: u32, output: Option<&Path>) -> Result<Outcome> {
+    let [read] = &parsed.documents[..] else {
+        let message = match parsed.failed.first() {
+            Some(failure) => failure.reason.clone(),
+            None => "a picture is drawn of one file; name one".to_owned(),
+        };
+        return Err(Error::new(ErrorKind::Configuration, message));
+    };
+    if read.document.media_type != "application/pdf" {
+        let message = format!("only pages of PDF files are drawn, and this is {}", read.document.media_type);
+        return Err(Error::new(ErrorKind::Unsupported, message).at(&read.document.name));
+    }
+    let content =
+        fs::read(&read.file).map_err(|error| Error::new(ErrorKind::System, "it could not be read").because(error))?;
+    let password = parsed.password.as_deref();
+    let picture = logothete::outlined_page(&content, password, &read.document, page, PAGE_SCALE)
+        .map_err(|error| error.at(&read.document.name))?;
+    let stem = Path::new(&read.document.name).file_stem().unwrap_or_default().to_string_lossy().into_owned();
+    let file = output.map_or_else(|| PathBuf::from(format!("{stem}-page-{page}.png")), Path::to_path_buf);
+    write(&file, &logothete::png(&picture)?)?;
+    let mut kinds: Vec<BlockKind> = Vec::new();
+    let mut count = 0u64;
+    for block in &read.document.blocks {
+        if read.document.block_areas(block).iter().any(|place| place.page == page) {
+            count += 1;
+            if !kinds.contains(&block.kind) {
+                kinds.push(block.kind);
+            }
+        }
+    }
+    let names: Vec<String> =
+        kinds.iter().map(|kind| format!("{} ({})", kind.name().replace('_', " "), colour(*kind))).collect();
+    let blocks = crate::view::count(count, "block", "blocks");
+    let text = format!("Wrote {}: {blocks} in reading order.\n{}\n", file.display(), names.join(", "));
+    let json =
+        json!({ "picture": file, "page": page, "blocks": count, "width": picture.width, "height": picture.height });
+    Ok(Outcome { text, json, code: DONE })
+}
+
+/// The word for the colour of a kind.
+fn colour(kind: BlockKind) -> &'static str {
+    match kind {
+        BlockKind::Heading => "red",
+        BlockKind::Paragraph => "blue",
+        BlockKind::ListItem => "teal",
+        BlockKind::Table => "green",
+        BlockKind::Code => "olive",
+        BlockKind::Quotation => "brown",
+        BlockKind::Figure => "purple",
+        BlockKind::Caption => "pink",
+        BlockKind::Footnote => "orange",
+        _ => "grey",
+    }
+}
+
+/// Writes every figure of the PDF files as a picture.
+fn figures(parsed: &Parsed, folder: &Path) -> Result<Outcome> {
+    fs::create_dir_all(folder).map_err(|error| {
+        Error::new(ErrorKind::System, format!("the folder could not be made: {error}")).at(folder.display())
+    })?;
+    let mut written = Vec::new();
+    for read in parsed.documents.iter().filter(|read| read.document.media_type == "application/pdf") {
+        let content = fs::read(&read.file)
+            .map_err(|error| Error::new(ErrorKind::System, "it could not be read").because(error))?;
+        let stem = read.document.name.replace('/', "-");
+        let figures = read.document.blocks.iter().filter_map(|block| block.figure);
+        for (number, place) in (1..).zip(figures) {
+            let password = parsed.password.as_deref();
+            let picture = logothete::area_picture(&content, password, place.page, place.area, FIGURE_SCALE)?;
+            let file = folder.join(format!("{stem}-figure-{number}.png"));
+            write(&file, &logothete::png(&picture)?)?;
+            written
+                .push(json!({ "document": read.document.name, "page": place.page, "area": place.area, "file": file }));
+        }
+    }
+    let count = crate::view::count(written.len() as u64, "figure", "figures");
+    let text = format!("Wrote {count} to {}.\n", folder.display());
+    Ok(Outcome { text, json: json!({ "figures": written }), code: DONE })
+}
+
+/// The text alone, with its furniture in place if that is wanted.
+fn plain_text(document: &Document, furniture: bool) -> String {
+    if !furniture {
+        return format!("{}\n", document.text);
+    }
+    let parts: Vec<&str> =
+        document.blocks.iter().map(|block| document.block_text(block)).filter(|text| !text.is_empty()).collect();
+    format!("{}\n", parts.join("\n\n"))
 }
 
 fn render(document: &Document, style: Style) -> String {
@@ -37,22 +179,37 @@ fn render(document: &Document, style: Style) -> String {
         fact(key, &value.to_string());
     }
     for warning in &document.warnings {
-        out.push_str(&format!("{}\n", style.warning(&format!("warning: {warning}"))));
+        out.push_str(&style.warning(indented(&format!("warning: {warning}"), 0).trim_end()));
+        out.push('\n');
     }
-    let mut page = None;
+    let mut place = String::new();
     for block in &document.blocks {
-        let pages = document.block_pages(block);
-        let first = pages.map(|pages| pages.first);
-        if first.is_some() && first != page {
-            page = first;
-            out.push_str(&format!("\n{}\n", style.place(&format!("— page {} —", first.unwrap_or_default()))));
-        } else if first.is_none() && page.is_none() {
-            page = Some(0);
+        let here = where_is(document, block);
+        if here != place || out.ends_with(|c| c != '\n') {
+            out.push_str(&if here.is_empty() {
+                "\n".to_owned()
+            } else {
+                format!("\n{}\n", style.place(&format!("— {here} —")))
+            });
+            place = here;
+        } else if place.is_empty() && block.span.start == 0 {
             out.push('\n');
         }
         out.push_str(&render_block(document, block, style));
     }
     out
+}
+
+/// The page of a block, or its minute in a recording.
+fn where_is(document: &Document, block: &Block) -> String {
+    let page = document.block_pages(block).map(|pages| pages.first);
+    let label = page.and_then(|page| document.page_label(page));
+    match (page, label, document.seconds(block.span)) {
+        (Some(page), Some(label), _) => format!("page {page}, called {label}"),
+        (Some(page), None, _) => format!("page {page}"),
+        (None, _, Some(seconds)) => logothete::document::clock(seconds),
+        (None, _, None) => String::new(),
+    }
 }
 
 fn render_block(document: &Document, block: &Block, style: Style) -> String {
@@ -64,13 +221,13 @@ fn render_block(document: &Document, block: &Block, style: Style) -> String {
     if let Some(of) = &block.table {
         let rows: Vec<Vec<String>> =
             of.rows.iter().map(|row| row.cells.iter().map(|cell| document.slice(*cell).to_owned()).collect()).collect();
-        let columns = rows.iter().map(Vec::len).max().unwrap_or(0);
-        let drawn = table(&rows, &vec![Align::Left; columns], KIND + 1, style);
+        let drawn = grid(&rows, of.header_rows, KIND + 1, style);
         return format!("{label} {}", drawn.trim_start());
     }
     let text = document.block_text(block);
     let lines: Vec<String> = match block.kind {
         BlockKind::Code => text.lines().map(str::to_owned).collect(),
+        BlockKind::Figure if text.is_empty() => vec!["(no words in it)".to_owned()],
         _ => wrap(text, width().saturating_sub(KIND + 1)),
     };
     let mut out = String::new();
@@ -103,6 +260,13 @@ fn as_json(document: &Document) -> Value {
             if block.level > 0 {
                 value["level"] = json!(block.level);
             }
+            let areas = document.block_areas(block);
+            if !areas.is_empty() {
+                value["areas"] = json!(areas);
+            }
+            if let Some(seconds) = document.seconds(block.span) {
+                value["seconds"] = json!(seconds);
+            }
             if let Some(table) = &block.table {
                 let cells = |row: &logothete::document::Row| {
                     row.cells.iter().map(|cell| document.slice(*cell)).collect::<Vec<_>>()
@@ -113,7 +277,7 @@ fn as_json(document: &Document) -> Value {
             value
         })
         .collect();
-    json!({
+    let mut value = json!({
         "document": document.name,
         "title": document.title,
         "media_type": document.media_type,
@@ -121,5 +285,13 @@ fn as_json(document: &Document) -> Value {
         "metadata": document.metadata,
         "blocks": blocks,
         "warnings": document.warnings,
-    })
+    });
+    if !document.links.is_empty() {
+        let link = |link: &logothete::document::Link| json!({ "text": document.slice(link.span), "span": link.span, "target": link.target });
+        value["links"] = json!(document.links.iter().map(link).collect::<Vec<_>>());
+    }
+    if !document.recognised.is_empty() {
+        value["recognised"] = json!(document.recognised);
+    }
+    value
 }

@@ -1,9 +1,11 @@
 //! Showing things in a terminal, or in a pipe: styles, wrapping, tables.
 
+mod grid;
 mod quote;
 mod style;
 mod table;
 
+pub use grid::grid;
 pub use quote::quotation;
 pub use style::Style;
 pub use table::{Align, table};

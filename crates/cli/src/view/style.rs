@@ -16,6 +16,11 @@ impl Style {
         Self { on: std::io::stdout().is_terminal() && !refused && !dumb }
     }
 
+    /// No styles: for files.
+    pub fn plain() -> Self {
+        Self { on: false }
+    }
+
     /// Whether there are any.
     pub fn is_on(self) -> bool {
         self.on

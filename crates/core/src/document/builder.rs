@@ -2,7 +2,84 @@
 
 use unicode_normalization::{UnicodeNormalization, is_nfc};
 
-use super::{Block, BlockKind, Document, Furniture, Metadata, PageStart, Row, Span, Table, Value};
+use super::{
+    Area, Block, BlockKind, Document, Furniture, LineBox, Link, Metadata, Moment, PageArea, PageStart, RecognisedWord,
+    Row, Span, Table, Value,
+};
+
+/// A part of a block, with what is known of its places.
+#[derive(Clone, Debug, Default)]
+pub struct Piece {
+    /// The page it begins on, if that is a new one.
+    pub page: Option<u32>,
+    /// What it says.
+    pub text: String,
+    /// Where its lines are.
+    pub lines: Vec<PieceLine>,
+    /// What it points to.
+    pub links: Vec<InlineLink>,
+    /// Words that were recognised from a picture, and how sure that was, from 0 to 1.
+    pub words: Vec<(Span, f32)>,
+}
+
+/// A line of a piece.
+#[derive(Clone, Copy, Debug)]
+pub struct PieceLine {
+    /// Its bytes in the piece's text.
+    pub span: Span,
+    /// The page it is on.
+    pub page: u32,
+    /// Where on the page it is.
+    pub area: Area,
+}
+
+/// A link in a piece.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct InlineLink {
+    /// Its bytes in the piece's text.
+    pub span: Span,
+    /// Where it points.
+    pub target: String,
+}
+
+impl From<&str> for Piece {
+    fn from(text: &str) -> Self {
+        Self { text: text.to_owned(), ..Self::default() }
+    }
+}
+
+/// A cell of a table that is being written.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum TableCell {
+    /// A cell of its own.
+    Text(String),
+    /// The cell above spans this place too.
+    Above,
+    /// The cell on the left spans this place too.
+    Left,
+}
+
+/// A row of a table that is being written.
+#[derive(Clone, Debug, Default)]
+pub struct TableRow {
+    /// Its cells from left to right.
+    pub cells: Vec<TableCell>,
+    /// The page it begins on, if that is a new one.
+    pub page: Option<u32>,
+    /// Where it is.
+    pub area: Option<PageArea>,
+}
+
+impl TableRow {
+    /// A row of plain cells.
+    pub fn of<S: AsRef<str>>(cells: &[S]) -> Self {
+        let cells = cells.iter().map(|cell| TableCell::Text(cell.as_ref().to_owned())).collect();
+        Self { cells, ..Self::default() }
+    }
+}
+
+/// What parts two blocks.
+const SEPARATOR: &str = "\n\n";
 
 /// Builds a [`Document`] whose spans are right by construction.
 ///
@@ -21,91 +98,197 @@ impl DocumentBuilder {
 
     /// Says that what follows is on a page.
     pub fn page(&mut self, page: u32) {
-        self.document.page_starts.push(PageStart { page, start: self.document.text.len() });
+        self.document.page_starts.push(PageStart { page, start: self.document.text.len(), label: None });
+    }
+
+    /// Says what the document itself calls a page that has begun.
+    pub fn page_label(&mut self, page: u32, label: &str) {
+        if label != page.to_string() {
+            for start in self.document.page_starts.iter_mut().filter(|start| start.page == page) {
+                start.label = Some(label.to_owned());
+            }
+        }
+    }
+
+    /// Says when what follows was said, in seconds from the beginning of the recording.
+    pub fn moment(&mut self, seconds: f64) {
+        let start = self.document.text.len() + if self.document.text.is_empty() { 0 } else { SEPARATOR.len() };
+        self.document.moments.push(Moment { seconds, start });
     }
 
     /// Adds a block of text. Text that is empty once trimmed adds nothing.
     pub fn block(&mut self, kind: BlockKind, text: &str) {
-        self.pages_block(kind, 0, &[(None, text)]);
+        self.pieces(kind, 0, &[text.into()]);
+    }
+
+    /// Adds a block of text that points to something.
+    pub fn linked_block(&mut self, kind: BlockKind, level: u8, text: &str, links: Vec<InlineLink>) {
+        self.pieces(kind, level, &[Piece { links, ..text.into() }]);
     }
 
     /// Adds a heading of a level, 1 the outermost.
     pub fn heading(&mut self, level: u8, text: &str) {
-        self.pages_block(BlockKind::Heading, level.max(1), &[(None, text)]);
+        self.pieces(BlockKind::Heading, level.max(1), &[text.into()]);
     }
 
-    /// Adds a block that may run over pages: each part says on which page it begins, if that is a new one.
-    pub fn pages_block(&mut self, kind: BlockKind, level: u8, parts: &[(Option<u32>, &str)]) {
-        let cleaned: Vec<(Option<u32>, String)> = parts.iter().map(|(page, text)| (*page, clean(text))).collect();
-        if cleaned.iter().all(|(_, text)| text.trim().is_empty()) {
-            for (page, _) in cleaned {
-                if let Some(page) = page {
-                    self.page(page);
-                }
+    /// Adds a block in pieces, which may lie on several pages.
+    pub fn pieces(&mut self, kind: BlockKind, level: u8, pieces: &[Piece]) {
+        if pieces.iter().all(|piece| piece.text.trim().is_empty()) {
+            for page in pieces.iter().filter_map(|piece| piece.page) {
+                self.page(page);
             }
             return;
         }
         self.part();
         let start = self.document.text.len();
-        for (page, text) in cleaned {
-            let text = if self.document.text.len() == start { text.trim_start_matches('\n') } else { &text };
-            if let Some(page) = page {
+        for piece in pieces {
+            if let Some(page) = piece.page {
                 self.page(page);
             }
-            self.document.text.push_str(text);
+            self.write(piece, start);
         }
         self.trim_from(start);
         let span = Span::new(start, self.document.text.len());
-        self.document.blocks.push(Block { kind, span, level, table: None, furniture: None });
+        self.push(Block { level, ..plain(kind, span) });
+    }
+
+    /// Writes the text of a piece, cleaned part by part, so that the places in it follow.
+    fn write(&mut self, piece: &Piece, block: usize) {
+        let leading = if self.document.text.len() == block {
+            piece.text.len() - piece.text.trim_start_matches(['\n', '\r', '\u{feff}']).len()
+        } else {
+            0
+        };
+        let places = piece.lines.iter().map(|line| line.span).chain(piece.links.iter().map(|link| link.span));
+        let places = places.chain(piece.words.iter().map(|word| word.0));
+        let mut cuts: Vec<usize> = places
+            .flat_map(|span| [span.start, span.end])
+            .chain([piece.text.len()])
+            .filter(|&cut| cut >= leading && piece.text.is_char_boundary(cut))
+            .collect();
+        cuts.sort_unstable();
+        cuts.dedup();
+        let mut written = vec![(leading, self.document.text.len())];
+        let mut from = leading;
+        for cut in cuts {
+            self.document.text.push_str(&clean(&piece.text[from..cut]));
+            written.push((cut, self.document.text.len()));
+            from = cut;
+        }
+        let place = |span: Span| {
+            let at = |raw: usize| {
+                let index = written.partition_point(|(cut, _)| *cut <= raw).saturating_sub(1);
+                written[index].1
+            };
+            Span::new(at(span.start), at(span.end))
+        };
+        let boxes = piece.lines.iter().map(|line| LineBox { span: place(line.span), page: line.page, area: line.area });
+        self.document.boxes.extend(boxes.filter(|line| !line.span.is_empty()));
+        let links = piece.links.iter().map(|link| Link { span: place(link.span), target: link.target.clone() });
+        self.document.links.extend(links.filter(|link| !link.span.is_empty()));
+        let words = piece.words.iter().map(|&(span, confidence)| RecognisedWord { span: place(span), confidence });
+        self.document.recognised.extend(words.filter(|word| !word.span.is_empty()));
     }
 
     /// Adds a table from its cells, row by row; the first `header_rows` rows name the columns.
     pub fn table<S: AsRef<str>>(&mut self, header_rows: usize, rows: &[Vec<S>]) {
-        if rows.iter().flatten().all(|cell| cell.as_ref().trim().is_empty()) {
+        let rows: Vec<TableRow> = rows.iter().map(|cells| TableRow::of(cells)).collect();
+        self.table_rows(header_rows, &rows);
+    }
+
+    /// Adds a table whose cells may span rows and columns, and whose rows may lie on several pages.
+    pub fn table_rows(&mut self, header_rows: usize, rows: &[TableRow]) {
+        let blank = |cell: &TableCell| !matches!(cell, TableCell::Text(text) if !text.trim().is_empty());
+        if rows.iter().flat_map(|row| &row.cells).all(blank) {
             return;
         }
         self.part();
         let start = self.document.text.len();
         let mut table = Table { header_rows: header_rows.min(rows.len()), rows: Vec::with_capacity(rows.len()) };
-        for cells in rows {
+        for written in rows {
             if self.document.text.len() > start {
                 self.document.text.push('\n');
             }
+            if let Some(page) = written.page {
+                self.page(page);
+            }
             let row_start = self.document.text.len();
-            let mut row = Row { span: Span::default(), cells: Vec::with_capacity(cells.len()) };
-            for (column, cell) in cells.iter().enumerate() {
+            let mut row = Row { span: Span::default(), cells: Vec::with_capacity(written.cells.len()) };
+            for (column, cell) in written.cells.iter().enumerate() {
                 if column > 0 {
                     self.document.text.push_str(" | ");
                 }
-                let cell_start = self.document.text.len();
-                let words = clean(cell.as_ref());
-                let words: Vec<&str> = words.split_whitespace().collect();
-                self.document.text.push_str(&words.join(" "));
-                row.cells.push(Span::new(cell_start, self.document.text.len()));
+                let here = self.document.text.len();
+                let above = table.rows.last().and_then(|above| above.cells.get(column).copied());
+                let span = match cell {
+                    TableCell::Text(text) => {
+                        let words = clean(text);
+                        self.document.text.push_str(&words.split_whitespace().collect::<Vec<_>>().join(" "));
+                        Span::new(here, self.document.text.len())
+                    }
+                    TableCell::Above => above.unwrap_or(Span::new(here, here)),
+                    TableCell::Left => row.cells.last().copied().unwrap_or(Span::new(here, here)),
+                };
+                row.cells.push(span);
             }
             row.span = Span::new(row_start, self.document.text.len());
+            if let Some(PageArea { page, area }) = written.area {
+                self.document.boxes.push(LineBox { span: row.span, page, area });
+            }
             table.rows.push(row);
         }
         let span = Span::new(start, self.document.text.len());
-        self.document.blocks.push(Block {
-            kind: BlockKind::Table,
-            span,
-            level: 0,
-            table: Some(table),
-            furniture: None,
-        });
+        self.push(Block { table: Some(table), ..plain(BlockKind::Table, span) });
+    }
+
+    /// Adds a figure with the text that is written inside it, if any.
+    pub fn figure(&mut self, place: Option<PageArea>, text: &str) {
+        if text.trim().is_empty() {
+            let at = self.document.text.len();
+            self.push(Block { figure: place, ..plain(BlockKind::Figure, Span::new(at, at)) });
+            return;
+        }
+        let lines = place.map(|PageArea { page, area }| PieceLine { span: Span::new(0, text.len()), page, area });
+        self.pieces(BlockKind::Figure, 0, &[Piece { lines: lines.into_iter().collect(), ..text.into() }]);
+        if let Some(block) = self.document.blocks.last_mut() {
+            block.figure = place;
+        }
     }
 
     /// Keeps a running header, a footer or a page number beside the text.
-    pub fn furniture(&mut self, page: u32, text: &str) {
+    pub fn furniture(&mut self, page: u32, area: Option<Area>, text: &str) {
         let at = self.document.text.len();
-        self.document.blocks.push(Block {
-            kind: BlockKind::Furniture,
-            span: Span::new(at, at),
-            level: 0,
-            table: None,
-            furniture: Some(Furniture { text: clean(text).trim().to_owned(), page }),
-        });
+        let furniture = Furniture { text: clean(text).trim().to_owned(), page, area };
+        self.push(Block { furniture: Some(furniture), ..plain(BlockKind::Furniture, Span::new(at, at)) });
+    }
+
+    fn push(&mut self, block: Block) {
+        self.document.blocks.push(block);
+    }
+
+    /// Adds all of another document, its headings `deeper` levels down. Its pages are not pages of this one.
+    pub fn append(&mut self, other: &Document, deeper: u8) {
+        if other.text.is_empty() {
+            return;
+        }
+        self.part();
+        let base = self.document.text.len();
+        self.document.text.push_str(&other.text);
+        let moved = |span: Span| Span::new(span.start + base, span.end + base);
+        for block in other.blocks.iter().filter(|block| block.furniture.is_none()) {
+            let mut block = Block { span: moved(block.span), figure: None, ..block.clone() };
+            if block.kind == BlockKind::Heading {
+                block.level = block.level.saturating_add(deeper);
+            }
+            for row in block.table.iter_mut().flat_map(|table| &mut table.rows) {
+                row.span = moved(row.span);
+                row.cells.iter_mut().for_each(|cell| *cell = moved(*cell));
+            }
+            self.push(block);
+        }
+        let links = other.links.iter().map(|link| Link { span: moved(link.span), target: link.target.clone() });
+        self.document.links.extend(links);
+        self.document.warnings.extend(other.warnings.iter().cloned());
     }
 
     /// Sets a field of the metadata. A field named `title` is the document's title too.
@@ -152,9 +335,9 @@ impl DocumentBuilder {
         if !self.document.text.is_empty() {
             // A page that begins here begins with the block, not with the blank line before it.
             let at = self.document.text.len();
-            self.document.text.push_str("\n\n");
+            self.document.text.push_str(SEPARATOR);
             for start in self.document.page_starts.iter_mut().rev().take_while(|start| start.start == at) {
-                start.start = at + 2;
+                start.start = at + SEPARATOR.len();
             }
         }
     }
@@ -166,10 +349,25 @@ impl DocumentBuilder {
         for page in self.document.page_starts.iter_mut().rev().take_while(|page| page.start > end) {
             page.start = end;
         }
+        for line in self.document.boxes.iter_mut().rev().take_while(|line| line.span.end > end) {
+            line.span = Span::new(line.span.start.min(end), end);
+        }
+        for link in self.document.links.iter_mut().rev().take_while(|link| link.span.end > end) {
+            link.span = Span::new(link.span.start.min(end), end);
+        }
     }
 }
 
+fn plain(kind: BlockKind, span: Span) -> Block {
+    Block { kind, span, level: 0, table: None, furniture: None, figure: None }
+}
+
 fn clean(text: &str) -> String {
+    let foreign =
+        |c: char| (c.is_control() && c != '\n' && c != '\t') || matches!(c, '\u{feff}' | '\u{2028}' | '\u{2029}');
+    if !text.contains(foreign) && is_nfc(text) {
+        return text.to_owned();
+    }
     let plain = text.replace("\r\n", "\n").replace(['\r', '\u{c}', '\u{b}', '\u{2028}', '\u{2029}'], "\n");
     let kept = plain.chars().filter(|&c| !(c.is_control() && c != '\n' && c != '\t') && c != '\u{feff}');
     if is_nfc(&plain) { kept.collect() } else { kept.nfc().collect() }

@@ -3,13 +3,20 @@
 //! A [`Document`] has one normalised text. Everything else points into that text with [`Span`]s: blocks, table cells,
 //! pages. Parsers write documents through [`DocumentBuilder`], which keeps the spans right by construction.
 
+mod area;
 mod builder;
+mod markdown;
 mod metadata;
+mod parser;
+mod recogniser;
 mod span;
 mod table;
 
-pub use builder::DocumentBuilder;
-pub use metadata::{Metadata, Value};
+pub use area::{Area, LineBox, PageArea};
+pub use builder::{DocumentBuilder, InlineLink, Piece, PieceLine, TableCell, TableRow};
+pub use metadata::{Date, Metadata, Value};
+pub use parser::{Budget, Input, Parser};
+pub use recogniser::{PageRecogniser, Picture, SeenWord};
 pub use span::{Pages, Span};
 pub use table::{Row, Table};
 
@@ -30,6 +37,18 @@ pub struct Document {
     pub blocks: Vec<Block>,
     /// Where each page begins in the text; empty for documents without pages.
     pub page_starts: Vec<PageStart>,
+    /// Where on their pages the lines of the text are, ascending by span; empty where nothing was drawn.
+    #[serde(default)]
+    pub boxes: Vec<LineBox>,
+    /// Where each moment of a recording begins in the text, ascending; empty for documents without times.
+    #[serde(default)]
+    pub moments: Vec<Moment>,
+    /// What its text points to.
+    #[serde(default)]
+    pub links: Vec<Link>,
+    /// Words that were recognised from pictures of pages.
+    #[serde(default)]
+    pub recognised: Vec<RecognisedWord>,
     /// What is known about it.
     pub metadata: Metadata,
     /// What could not be read, in words for a person.
@@ -37,12 +56,51 @@ pub struct Document {
 }
 
 /// Where a page begins.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+///
+/// A footnote is read after the paragraph that runs on to the next page, so pages may go back.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct PageStart {
     /// The page, counted from 1.
     pub page: u32,
     /// The first byte of the text on it.
     pub start: usize,
+    /// What the document itself calls the page, where that is not its number: `iv`, `A-3`.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub label: Option<String>,
+}
+
+/// When something is said in a recording.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Moment {
+    /// Seconds from the beginning of the recording.
+    pub seconds: f64,
+    /// The first byte of what is said then.
+    pub start: usize,
+}
+
+/// Seconds as a clock shows them: `12:31`, `1:02:03`.
+pub fn clock(seconds: f64) -> String {
+    let whole = seconds.max(0.0) as u64;
+    let (hours, minutes, seconds) = (whole / 3600, whole / 60 % 60, whole % 60);
+    if hours > 0 { format!("{hours}:{minutes:02}:{seconds:02}") } else { format!("{minutes}:{seconds:02}") }
+}
+
+/// A piece of text that points somewhere.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Link {
+    /// The text.
+    pub span: Span,
+    /// Where it points, as the document has it.
+    pub target: String,
+}
+
+/// A word that was recognised from the picture of a page.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct RecognisedWord {
+    /// The word.
+    pub span: Span,
+    /// How sure the recognition was, from 0 to 1.
+    pub confidence: f32,
 }
 
 /// What a block is.
@@ -62,6 +120,12 @@ pub enum BlockKind {
     Code,
     /// A quotation set apart.
     Quotation,
+    /// A picture, a plot or a drawing; its text is what is written inside it.
+    Figure,
+    /// The words that say what a figure or a table shows.
+    Caption,
+    /// A note at the foot of a page or the end of a document.
+    Footnote,
     /// A running header, footer or page number: kept beside the text, not in it.
     Furniture,
 }
@@ -76,6 +140,9 @@ impl BlockKind {
             Self::Table => "table",
             Self::Code => "code",
             Self::Quotation => "quotation",
+            Self::Figure => "figure",
+            Self::Caption => "caption",
+            Self::Footnote => "footnote",
             Self::Furniture => "furniture",
         }
     }
@@ -97,15 +164,21 @@ pub struct Block {
     /// For furniture its text, since that is not in the document's, and its page.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub furniture: Option<Furniture>,
+    /// For a figure drawn on a page, where it is.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub figure: Option<PageArea>,
 }
 
 /// The text of a running header, footer or page number.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Furniture {
     /// What it says.
     pub text: String,
     /// The page it is on, counted from 1.
     pub page: u32,
+    /// Where on the page it is.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub area: Option<Area>,
 }
 
 #[allow(clippy::trivially_copy_pass_by_ref)] // the signature that serde asks for
@@ -129,26 +202,54 @@ impl Document {
 
     /// The pages a span touches, or nothing for a document without pages.
     pub fn pages(&self, span: Span) -> Option<Pages> {
-        let page_at = |byte: usize| {
-            let after = self.page_starts.partition_point(|start| start.start <= byte);
-            self.page_starts.get(after.checked_sub(1)?).map(|start| start.page)
-        };
-        let first = page_at(span.start).or_else(|| self.page_starts.first().map(|start| start.page))?;
-        let last = page_at(span.end.saturating_sub(1).max(span.start)).unwrap_or(first);
-        Some(Pages { first, last: last.max(first) })
+        let after = self.page_starts.partition_point(|start| start.start <= span.start);
+        let begins = self.page_starts.get(after.saturating_sub(1))?.page;
+        let inside =
+            self.page_starts[after..].iter().take_while(|start| start.start < span.end).map(|start| start.page);
+        let (first, last) = inside.fold((begins, begins), |(first, last), page| (first.min(page), last.max(page)));
+        Some(Pages { first, last })
     }
 
     /// How many pages it has; 0 for a document without pages.
     pub fn page_count(&self) -> u32 {
-        self.page_starts.last().map_or(0, |start| start.page)
+        self.page_starts.iter().map(|start| start.page).max().unwrap_or(0)
+    }
+
+    /// What the document itself calls a page, where that is not its number.
+    pub fn page_label(&self, page: u32) -> Option<&str> {
+        self.page_starts.iter().find(|start| start.page == page)?.label.as_deref()
+    }
+
+    /// The seconds from the beginning of a recording at which a span begins to be said.
+    pub fn seconds(&self, span: Span) -> Option<f64> {
+        let after = self.moments.partition_point(|moment| moment.start <= span.start);
+        self.moments.get(after.saturating_sub(1)).map(|moment| moment.seconds)
+    }
+
+    /// Where a span is on its pages: a rectangle for each run of lines that follow one another downwards.
+    ///
+    /// Costs a binary search and a step for each line of the span.
+    pub fn areas(&self, span: Span) -> Vec<PageArea> {
+        let first = self.boxes.partition_point(|line| line.span.end <= span.start);
+        let lines = self.boxes[first..].iter().take_while(|line| line.span.start < span.end);
+        area::join(lines.filter(|line| line.span.overlaps(span)))
+    }
+
+    /// Where a block is on its pages.
+    pub fn block_areas(&self, block: &Block) -> Vec<PageArea> {
+        if let Some(figure) = &block.figure {
+            return vec![*figure];
+        }
+        match &block.furniture {
+            Some(part) => part.area.iter().map(|&area| PageArea { page: part.page, area }).collect(),
+            None => self.areas(block.span),
+        }
     }
 
     /// The pages of a block.
     pub fn block_pages(&self, block: &Block) -> Option<Pages> {
-        match &block.furniture {
-            Some(furniture) => Some(Pages { first: furniture.page, last: furniture.page }),
-            None => self.pages(block.span),
-        }
+        let own = block.furniture.as_ref().map(|part| part.page).or(block.figure.map(|figure| figure.page));
+        own.map(|page| Pages { first: page, last: page }).or_else(|| self.pages(block.span))
     }
 
     /// The headings above each block, outermost first: one path per block, as indexes into `blocks`.

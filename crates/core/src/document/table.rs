@@ -18,7 +18,8 @@ pub struct Table {
 pub struct Row {
     /// The whole row in the text.
     pub span: Span,
-    /// Its cells from left to right; an empty cell has an empty span.
+    /// Its cells from left to right; an empty cell has an empty span. A cell that spans rows or columns is written once,
+    /// and every place that it covers has its span.
     pub cells: Vec<Span>,
 }
 
@@ -31,20 +32,22 @@ impl Default for Span {
 impl Table {
     /// A row so that it can be read alone: the first cell, then each other cell behind the name of its column.
     ///
-    /// `Berth 7 · Quay: Gasworks Quay · Length: 135`. Header rows give nothing.
+    /// `Berth 7 · Quay: Gasworks Quay · Length: 135`. Header rows give nothing. Where several rows head a column, their
+    /// names are joined, the outermost first.
     pub fn row_alone(&self, text: &str, row: usize) -> Option<String> {
         if row < self.header_rows {
             return None;
         }
-        let slice = |span: &Span| text.get(span.range()).unwrap_or_default().trim();
-        let header = self.header_rows.checked_sub(1).and_then(|last| self.rows.get(last));
         let mut parts = Vec::new();
+        let mut last = None;
         for (column, cell) in self.rows.get(row)?.cells.iter().enumerate() {
-            let value = slice(cell);
-            if value.is_empty() {
+            let value = text.get(cell.range()).unwrap_or_default().trim();
+            // A cell over several columns is said once.
+            if value.is_empty() || last == Some(*cell) {
                 continue;
             }
-            let name = header.and_then(|header| header.cells.get(column)).map_or("", slice);
+            last = Some(*cell);
+            let name = self.column_name(text, column);
             if column == 0 || name.is_empty() {
                 parts.push(value.to_owned());
             } else {
@@ -52,6 +55,17 @@ impl Table {
             }
         }
         (!parts.is_empty()).then(|| parts.join(" · "))
+    }
+
+    /// The name of a column by the header rows; empty when it has none.
+    pub fn column_name(&self, text: &str, column: usize) -> String {
+        let mut spans: Vec<Span> = self.rows[..self.header_rows.min(self.rows.len())]
+            .iter()
+            .filter_map(|row| row.cells.get(column).copied())
+            .collect();
+        spans.dedup();
+        let names = spans.iter().map(|span| text.get(span.range()).unwrap_or_default().trim());
+        names.filter(|name| !name.is_empty()).collect::<Vec<_>>().join(" ")
     }
 
     /// The header rows as one line of text, empty when there are none.

@@ -1,18 +1,27 @@
 //! What is to be done: sources as they are now, beside the catalogue.
+//!
+//! Sources are walked, not listed: a window of files is compared and worked on at a time, and of the rest of a folder
+//! nothing is held but short hashes. Which documents are gone is asked of the catalogue when a source has ended.
 
-use std::collections::{HashMap, HashSet};
+use std::collections::HashSet;
+use std::hash::{DefaultHasher, Hash, Hasher};
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 use logothete_core::Result;
 
-use super::{BuildReport, Failure, PruneNeeded};
+use super::{BuildReport, BuildRequest, Failure, PruneNeeded};
 use crate::corpus::{Catalogue, Known, SourceEntry};
-use crate::source::{self, Item, Listing};
+use crate::pool::Waiter;
+use crate::source::{FolderSource, Item, Items, Source};
 
-/// A file to look at.
+/// An item to look at.
 pub(super) struct Candidate {
+    pub from: Arc<dyn Source>,
     pub source: i64,
     pub item: Item,
+    /// Its path in the catalogue's source.
+    pub path: String,
     /// The source's name and the path in it.
     pub identity: String,
     /// The name the document has or will have.
@@ -20,88 +29,31 @@ pub(super) struct Candidate {
     pub known: Option<Known>,
 }
 
-/// Everything to do.
-#[derive(Default)]
-pub(super) struct Plan {
-    pub candidates: Vec<Candidate>,
-    /// Documents whose files are gone.
-    pub gone: Vec<Known>,
+/// A source that takes part in a build.
+pub(super) struct Planned {
+    pub source: Arc<dyn Source>,
+    entry: SourceEntry,
+    /// What stands before its paths in the catalogue.
+    prefix: String,
+    /// How many documents the catalogue had of it.
+    had: usize,
 }
 
-/// Lists the paths, finds or makes their sources, and compares. Failures go into the report.
-pub(super) fn plan(
+/// Finds or makes the sources that were asked for. Failures go into the report.
+pub(super) fn sources(
     catalogue: &mut Catalogue,
-    paths: &[PathBuf],
-    prune: bool,
+    request: &BuildRequest,
     report: &mut BuildReport,
-) -> Result<Plan> {
-    let mut plan = Plan::default();
-    let mut names: HashSet<String> = HashSet::new();
-    let mut seen: HashSet<PathBuf> = HashSet::new();
-    for listing in listings(catalogue, paths, report)? {
-        let source = source_of(catalogue, &listing)?;
-        let known = catalogue.known_in(source.id)?;
-        let mut by_path: HashMap<String, Known> = known.into_iter().map(|known| (known.path.clone(), known)).collect();
-        let had = by_path.len();
-        let prefix = source_prefix(&source, &listing.root);
-        for mut item in listing.items {
-            item.path = format!("{prefix}{}", item.path);
-            let known = by_path.remove(&item.path);
-            if !seen.insert(item.file.clone()) {
-                continue;
-            }
-            let name = match &known {
-                Some(known) => known.name.clone(),
-                None => free_name(catalogue, &names, &source.name, &item.path)?,
-            };
-            names.insert(name.clone());
-            let identity = format!("{}/{}", source.name, item.path);
-            plan.candidates.push(Candidate { source: source.id, identity, item, name, known });
-        }
-        // Only a source that was listed in full can say that something is gone from it.
-        if listing.whole && prefix.is_empty() {
-            let mut gone: Vec<Known> = by_path.into_values().collect();
-            gone.sort_by(|a, b| a.path.cmp(&b.path));
-            if gone.len() * 2 > had && !prune {
-                report.prune_needed.push(PruneNeeded { source: listing.root, gone: gone.len(), of: had });
-            } else {
-                plan.gone.extend(gone);
-            }
-        }
-    }
-    Ok(plan)
-}
-
-/// The listings of the paths that were asked for; with none, of every folder that the corpus knows, and of the single
-/// files it knows from others.
-fn listings(catalogue: &Catalogue, paths: &[PathBuf], report: &mut BuildReport) -> Result<Vec<Listing>> {
-    let mut listings = Vec::new();
-    let mut all: Vec<PathBuf> = paths.to_vec();
-    if all.is_empty() {
-        for source in catalogue.sources()? {
-            let root = PathBuf::from(&source.location);
-            if source.whole {
-                all.push(root);
-            } else {
-                all.extend(catalogue.known_in(source.id)?.into_iter().map(|known| root.join(known.path)));
-            }
-        }
-    }
-    for path in &all {
-        match source::list(path) {
-            Ok(listing) => {
-                if listing.items.is_empty() && listing.failed.is_empty() {
-                    let reason = "this folder holds no files; nothing of it was removed from the corpus".to_owned();
-                    let reason = if listing.whole { reason } else { "there is nothing to read".into() };
-                    report.failed.push(Failure { document: path.display().to_string(), reason });
-                }
-                report.failed.extend(
-                    listing
-                        .failed
-                        .iter()
-                        .map(|(document, reason)| Failure { document: document.clone(), reason: reason.clone() }),
-                );
-                listings.push(listing);
+) -> Result<Vec<Planned>> {
+    let mut planned = Vec::new();
+    for path in paths(catalogue, request)? {
+        let made = FolderSource::new(&path).and_then(|source| source.filtered(&request.include, &request.exclude));
+        match made {
+            Ok(source) => {
+                let whole = source.is_whole();
+                let (entry, prefix) = folder_entry(catalogue, source.root(), whole)?;
+                let had = catalogue.count_in(entry.id)?;
+                planned.push(Planned { source: Arc::new(source), entry, prefix, had });
             }
             Err(error) => {
                 report
@@ -110,25 +62,152 @@ fn listings(catalogue: &Catalogue, paths: &[PathBuf], report: &mut BuildReport) 
             }
         }
     }
-    Ok(listings)
+    for source in &request.sources {
+        let entry = entry(catalogue, &source.location(), source.is_whole(), || {
+            source.location().rsplit_once(':').map_or_else(|| source.location(), |(_, name)| name.to_owned())
+        })?;
+        let had = catalogue.count_in(entry.id)?;
+        planned.push(Planned { source: Arc::clone(source), entry, prefix: String::new(), had });
+    }
+    catalogue.begin_listing()?;
+    Ok(planned)
 }
 
-/// The source that a listing belongs to: a known one with this root or one above it, or a new one.
-fn source_of(catalogue: &mut Catalogue, listing: &Listing) -> Result<SourceEntry> {
-    let location = listing.root.to_string_lossy().into_owned();
+/// The paths that were asked for; with nothing asked for, every folder that the corpus knows, and the single files it knows
+/// from others.
+fn paths(catalogue: &Catalogue, request: &BuildRequest) -> Result<Vec<PathBuf>> {
+    let mut all: Vec<PathBuf> = request.paths.clone();
+    if all.is_empty() && request.sources.is_empty() {
+        for source in catalogue.sources()?.into_iter().filter(|source| Path::new(&source.location).is_absolute()) {
+            let root = PathBuf::from(&source.location);
+            if source.whole {
+                all.push(root);
+            } else {
+                all.extend(catalogue.known_in(source.id)?.into_iter().map(|known| root.join(known.path)));
+            }
+        }
+    }
+    Ok(all)
+}
+
+/// A walk through the items of a source, beside what the catalogue knows of them.
+pub(super) struct Walk<'p> {
+    planned: &'p Planned,
+    items: Items<'p>,
+    /// Whether all of the source was listed so far.
+    whole: bool,
+    listed: usize,
+}
+
+/// What is remembered over all sources of a build: hashes of the names given, and of the places seen.
+#[derive(Default)]
+pub(super) struct Seen {
+    names: HashSet<u64>,
+    places: HashSet<u64>,
+}
+
+impl<'p> Walk<'p> {
+    /// Begins a walk; a source that cannot be listed is reported.
+    pub(super) fn begin(planned: &'p Planned, waiter: &Waiter, report: &mut BuildReport) -> Option<Self> {
+        match waiter.wait(planned.source.items()) {
+            Ok(items) => Some(Self { planned, items, whole: planned.source.is_whole(), listed: 0 }),
+            Err(error) => {
+                report.failed.push(Failure { document: planned.entry.name.clone(), reason: error.to_string() });
+                None
+            }
+        }
+    }
+
+    /// The next items to look at, `most` at a time; empty at the end.
+    pub(super) fn next(
+        &mut self,
+        most: usize,
+        catalogue: &Catalogue,
+        seen: &mut Seen,
+        report: &mut BuildReport,
+    ) -> Result<Vec<Candidate>> {
+        let mut window = Vec::new();
+        while window.len() < most {
+            let item = match self.items.next() {
+                None => break,
+                Some(Ok(item)) => item,
+                Some(Err(error)) => {
+                    self.whole = false;
+                    let document = error.place().unwrap_or(&self.planned.entry.name).to_owned();
+                    report.failed.push(Failure { document, reason: error.message().to_owned() });
+                    continue;
+                }
+            };
+            self.listed += 1;
+            let path = format!("{}{}", self.planned.prefix, item.path);
+            catalogue.note_listed(self.planned.entry.id, &path)?;
+            if !seen.places.insert(short_hash(&(self.planned.source.location(), &item.place))) {
+                continue;
+            }
+            let known = catalogue.known_at(self.planned.entry.id, &path)?;
+            let name = match &known {
+                Some(known) => known.name.clone(),
+                None => free_name(catalogue, &seen.names, &self.planned.entry.name, &path)?,
+            };
+            seen.names.insert(short_hash(&name));
+            let identity = format!("{}/{path}", self.planned.entry.name);
+            let from = Arc::clone(&self.planned.source);
+            window.push(Candidate { from, source: self.planned.entry.id, item, path, identity, name, known });
+        }
+        Ok(window)
+    }
+
+    /// The documents that are gone from the source. Only one that was listed in full can say so, and one that holds
+    /// nothing at all is more likely missing than empty.
+    pub(super) fn end(self, catalogue: &Catalogue, prune: bool, report: &mut BuildReport) -> Result<Vec<Known>> {
+        let location = self.planned.source.location();
+        if self.listed == 0 && self.whole {
+            let reason = "this folder holds no files; nothing of it was removed from the corpus".to_owned();
+            report.failed.push(Failure { document: location, reason });
+            return Ok(Vec::new());
+        }
+        if !self.whole || !self.planned.prefix.is_empty() {
+            return Ok(Vec::new());
+        }
+        let gone = catalogue.known_unlisted(self.planned.entry.id)?;
+        if gone.len() * 2 > self.planned.had && !prune {
+            report.prune_needed.push(PruneNeeded { source: location.into(), gone: gone.len(), of: self.planned.had });
+            return Ok(Vec::new());
+        }
+        Ok(gone)
+    }
+}
+
+fn short_hash(value: &(impl Hash + ?Sized)) -> u64 {
+    let mut hasher = DefaultHasher::new();
+    value.hash(&mut hasher);
+    hasher.finish()
+}
+
+/// The catalogue's entry for a folder: a known one with this root or one above it, or a new one; and what stands before
+/// the folder's paths there.
+fn folder_entry(catalogue: &mut Catalogue, root: &Path, whole: bool) -> Result<(SourceEntry, String)> {
+    let location = root.to_string_lossy().into_owned();
     let sources = catalogue.sources()?;
-    if let Some(source) = sources.iter().find(|source| source.location == location) {
-        if listing.whole && !source.whole {
+    let known = sources.iter().any(|source| source.location == location);
+    if !known && let Some(above) = sources.iter().find(|source| source.whole && root.starts_with(&source.location)) {
+        return Ok((above.clone(), source_prefix(above, root)));
+    }
+    let entry = entry(catalogue, &location, whole, || free_source_name(&sources, root))?;
+    Ok((entry, String::new()))
+}
+
+/// The catalogue's entry for a location, made when it is not there.
+fn entry(catalogue: &mut Catalogue, location: &str, whole: bool, name: impl FnOnce() -> String) -> Result<SourceEntry> {
+    if let Some(source) = catalogue.sources()?.into_iter().find(|source| source.location == location) {
+        if whole && !source.whole {
             catalogue.commit(|catalogue| catalogue.make_source_whole(source.id))?;
         }
-        return Ok(source.clone());
+        return Ok(source);
     }
-    if let Some(source) = sources.iter().find(|source| source.whole && listing.root.starts_with(&source.location)) {
-        return Ok(source.clone());
-    }
-    let name = free_source_name(&sources, &listing.root);
-    let id = catalogue.commit(|catalogue| catalogue.add_source(&name, &location, listing.whole))?;
-    Ok(SourceEntry { id, name, location, whole: listing.whole })
+    let name = name();
+    let id = catalogue.commit(|catalogue| catalogue.add_source(&name, location, whole))?;
+    Ok(SourceEntry { id, name, location: location.to_owned(), whole })
 }
 
 /// What stands before the paths of a listing whose root is a folder inside its source.
@@ -149,17 +228,17 @@ fn free_source_name(sources: &[SourceEntry], root: &Path) -> String {
 }
 
 /// A document's name: its path, with its source's name before it when the path alone is taken.
-fn free_name(catalogue: &Catalogue, planned: &HashSet<String>, source: &str, path: &str) -> Result<String> {
+fn free_name(catalogue: &Catalogue, planned: &HashSet<u64>, source: &str, path: &str) -> Result<String> {
     let long = format!("{source}/{path}");
     for name in [path, &long] {
-        if !planned.contains(name) && !catalogue.has_name(name)? {
+        if !planned.contains(&short_hash(name)) && !catalogue.has_name(name)? {
             return Ok(name.to_owned());
         }
     }
     let mut count = 2;
     loop {
         let name = format!("{long} ({count})");
-        if !planned.contains(&name) && !catalogue.has_name(&name)? {
+        if !planned.contains(&short_hash(&name)) && !catalogue.has_name(&name)? {
             return Ok(name);
         }
         count += 1;

@@ -4,7 +4,10 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 
+use logothete_core::document::{Metadata, Value};
 use serde::Serialize;
+
+use crate::source::Source;
 
 /// Asks running work to stop. Clones share one flag.
 #[derive(Clone, Debug, Default)]
@@ -60,6 +63,10 @@ type OnProgress = Arc<dyn Fn(&Progress) + Send + Sync>;
 #[derive(Clone, Default)]
 pub struct BuildRequest {
     pub(crate) paths: Vec<PathBuf>,
+    pub(crate) sources: Vec<Arc<dyn Source>>,
+    pub(crate) include: Vec<String>,
+    pub(crate) exclude: Vec<String>,
+    pub(crate) metadata: Metadata,
     pub(crate) prune: bool,
     pub(crate) on_progress: Option<OnProgress>,
     stop: StopToken,
@@ -69,6 +76,28 @@ impl BuildRequest {
     /// Brings some files and folders up to date; with none, all that the corpus was ever built from.
     pub fn new(paths: impl IntoIterator<Item = impl Into<PathBuf>>) -> Self {
         Self { paths: paths.into_iter().map(Into::into).collect(), ..Self::default() }
+    }
+
+    /// Brings a source of any kind up to date too.
+    #[must_use]
+    pub fn source(mut self, source: impl Source + 'static) -> Self {
+        self.sources.push(Arc::new(source));
+        self
+    }
+
+    /// Reads only files of the folders that fit one of these patterns, if there are any, and none that fits one of the
+    /// others. Patterns are as in `.gitignore` files.
+    #[must_use]
+    pub fn filter(mut self, include: Vec<String>, exclude: Vec<String>) -> Self {
+        (self.include, self.exclude) = (include, exclude);
+        self
+    }
+
+    /// Adds a field to the metadata of every document that is read. What a document says itself goes before.
+    #[must_use]
+    pub fn metadata(mut self, name: impl Into<String>, value: Value) -> Self {
+        self.metadata.insert(name.into(), value);
+        self
     }
 
     /// Lets it forget more than half of a source's documents when they are gone.
@@ -88,6 +117,12 @@ impl BuildRequest {
     /// The token that stops it.
     pub fn stop_token(&self) -> StopToken {
         self.stop.clone()
+    }
+}
+
+impl<S: Source + 'static> From<Arc<S>> for BuildRequest {
+    fn from(source: Arc<S>) -> Self {
+        Self { sources: vec![source], ..Self::default() }
     }
 }
 

@@ -1,17 +1,18 @@
 //! Doing what the plan says: read, parse, cut, encode, in parallel and in order.
 
-use std::fs;
 use std::time::{Instant, SystemTime, UNIX_EPOCH};
 
+use logothete_core::Result;
 use logothete_core::chunk::{self, Chunk};
-use logothete_core::document::Document;
-use logothete_core::{Error, ErrorKind, Result};
+use logothete_core::document::{Date, Document, Value};
 use rayon::prelude::*;
 
 use super::batch::{Batch, Change};
-use super::plan::{Candidate, plan};
+use super::plan::{self, Candidate, Seen, Walk};
 use super::{BuildReport, BuildRequest, Failure, Progress};
 use crate::corpus::{FileState, Inner, Known, WriterLock};
+use crate::pool::Waiter;
+use crate::source::Item;
 use crate::trace::milliseconds;
 
 /// How many files are in work at a time; it bounds the memory.
@@ -30,11 +31,11 @@ enum Outcome {
 }
 
 /// Runs a build.
-pub(crate) fn run(inner: &Inner, request: &BuildRequest) -> Result<BuildReport> {
+pub(crate) fn run(inner: &Inner, request: &BuildRequest, waiter: &Waiter) -> Result<BuildReport> {
     let started = Instant::now();
     let _lock = WriterLock::take(&inner.folder)?;
     let mut report = BuildReport::default();
-    let outcome = build(inner, request, &mut report);
+    let outcome = build(inner, request, waiter, &mut report);
     inner.refresh();
     outcome?;
     report.chunks = inner.catalogue().count_chunks()?;
@@ -42,44 +43,61 @@ pub(crate) fn run(inner: &Inner, request: &BuildRequest) -> Result<BuildReport> 
     Ok(report)
 }
 
-fn build(inner: &Inner, request: &BuildRequest, report: &mut BuildReport) -> Result<()> {
+fn build(inner: &Inner, request: &BuildRequest, waiter: &Waiter, report: &mut BuildReport) -> Result<()> {
     let stop = request.stop_token();
-    let plan = plan(&mut inner.catalogue(), &request.paths, request.prune, report)?;
-    let chunker = inner.pipeline.chunker.fingerprint().to_string();
-    let parser = logothete_parse::fingerprint().to_string();
+    let stages = Stages {
+        parser: inner.pipeline.parse_fingerprint().to_string(),
+        chunker: inner.pipeline.chunker.fingerprint().to_string(),
+    };
+    let planned = plan::sources(&mut inner.catalogue(), request, report)?;
     let mut batch = Batch::new(inner);
-    let total = plan.candidates.len();
-    for (number, window) in plan.candidates.chunks(WINDOW).enumerate() {
-        if stop.is_stopped() {
-            break;
-        }
-        let outcomes: Vec<Option<Outcome>> = window
-            .par_iter()
-            .map(|candidate| (!stop.is_stopped()).then(|| look(inner, candidate, &parser, &chunker)))
-            .collect();
-        for (index, (candidate, outcome)) in window.iter().zip(outcomes).enumerate() {
-            match outcome {
-                None => continue,
-                Some(Outcome::Unchanged(touched)) => {
-                    report.unchanged += 1;
-                    batch.touch(touched);
+    let mut seen = Seen::default();
+    let mut progress = Progress { done: 0, total: 0, document: String::new() };
+    if request.on_progress.is_some() {
+        // Counting walks the sources once more, and holds nothing.
+        progress.total = planned.iter().filter_map(|one| Some(waiter.wait(one.source.items()).ok()?.count())).sum();
+    }
+    let mut gone = Vec::new();
+    for source in &planned {
+        let Some(mut walk) = Walk::begin(source, waiter, report) else { continue };
+        while !stop.is_stopped() {
+            let window = walk.next(WINDOW, &inner.catalogue(), &mut seen, report)?;
+            if window.is_empty() {
+                break;
+            }
+            let outcomes: Vec<Option<Outcome>> = window
+                .par_iter()
+                .map(|candidate| (!stop.is_stopped()).then(|| look(inner, candidate, request, waiter, &stages)))
+                .collect();
+            for (candidate, outcome) in window.iter().zip(outcomes) {
+                match outcome {
+                    None => continue,
+                    Some(Outcome::Unchanged(touched)) => {
+                        report.unchanged += 1;
+                        batch.touch(touched);
+                    }
+                    Some(Outcome::Failed(failure)) => report.failed.push(failure),
+                    Some(Outcome::Read(change)) => batch.add(*change, report)?,
                 }
-                Some(Outcome::Failed(failure)) => report.failed.push(failure),
-                Some(Outcome::Read(change)) => batch.add(*change, report)?,
+                progress.done += 1;
+                if let Some(callback) = &request.on_progress {
+                    progress.total = progress.total.max(progress.done);
+                    progress.document.clone_from(&candidate.name);
+                    callback(&progress);
+                }
             }
-            if let Some(callback) = &request.on_progress {
-                let done = number * WINDOW + index + 1;
-                callback(&Progress { done, total, document: candidate.name.clone() });
-            }
+        }
+        if !stop.is_stopped() {
+            gone.extend(walk.end(&inner.catalogue(), request.prune, report)?);
         }
     }
     if !stop.is_stopped() {
-        for known in plan.gone {
+        for known in gone {
             batch.remove(&known, report);
         }
         // Documents of other sources that another chunker cut are cut again from their stored text.
         batch.commit()?;
-        let stale = inner.catalogue().known_cut_otherwise(&chunker)?;
+        let stale = inner.catalogue().known_cut_otherwise(&stages.chunker)?;
         for known in stale {
             if stop.is_stopped() {
                 break;
@@ -92,9 +110,15 @@ fn build(inner: &Inner, request: &BuildRequest, report: &mut BuildReport) -> Res
     batch.finish()
 }
 
-/// Looks at a file and reads it if it has changed.
-fn look(inner: &Inner, candidate: &Candidate, parser: &str, chunker: &str) -> Outcome {
-    match try_look(inner, candidate, parser, chunker) {
+/// The fingerprints of the stages before encoding.
+struct Stages {
+    parser: String,
+    chunker: String,
+}
+
+/// Looks at an item and reads it if it has changed.
+fn look(inner: &Inner, candidate: &Candidate, request: &BuildRequest, waiter: &Waiter, stages: &Stages) -> Outcome {
+    match try_look(inner, candidate, request, waiter, stages) {
         Ok(outcome) => outcome,
         Err(error) => Outcome::Failed(Failure {
             document: candidate.name.clone(),
@@ -106,49 +130,62 @@ fn look(inner: &Inner, candidate: &Candidate, parser: &str, chunker: &str) -> Ou
     }
 }
 
-fn try_look(inner: &Inner, candidate: &Candidate, parser: &str, chunker: &str) -> Result<Outcome> {
-    let unreadable =
-        |error: std::io::Error| Error::new(ErrorKind::System, format!("it could not be read: {error}")).because(error);
-    let data = fs::metadata(&candidate.item.file).map_err(unreadable)?;
-    let largest = inner.pipeline.settings.largest_file;
-    if data.len() > largest {
-        let message = format!(
-            "it has {} MB and the limit is {} MB; raise file_megabytes in [limits] to read it",
-            data.len() / 1_000_000,
-            largest / 1_000_000
-        );
-        return Err(Error::new(ErrorKind::Limit, message));
-    }
-    let mut state =
-        FileState { size: data.len(), modified: nanoseconds(data.modified().ok()), seen: now(), hash: String::new() };
+fn try_look(
+    inner: &Inner,
+    candidate: &Candidate,
+    request: &BuildRequest,
+    waiter: &Waiter,
+    stages: &Stages,
+) -> Result<Outcome> {
+    let item = &candidate.item;
+    let modified = nanoseconds(item.modified);
+    let mut state = FileState { size: item.size.unwrap_or(0), modified, seen: now(), hash: String::new() };
     let known = candidate.known.as_ref();
-    let same_stages = known.is_some_and(|known| known.parser == parser && known.chunker == chunker);
-    if let Some(known) = known.filter(|_| same_stages)
+    let same_stages = known.is_some_and(|known| known.parser == stages.parser && known.chunker == stages.chunker);
+    if let Some(known) = known.filter(|_| same_stages && item.modified.is_some())
         && known.size == state.size
         && known.modified == state.modified
         && known.modified + CLOCK_DOUBT < known.seen
     {
         return Ok(Outcome::Unchanged(None));
     }
-    let bytes = fs::read(&candidate.item.file).map_err(unreadable)?;
-    state.size = bytes.len() as u64;
-    state.hash = blake3::hash(&bytes).to_hex().to_string();
-    if let Some(known) = known.filter(|known| known.hash == state.hash && known.parser == parser) {
-        if known.chunker == chunker {
+    let content = waiter.wait(candidate.from.read(item, inner.pipeline.settings.largest_file))?;
+    state.size = content.bytes.len() as u64;
+    state.hash = blake3::hash(&content.bytes).to_hex().to_string();
+    if let Some(known) = known.filter(|known| known.hash == state.hash && known.parser == stages.parser) {
+        if known.chunker == stages.chunker {
             return Ok(Outcome::Unchanged(Some((known.id, state))));
         }
         return Ok(Outcome::Read(Box::new(cut_again(inner, known, Some(state))?)));
     }
-    let document = logothete_parse::parse(&candidate.name, &bytes)?;
+    let mut document = inner.pipeline.parse_content(&candidate.name, content)?;
+    complete(&mut document, item, &state, request);
     let chunks = cut(inner, &candidate.identity, &document)?;
     Ok(Outcome::Read(Box::new(Change {
         replaces: known.cloned(),
-        place: Some((candidate.source, candidate.item.path.clone())),
+        place: Some((candidate.source, candidate.path.clone())),
         document,
         state: Some(state),
-        parser: parser.to_owned(),
+        parser: stages.parser.clone(),
         chunks,
     })))
+}
+
+/// Adds what the source, the file and the caller say to a document's metadata. What it says itself goes before.
+fn complete(document: &mut Document, item: &Item, state: &FileState, request: &BuildRequest) {
+    let mut add = |name: &str, value: Value| {
+        document.metadata.entry(name.to_owned()).or_insert(value);
+    };
+    let file = item.path.rsplit('/').next().unwrap_or(&item.path);
+    add("file_name", Value::Text(file.to_owned()));
+    add("file_size", Value::Number(state.size as f64));
+    add("content_hash", Value::Text(state.hash.clone()));
+    if state.modified > 0 {
+        add("modified", Value::Date(Date::from_unix(state.modified.div_euclid(1_000_000_000))));
+    }
+    for (name, value) in item.metadata.iter().chain(&request.metadata) {
+        add(name, value.clone());
+    }
 }
 
 fn cut(inner: &Inner, identity: &str, document: &Document) -> Result<Vec<Chunk>> {

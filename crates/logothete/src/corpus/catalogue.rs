@@ -3,18 +3,23 @@
 //! All SQL of the crate is here. A change becomes visible when its transaction commits, and is on the disk by then:
 //! write-ahead log, `synchronous=FULL`.
 
+use std::borrow::Cow;
 use std::path::Path;
 
 use logothete_core::chunk::{Chunk, ChunkId};
-use logothete_core::document::{Block, BlockKind, Document, Furniture, Pages, Span, Table};
+use logothete_core::document::{
+    Block, BlockKind, Date, Document, Furniture, LineBox, Link, Moment, PageArea, Pages, RecognisedWord, Span, Table,
+};
 use logothete_core::search::Passage;
 use logothete_core::{Error, ErrorKind, Result};
 use rusqlite::{Connection, OptionalExtension, Row, params};
 use serde::{Deserialize, Serialize, de::DeserializeOwned};
 
 /// The version of the format on disk.
-pub(crate) const FORMAT: u32 = 1;
+pub(crate) const FORMAT: u32 = 2;
 const SCHEMA: &str = include_str!("schema.sql");
+/// Brings a corpus of version 1 to this one.
+const FROM_1: &str = "ALTER TABLE documents ADD COLUMN layout TEXT NOT NULL DEFAULT '{}'";
 
 /// The catalogue's connection.
 pub(crate) struct Catalogue {
@@ -72,12 +77,42 @@ pub(crate) struct Place {
 }
 
 /// The part of a block that only some kinds have.
-#[derive(Serialize, Deserialize)]
+#[derive(Default, PartialEq, Serialize, Deserialize)]
 struct Details {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     table: Option<Table>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     furniture: Option<Furniture>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    figure: Option<PageArea>,
+}
+
+/// What points from the text of a document to places outside it.
+#[derive(Serialize, Deserialize)]
+struct Layout<'a> {
+    #[serde(default, skip_serializing_if = "is_none")]
+    boxes: Cow<'a, [LineBox]>,
+    #[serde(default, skip_serializing_if = "is_none")]
+    moments: Cow<'a, [Moment]>,
+    #[serde(default, skip_serializing_if = "is_none")]
+    links: Cow<'a, [Link]>,
+    #[serde(default, skip_serializing_if = "is_none")]
+    recognised: Cow<'a, [RecognisedWord]>,
+}
+
+fn is_none<T>(list: &[T]) -> bool {
+    list.is_empty()
+}
+
+impl<'a> Layout<'a> {
+    fn of(document: &'a Document) -> Self {
+        Self {
+            boxes: Cow::Borrowed(&document.boxes),
+            moments: Cow::Borrowed(&document.moments),
+            links: Cow::Borrowed(&document.links),
+            recognised: Cow::Borrowed(&document.recognised),
+        }
+    }
 }
 
 pub(crate) fn failed(error: rusqlite::Error) -> Error {
@@ -127,15 +162,17 @@ impl Catalogue {
             .map_err(failed)?;
         let version: u32 = connection.query_row("PRAGMA user_version", [], |row| row.get(0)).map_err(failed)?;
         match version {
-            0 => {
-                // Two processes may come here at once: the one that waits finds the tables made.
+            0 | 1 => {
+                // Two processes may come here at once: the one that waits finds the work done.
                 let transaction =
                     connection.transaction_with_behavior(rusqlite::TransactionBehavior::Immediate).map_err(failed)?;
-                let made: u32 = transaction.query_row("PRAGMA user_version", [], |row| row.get(0)).map_err(failed)?;
-                if made == 0 {
-                    transaction.execute_batch(SCHEMA).map_err(failed)?;
-                    transaction.pragma_update(None, "user_version", FORMAT).map_err(failed)?;
+                let found: u32 = transaction.query_row("PRAGMA user_version", [], |row| row.get(0)).map_err(failed)?;
+                match found {
+                    0 => transaction.execute_batch(SCHEMA).map_err(failed)?,
+                    1 => transaction.execute_batch(FROM_1).map_err(failed)?,
+                    _ => {}
                 }
+                transaction.pragma_update(None, "user_version", FORMAT).map_err(failed)?;
                 transaction.commit().map_err(failed)?;
             }
             FORMAT => {}
@@ -252,6 +289,40 @@ impl Catalogue {
         self.rows(&format!("{} WHERE source = ? ORDER BY path", Self::KNOWN), [source], Self::known)
     }
 
+    /// The document at a path of a source.
+    pub(crate) fn known_at(&self, source: i64, path: &str) -> Result<Option<Known>> {
+        let sql = format!("{} WHERE source = ? AND path = ?", Self::KNOWN);
+        self.connection.query_row(&sql, params![source, path], Self::known).optional().map_err(failed)
+    }
+
+    /// How many documents a source has.
+    pub(crate) fn count_in(&self, source: i64) -> Result<usize> {
+        let sql = "SELECT count(*) FROM main.documents WHERE source = ?";
+        self.connection.query_row(sql, [source], |row| row.get(0)).map_err(failed)
+    }
+
+    /// Begins to note what sources list. The notes are the connection's own and go with it.
+    pub(crate) fn begin_listing(&self) -> Result<()> {
+        self.connection
+            .execute_batch(
+                "DROP TABLE IF EXISTS temp.listed;
+                 CREATE TEMP TABLE listed (source INTEGER, path TEXT, PRIMARY KEY (source, path)) WITHOUT ROWID;",
+            )
+            .map_err(failed)
+    }
+
+    /// Notes that a source lists a path.
+    pub(crate) fn note_listed(&self, source: i64, path: &str) -> Result<()> {
+        self.run("INSERT OR IGNORE INTO temp.listed VALUES (?, ?)", params![source, path])?;
+        Ok(())
+    }
+
+    /// The documents of a source that it no longer lists.
+    pub(crate) fn known_unlisted(&self, source: i64) -> Result<Vec<Known>> {
+        let unlisted = "NOT EXISTS (SELECT 1 FROM temp.listed AS now WHERE now.source = documents.source AND now.path = documents.path)";
+        self.rows(&format!("{} WHERE source = ? AND {unlisted} ORDER BY path", Self::KNOWN), [source], Self::known)
+    }
+
     /// The documents, of any source, that another chunker cut.
     pub(crate) fn known_cut_otherwise(&self, chunker: &str) -> Result<Vec<Known>> {
         self.rows(&format!("{} WHERE chunker <> ? ORDER BY documents.id", Self::KNOWN), [chunker], Self::known)
@@ -265,7 +336,11 @@ impl Catalogue {
 
     /// Notes that a file was seen again with the same content.
     pub(crate) fn touch(&self, id: i64, state: &FileState) -> Result<()> {
-        self.run("UPDATE documents SET modified = ?, seen = ? WHERE id = ?", params![state.modified, state.seen, id])?;
+        let written = Date::from_unix(state.modified.div_euclid(1_000_000_000)).as_str().to_owned();
+        self.run(
+            "UPDATE documents SET modified = ?, seen = ?, metadata = json_set(metadata, '$.modified', ?) WHERE id = ?",
+            params![state.modified, state.seen, written, id],
+        )?;
         Ok(())
     }
 
@@ -287,7 +362,7 @@ impl Catalogue {
         let date = document.metadata.get("date").map(ToString::to_string);
         self.run(
             "INSERT INTO documents (source, path, name, title, media_type, date, size, modified, seen, hash, parser, chunker,
-             text, pages, metadata, warnings) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+             text, pages, layout, metadata, warnings) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
             params![
                 source,
                 path,
@@ -303,15 +378,16 @@ impl Catalogue {
                 chunker,
                 document.text,
                 to_json(&document.page_starts)?,
+                to_json(&Layout::of(document))?,
                 to_json(&document.metadata)?,
                 to_json(&document.warnings)?,
             ],
         )?;
         let id = self.connection.last_insert_rowid();
         for (ordinal, block) in document.blocks.iter().enumerate() {
-            let details = Details { table: block.table.clone(), furniture: block.furniture.clone() };
             let details =
-                if block.table.is_some() || block.furniture.is_some() { Some(to_json(&details)?) } else { None };
+                Details { table: block.table.clone(), furniture: block.furniture.clone(), figure: block.figure };
+            let details = if details == Details::default() { None } else { Some(to_json(&details)?) };
             let (start, end) = (block.span.start as i64, block.span.end as i64);
             self.run(
                 "INSERT INTO blocks VALUES (?, ?, ?, ?, ?, ?, ?)",
@@ -330,8 +406,9 @@ impl Catalogue {
 
     /// A document as it was parsed.
     pub(crate) fn document(&self, id: i64) -> Result<Document> {
-        let sql = "SELECT name, title, media_type, text, pages, metadata, warnings FROM main.documents WHERE id = ?";
-        let (mut document, pages, metadata, warnings) = self
+        let sql =
+            "SELECT name, title, media_type, text, pages, metadata, warnings, layout FROM main.documents WHERE id = ?";
+        let (mut document, [pages, metadata, warnings, layout]) = self
             .connection
             .query_row(sql, [id], |row| {
                 let document = Document {
@@ -341,12 +418,17 @@ impl Catalogue {
                     text: row.get(3)?,
                     ..Document::default()
                 };
-                Ok((document, row.get::<_, String>(4)?, row.get::<_, String>(5)?, row.get::<_, String>(6)?))
+                Ok((document, [row.get::<_, String>(4)?, row.get(5)?, row.get(6)?, row.get(7)?]))
             })
             .map_err(failed)?;
         document.page_starts = from_json(&pages)?;
         document.metadata = from_json(&metadata)?;
         document.warnings = from_json(&warnings)?;
+        let layout: Layout<'_> = from_json(&layout)?;
+        document.boxes = layout.boxes.into_owned();
+        document.moments = layout.moments.into_owned();
+        document.links = layout.links.into_owned();
+        document.recognised = layout.recognised.into_owned();
         let blocks = self.rows(
             "SELECT kind, level, start, \"end\", details FROM blocks WHERE document = ? ORDER BY ordinal",
             [id],
@@ -355,7 +437,8 @@ impl Catalogue {
         for (kind, level, span, details) in blocks {
             let kind: BlockKind = from_json(&format!("\"{kind}\""))?;
             let details: Details = from_json(details.as_deref().unwrap_or("{}"))?;
-            document.blocks.push(Block { kind, span, level, table: details.table, furniture: details.furniture });
+            let Details { table, furniture, figure } = details;
+            document.blocks.push(Block { kind, span, level, table, furniture, figure });
         }
         Ok(document)
     }
@@ -383,7 +466,7 @@ impl Catalogue {
         raw.into_iter()
             .map(|(mut info, pages, warnings)| {
                 let starts: Vec<logothete_core::document::PageStart> = from_json(&pages)?;
-                info.pages = starts.last().map_or(0, |start| start.page);
+                info.pages = starts.iter().map(|start| start.page).max().unwrap_or(0);
                 info.warnings = from_json(&warnings)?;
                 Ok(info)
             })

@@ -27,6 +27,7 @@ CREATE TABLE documents (
     chunker    TEXT NOT NULL,
     text       TEXT NOT NULL,         -- normalised
     pages      TEXT NOT NULL,         -- JSON: where each page begins
+    layout     TEXT NOT NULL DEFAULT '{}',  -- JSON: places on pages, moments of a recording, links
     metadata   TEXT NOT NULL,         -- JSON
     warnings   TEXT NOT NULL,         -- JSON
     UNIQUE (source, path)
@@ -39,7 +40,7 @@ CREATE TABLE blocks (
     level      INTEGER NOT NULL,
     start      INTEGER NOT NULL,  -- bytes of the document's text
     "end"      INTEGER NOT NULL,
-    details    TEXT,              -- JSON: a table's cells, furniture's text
+    details    TEXT,              -- JSON: a table's cells, furniture's text, a figure's place
     PRIMARY KEY (document, ordinal)
 ) WITHOUT ROWID;
 

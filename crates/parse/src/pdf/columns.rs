@@ -5,7 +5,9 @@
 //! columns, and each is taken apart in the same way. Short cells on both sides of a gap are no columns: they are a table,
 //! a list with labels, or a table of contents.
 
-use super::lines::{Line, Word, line, rows};
+use logothete_core::document::Area;
+
+use super::lines::{self, Line, Word, line, rows};
 
 /// A gap of at least this many times the font size may be a gutter.
 const GUTTER: f32 = 1.0;
@@ -35,42 +37,67 @@ struct Gutter {
     right: f32,
 }
 
-/// All lines of a page in reading order.
-pub(super) fn in_order(words: Vec<Word>) -> Vec<Line> {
+/// All lines of a page in reading order. `targets` are the areas that point somewhere.
+pub(super) fn in_order(words: Vec<Word>, targets: &[(Area, String)]) -> Vec<Line> {
     let mut lines = Vec::new();
-    order(words, 0, &mut lines);
+    order(words, 0, targets, &mut lines);
     lines
 }
 
-fn order(words: Vec<Word>, depth: usize, lines: &mut Vec<Line>) {
+fn order(words: Vec<Word>, depth: usize, targets: &[(Area, String)], lines: &mut Vec<Line>) {
     let mut rows: Vec<Option<Row>> = rows(words).into_iter().map(|row| Some(segments(row))).collect();
     let mut done = 0;
     while done < rows.len() {
         let band = if depth < DEEPEST { band_from(&rows, done) } else { None };
         let Some((first, end, gutter)) = band else {
             for row in rows.drain(..).skip(done) {
-                lines.extend(row.map(whole));
+                whole(row, targets, lines);
             }
             return;
         };
         for row in &mut rows[done..first] {
-            lines.extend(row.take().map(whole));
+            whole(row.take(), targets, lines);
         }
         let (mut left, mut right) = (Vec::new(), Vec::new());
         for segment in rows[first..end].iter_mut().filter_map(Option::take).flatten() {
             let side = if segment.right <= gutter.right { &mut left } else { &mut right };
             side.extend(segment.words);
         }
-        order(left, depth + 1, lines);
-        order(right, depth + 1, lines);
+        order(left, depth + 1, targets, lines);
+        order(right, depth + 1, targets, lines);
         done = end;
     }
 }
 
-/// A row as one line again.
-fn whole(row: Row) -> Line {
+/// A row as one line again; objects of the page are lines of their own.
+fn whole(row: Option<Row>, targets: &[(Area, String)], lines: &mut Vec<Line>) {
+    let Some(row) = row else { return };
+    let aside = match &row[..] {
+        [head, rest] if rest.left - head.right > 2.0 * rest.words[0].size => {
+            let (head, rest) = (line(&head.words), line(&rest.words));
+            let other = (head.pitch > 0.0, head.bold, head.slanted) != (rest.pitch > 0.0, rest.bold, rest.slanted);
+            (other && head.object.is_none()).then_some(head.text.len() + 1)
+        }
+        _ => None,
+    };
+    let paged = row.len() > 1
+        && row.last().is_some_and(|last| {
+            let text = &last.words[0].text;
+            last.words.len() == 1 && (text.parse::<u16>().is_ok() || text.chars().all(|c| "ivxlc".contains(c)))
+        });
     let words: Vec<Word> = row.into_iter().flat_map(|segment| segment.words).collect();
-    line(&words)
+    for part in words.chunk_by(|a, b| a.object.is_none() && b.object.is_none()) {
+        let mut made = line(part);
+        made.object = part[0].object;
+        if part.len() == words.len() {
+            made.aside = aside;
+            made.paged = paged;
+        }
+        if !targets.is_empty() {
+            lines::link(&mut made, part, targets);
+        }
+        lines.push(made);
+    }
 }
 
 /// Parts a row at its wide gaps.
@@ -168,7 +195,8 @@ fn is_prose(rows: &[Option<Row>], gutter: Gutter) -> bool {
             let mut any = false;
             for segment in row.iter().filter(|segment| (segment.right <= gutter.right) == is_left) {
                 any = true;
-                words += segment.words.len();
+                // An object in a column counts as a line of it.
+                words += segment.words.len() + if segment.words[0].object.is_some() { 5 } else { 0 };
                 filled += segment.right - segment.left;
                 (from, to) = (from.min(segment.left), to.max(segment.right));
             }

@@ -4,6 +4,7 @@ use std::collections::HashMap;
 
 use super::lines::Line;
 use super::sheet::PageLines;
+use super::tags::Role;
 
 /// How many lines at the head and at the foot of a page are looked at.
 const EDGE_LINES: usize = 2;
@@ -25,6 +26,11 @@ pub(super) fn mark(pages: &mut [PageLines]) {
     for page in pages.iter_mut() {
         let repeated: Vec<usize> =
             edges(page).into_iter().filter(|&index| counts[&key(&page.lines[index])] >= needed).collect();
+        let told =
+            page.lines.iter().enumerate().filter(|(_, line)| line.role == Role::Artifact && line.object.is_none());
+        let mut repeated: Vec<usize> = told.map(|(index, _)| index).chain(repeated).collect();
+        repeated.sort_unstable();
+        repeated.dedup();
         for index in repeated.into_iter().rev() {
             let line = page.lines.remove(index);
             page.furniture.insert(0, line);
@@ -36,11 +42,12 @@ pub(super) fn mark(pages: &mut [PageLines]) {
 /// The lines near the edges of a page, in ascending order.
 fn edges(page: &PageLines) -> Vec<usize> {
     let count = page.lines.len();
+    let is_text = |index: &usize| page.lines[*index].object.is_none();
     let near = |index: &usize| {
         let height = page.lines[*index].baseline / page.height.max(1.0);
         !(EDGE..=1.0 - EDGE).contains(&height)
     };
-    (0..count).filter(|index| *index < EDGE_LINES || index + EDGE_LINES >= count).filter(near).collect()
+    (0..count).filter(|index| *index < EDGE_LINES || index + EDGE_LINES >= count).filter(is_text).filter(near).collect()
 }
 
 /// What a line says with its figures aside, and its height in steps of six points.

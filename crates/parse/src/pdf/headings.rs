@@ -1,82 +1,221 @@
 //! Which lines are headings, and how deep.
 //!
-//! A heading is set larger than the body. Its level comes from its number (`5.4.1` is three deep) where it has one; other
-//! headings of the same size get the level that most numbered ones of that size have; without any numbers the sizes are
-//! ranked.
+//! A heading is set larger than the body, or bold, or between two rules, and stands apart. What the file itself says, by
+//! its tags or its outline, comes first. Else the level comes from the number before it (`5.4.1` is three deep); other
+//! headings of the same look get the level that most numbered ones of that look have; without any numbers the looks are
+//! ranked: larger before smaller, ruled before bold.
 
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 
 use super::lines::Line;
+use super::outline::OutlineEntry;
 use super::sheet::PageLines;
+use super::tags::Role;
 
 /// A heading's type is larger than the body's by at least this factor.
 const LARGER: f32 = 1.08;
+/// A bold heading is no smaller than the body by more than this factor.
+const AS_LARGE: f32 = 0.93;
 /// A heading is no longer than this, in characters.
 const LONGEST: usize = 150;
 /// No heading is deeper.
 const DEEPEST: u8 = 6;
+/// In a document with no more headings than this, each look counts.
+const FEW: usize = 8;
+/// Where more of the lines than this are bold, bold is not for headings.
+const MOST_BOLD: f32 = 0.3;
 
 /// Sizes within half a point are one.
 pub(super) fn step(size: f32) -> i32 {
     (size * 2.0).round() as i32
 }
 
-/// The level of each size of heading.
+/// The look of a heading. Looks order from the least to the most important.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub(super) struct HeadingLook {
+    size: i32,
+    boxed: bool,
+    bold: bool,
+}
+
+/// The level of each look of heading.
 #[derive(Debug, Default)]
 pub(super) struct Levels {
     body: f32,
-    by_size: HashMap<i32, u8>,
+    by_bold: bool,
+    /// Headings no larger than the body are this deep at least: one deeper than the larger ones.
+    floor: u8,
+    by_look: BTreeMap<HeadingLook, u8>,
+    outline: HashMap<String, u8>,
 }
 
 impl Levels {
-    /// Looks at all the headings of a document.
-    pub(super) fn of(pages: &[PageLines], body: f32) -> Self {
-        let lines = pages.iter().flat_map(|page| &page.lines).filter(|line| looks_like_heading(line, body));
-        // How many headings of each size have a number of each depth; no number counts as depth 0.
-        let mut depths: HashMap<i32, HashMap<u8, usize>> = HashMap::new();
-        for line in lines {
-            let of_size = depths.entry(step(line.size)).or_default();
-            *of_size.entry(number_depth(&line.text).unwrap_or(0)).or_default() += 1;
+    /// Looks at all the headings of a document. `outline` is what the file says of them, if it is to be believed.
+    pub(super) fn of(pages: &[PageLines], body: f32, outline: &[OutlineEntry]) -> Self {
+        let all = pages.iter().flat_map(PageLines::text_lines);
+        let (bold, count) = all.fold((0, 0), |(bold, count), line| (bold + usize::from(line.bold), count + 1));
+        let mut levels = Self {
+            body,
+            by_bold: (bold as f32) < MOST_BOLD * count as f32,
+            floor: 1,
+            by_look: BTreeMap::new(),
+            outline: outline.iter().map(|entry| (key(&entry.title), entry.level.min(DEEPEST))).collect(),
+        };
+        // How many headings of each look have a number of each depth; no number counts as depth 0.
+        let mut depths: BTreeMap<HeadingLook, HashMap<u8, usize>> = BTreeMap::new();
+        for page in pages {
+            for (index, line) in page.lines.iter().enumerate() {
+                if let Some(look) = levels.look(page, index)
+                    && !levels.is_label(page, index)
+                {
+                    *depths.entry(look).or_default().entry(number_depth(&line.text).unwrap_or(0)).or_default() += 1;
+                }
+            }
         }
-        let mut sizes: Vec<i32> = depths.keys().copied().collect();
-        sizes.sort_unstable_by(|a, b| b.cmp(a));
-        let told = |size: &i32| {
-            let numbered = depths[size].iter().filter(|(depth, _)| **depth > 0);
+        levels.rank(&depths, levels.title(pages, &depths));
+        levels
+    }
+
+    /// The look of a title that stands above the text on the first page: the largest of all, and met once. One on a page
+    /// of its own heads the whole file, and its chapters are the outermost level.
+    fn title(&self, pages: &[PageLines], depths: &BTreeMap<HeadingLook, HashMap<u8, usize>>) -> Option<HeadingLook> {
+        let (largest, counts) = depths.last_key_value()?;
+        let first = pages.first()?;
+        let on_first = (0..first.lines.len()).any(|index| self.look(first, index) == Some(*largest));
+        let text = first.text_lines().filter(|line| step(line.size) == step(self.body)).count();
+        (counts.values().sum::<usize>() == 1 && on_first && text >= 5).then_some(*largest)
+    }
+
+    /// Gives each look a level, from the most important down.
+    fn rank(&mut self, depths: &BTreeMap<HeadingLook, HashMap<u8, usize>>, title: Option<HeadingLook>) {
+        let told = |counts: &HashMap<u8, usize>| {
+            let numbered = counts.iter().filter(|(depth, _)| **depth > 0);
             numbered
                 .max_by_key(|(depth, count)| (**count, **depth))
                 .filter(|(_, count)| **count >= 2)
                 .map(|(depth, _)| *depth)
         };
-        let any_told = sizes.iter().any(|size| told(size).is_some());
-        let mut by_size = HashMap::new();
+        let any_told = depths.values().any(|counts| told(counts).is_some());
+        let all: usize = depths.values().flat_map(HashMap::values).sum();
         let mut level = 0;
-        for (rank, size) in sizes.iter().enumerate() {
-            level = match told(size) {
+        for (look, counts) in depths.iter().rev() {
+            // The looks of a title page come once or twice, and are no levels of their own.
+            let rare = all > FEW && counts.values().sum::<usize>() < 3 && title != Some(*look);
+            let by_number = told(counts).map(|depth| depth.max(self.floor));
+            let own = match by_number {
                 Some(depth) => depth,
-                // Larger than everything numbered: a title. Smaller than something numbered: one deeper.
-                None if any_told => (level + u8::from(level > 0)).max(1),
-                None => u8::try_from(rank + 1).unwrap_or(DEEPEST),
+                // Larger than everything numbered: a title.
+                None if any_told && level == 0 => 1,
+                None => level + 1,
             }
             .min(DEEPEST);
-            by_size.insert(*size, level);
+            self.by_look.insert(*look, own);
+            if !rare && (by_number.is_some() || !any_told || level > 0) {
+                level = own;
+                if look.size > step(self.body) {
+                    self.floor = self.floor.max((own + 1).min(DEEPEST));
+                }
+            }
         }
-        Self { body, by_size }
+    }
+
+    /// Whether a heading only counts the one below it: `Chapter 3`.
+    fn is_label(&self, page: &PageLines, index: usize) -> bool {
+        let mut words = page.lines[index].text.split_whitespace();
+        let (Some(word), Some(number), None) = (words.next(), words.next(), words.next()) else { return false };
+        let counted = number.chars().all(|c| c.is_numeric() || "IVXLC".contains(c)) || number.len() == 1;
+        counted
+            && word.chars().all(char::is_alphabetic)
+            && index + 1 < page.lines.len()
+            && self.look(page, index + 1).is_some_and(|next| Some(next) != self.look(page, index))
+    }
+
+    /// The look of a line that is a heading by its look; nothing for one that is none.
+    fn look(&self, page: &PageLines, index: usize) -> Option<HeadingLook> {
+        let line = &page.lines[index];
+        // The letters over the parts of an index are set large, and head nothing.
+        let text = head_text(line);
+        let letters = text.chars().filter(|c| c.is_alphabetic()).count();
+        if line.object.is_some() || text.len() > LONGEST || letters < if line.boxed { 1 } else { 3 } || line.is_entry()
+        {
+            return None;
+        }
+        let large = line.size >= self.body * LARGER;
+        let bold = line.bold && self.by_bold && line.size >= self.body * AS_LARGE && stands_apart(page, index);
+        (large || line.boxed || bold).then_some(HeadingLook {
+            size: step(line.size.max(self.body)),
+            boxed: line.boxed,
+            bold: line.bold,
+        })
     }
 
     /// The level of a heading; nothing for a line that is none.
-    pub(super) fn level(&self, line: &Line) -> Option<u8> {
-        if !looks_like_heading(line, self.body) {
-            return None;
+    pub(super) fn level(&self, page: &PageLines, index: usize) -> Option<u8> {
+        let line = &page.lines[index];
+        if let Role::Heading(level) = line.role
+            && line.object.is_none()
+        {
+            return Some(level);
         }
-        let by_size = self.by_size.get(&step(line.size)).copied();
-        Some(number_depth(&line.text).or(by_size).unwrap_or(1).clamp(1, DEEPEST))
+        let look = self.look(page, index);
+        if let Some(level) = self.outlined(head_text(line))
+            && (look.is_some()
+                || (line.bold || line.slanted || line.size > 1.04 * self.body) && stands_apart(page, index))
+        {
+            return Some(level);
+        }
+        let look = look?;
+        if self.is_label(page, index) {
+            return self.level(page, index + 1);
+        }
+        let floor = if look.size > step(self.body) { 1 } else { self.floor };
+        let by_number = number_depth(&line.text).map(|depth| depth.max(floor));
+        Some(by_number.or(self.by_look.get(&look).copied()).unwrap_or(1).clamp(1, DEEPEST))
+    }
+
+    /// The level that the outline gives a heading.
+    pub(super) fn outlined(&self, text: &str) -> Option<u8> {
+        if self.outline.is_empty() { None } else { self.outline.get(&key(text)).copied() }
     }
 }
 
-fn looks_like_heading(line: &Line, body: f32) -> bool {
-    // The letters over the parts of an index are set large, and head nothing.
-    let letters = line.text.chars().filter(|c| c.is_alphabetic()).count();
-    line.size >= body * LARGER && line.text.len() <= LONGEST && letters >= 3 && !has_leader(&line.text)
+/// What a heading says; a text in another look beside it is no part of it.
+pub(super) fn head_text(line: &Line) -> &str {
+    match line.aside {
+        Some(at) if line.boxed => line.text[..at].trim_end(),
+        _ => &line.text,
+    }
+}
+
+/// Whether a bold line stands apart as a heading does: not in a run of bold lines, with space above, no sentence.
+fn stands_apart(page: &PageLines, index: usize) -> bool {
+    let line = &page.lines[index];
+    let before = index.checked_sub(1).map(|before| &page.lines[before]);
+    let after = page.lines.get(index + 1);
+    let gap =
+        before.filter(|before| before.object.is_none()).map_or(f32::INFINITY, |before| line.baseline - before.baseline);
+    let spaced = gap < 0.0 || gap > 1.3 * line.size || before.is_some_and(|before| before.bold);
+    let run = |step: isize| {
+        (1..4).take_while(move |&far| {
+            let near = index.checked_add_signed(step * far).and_then(|at| page.lines.get(at));
+            near.is_some_and(|near| {
+                near.bold
+                    && near.object.is_none()
+                    && (near.baseline - line.baseline).abs() < far as f32 * 1.6 * line.size
+            })
+        })
+    };
+    let bold_run = run(1).count() + run(-1).count();
+    let sentence = line.text.ends_with(['.', ',', ';']) && number_depth(&line.text).is_none();
+    spaced && bold_run < 3 && !sentence && after.is_some() && !line.text.starts_with(['•', '–', '-', '*'])
+}
+
+/// A heading's words as they are compared: without the number before them.
+fn key(text: &str) -> String {
+    let lower = text.to_lowercase();
+    let words: Vec<&str> = lower.split(|c: char| !c.is_alphanumeric()).filter(|word| !word.is_empty()).collect();
+    let numbers = words.iter().take_while(|word| word.bytes().all(|b| b.is_ascii_digit())).count();
+    if numbers < words.len() { words[numbers..].concat() } else { words.concat() }
 }
 
 /// How deep the number before a heading is: `3` is 1, `3.2` is 2. A figure alone must be followed by words.

@@ -1,11 +1,21 @@
 //! From glyphs to words, from words to lines.
 
-use super::page::Drawn;
+use logothete_core::document::{Area, InlineLink, Span};
+
+use super::headings::has_leader;
+use super::notes::Note;
+use super::page::Layer;
+use super::stems::Weight;
+use super::tags::Role;
 
 /// A gap of this share of the font size parts two words.
 const WORD_GAP: f32 = 0.17;
 /// Glyphs whose baselines differ by less than this share of the font size are on one line.
 const SAME_LINE: f32 = 0.35;
+/// Two copies of a word nearer than this share of the font size are one that was drawn twice, to look bold.
+const DOUBLED: f32 = 0.12;
+/// Glyphs of one width differ by less than this share of the font size.
+const ONE_WIDTH: f32 = 0.012;
 
 /// A word on a page. Lengths are points.
 #[derive(Clone, Debug)]
@@ -15,6 +25,37 @@ pub(super) struct Word {
     pub right: f32,
     pub baseline: f32,
     pub size: f32,
+    pub weight: Weight,
+    pub slanted: bool,
+    pub role: Role,
+    /// The width of every glyph over the font size, when they all have one; 0 for a word whose glyphs differ.
+    pub pitch: f32,
+    /// The object of the page that stands here, in place of a word.
+    pub object: Option<usize>,
+}
+
+impl Word {
+    /// Stands for an object of the page while its text is put in order.
+    pub(super) fn of_object(object: usize, area: Area) -> Self {
+        Self {
+            text: String::new(),
+            left: area.left,
+            right: area.right,
+            baseline: area.top + 1.0,
+            size: 4.0,
+            weight: Weight::Unknown,
+            slanted: false,
+            role: Role::None,
+            pitch: 0.0,
+            object: Some(object),
+        }
+    }
+
+    /// Where it is.
+    pub(super) fn area(&self) -> Area {
+        let (top, bottom) = (self.baseline - 0.8 * self.size, self.baseline + 0.22 * self.size);
+        Area { left: self.left, top, right: self.right, bottom }
+    }
 }
 
 /// A line of words.
@@ -24,38 +65,115 @@ pub(super) struct Line {
     pub baseline: f32,
     /// The size of most of its characters.
     pub size: f32,
+    pub area: Area,
+    pub bold: bool,
+    pub slanted: bool,
+    pub role: Role,
+    /// The width of a character, when all have the same; else 0.
+    pub pitch: f32,
+    pub links: Vec<InlineLink>,
+    /// Its words with how sure their recognition was, from 0 to 1, where they were recognised from a picture.
+    pub words: Vec<(Span, f32)>,
+    /// Where text in another look begins behind a wide gap, such as the meaning beside a headword.
+    pub aside: Option<usize>,
+    /// Whether it ends with a page number at the far side, as the entries of a table of contents do.
+    pub paged: bool,
+    /// Whether a rule stands close above and another close below.
+    pub boxed: bool,
+    pub note: Note,
+    /// The object of the page that stands here, in place of text.
+    pub object: Option<usize>,
+}
+
+impl Line {
+    /// Whether it is an entry of a table of contents.
+    pub(super) fn is_entry(&self) -> bool {
+        self.paged || has_leader(&self.text)
+    }
 }
 
 /// Joins glyphs into words, in the order of drawing. A blank or a gap ends a word.
-pub(super) fn words(drawn: &Drawn) -> Vec<Word> {
-    let mut words: Vec<Word> = Vec::new();
+pub(super) fn words(layer: &Layer) -> Vec<Word> {
+    let mut words: Vec<Word> = Vec::with_capacity(layer.glyphs.len() / 5);
     let mut open = false;
-    for glyph in &drawn.glyphs {
-        let text = &drawn.text[glyph.start as usize..glyph.end as usize];
+    for glyph in &layer.glyphs {
+        let text = &layer.text[glyph.start as usize..glyph.end as usize];
         if text.trim().is_empty() {
             open = false;
             continue;
         }
+        let width = (glyph.right - glyph.left) / glyph.size;
         if let Some(word) = words.last_mut().filter(|_| open) {
             let size = word.size.max(glyph.size);
             let gap = glyph.left - word.right;
-            if (glyph.baseline - word.baseline).abs() < SAME_LINE * size && gap < WORD_GAP * size && gap > -0.6 * size {
-                word.text.push_str(text);
+            let rise = word.baseline - glyph.baseline;
+            if rise.abs() < SAME_LINE * size && gap < WORD_GAP * size && gap > -0.6 * size {
+                // A second copy of the last glyph, a hair's breadth away.
+                if word.text.ends_with(text) && gap < -(0.8 - DOUBLED) * (glyph.right - glyph.left) {
+                    continue;
+                }
+                // A small raised figure before the word: the mark of a note.
+                if glyph.size > word.size * 1.15 && rise < -0.08 * size {
+                    raise(&mut word.text);
+                }
+                match script(text, rise / size, glyph.size / word.size) {
+                    Some(small) => word.text.push(small),
+                    None => word.text.push_str(text),
+                }
                 word.right = word.right.max(glyph.right);
+                if (width - word.pitch).abs() > ONE_WIDTH {
+                    word.pitch = 0.0;
+                }
                 if glyph.size > word.size {
                     (word.size, word.baseline) = (glyph.size, glyph.baseline);
+                }
+                if word.weight == Weight::Unknown {
+                    (word.weight, word.slanted) = (glyph.look.weight, glyph.look.slanted);
                 }
                 continue;
             }
         }
-        let (left, right, baseline, size) = (glyph.left, glyph.right, glyph.baseline, glyph.size);
-        words.push(Word { text: text.to_owned(), left, right, baseline, size });
+        words.push(Word {
+            text: text.to_owned(),
+            left: glyph.left,
+            right: glyph.right,
+            baseline: glyph.baseline,
+            size: glyph.size,
+            weight: glyph.look.weight,
+            slanted: glyph.look.slanted,
+            role: glyph.role,
+            pitch: width,
+            object: None,
+        });
         open = true;
     }
     words
 }
 
-/// Puts words on one baseline together: rows from the top of the page to its foot, each from left to right.
+/// A raised or lowered small figure as its own character, so that `m²` does not read as `m2`.
+fn script(text: &str, rise: f32, smaller: f32) -> Option<char> {
+    let mut chars = text.chars();
+    let (Some(c), None) = (chars.next(), chars.next()) else { return None };
+    if smaller > 0.85 || rise.abs() < 0.08 {
+        return None;
+    }
+    let digit = c.to_digit(10)?;
+    if rise > 0.0 {
+        "⁰¹²³⁴⁵⁶⁷⁸⁹".chars().nth(digit as usize)
+    } else {
+        char::from_u32('₀' as u32 + digit)
+    }
+}
+
+/// Writes figures as raised ones.
+fn raise(text: &mut String) {
+    if text.bytes().all(|b| b.is_ascii_digit()) {
+        *text = text.chars().filter_map(|c| script(c.encode_utf8(&mut [0; 4]), 1.0, 0.0)).collect();
+    }
+}
+
+/// Puts words on one baseline together: rows from the top of the page to its foot, each from left to right. What was drawn
+/// twice is kept once.
 pub(super) fn rows(mut words: Vec<Word>) -> Vec<Vec<Word>> {
     words.sort_by(|a, b| a.baseline.total_cmp(&b.baseline));
     let mut rows: Vec<Vec<Word>> = Vec::new();
@@ -65,10 +183,43 @@ pub(super) fn rows(mut words: Vec<Word>) -> Vec<Vec<Word>> {
             _ => rows.push(vec![word]),
         }
     }
+    join_scripts(&mut rows);
     for row in &mut rows {
         row.sort_by(|a, b| a.left.total_cmp(&b.left));
+        row.dedup_by(|later, earlier| later.text == earlier.text && later.left - earlier.left < DOUBLED * later.size);
     }
     rows
+}
+
+/// Small words raised or lowered so far that they made a row of their own go back to the row that they belong to.
+fn join_scripts(rows: &mut Vec<Vec<Word>>) {
+    let tallest = |row: &[Word]| row.iter().map(|word| word.size).fold(0.0, f32::max);
+    let mut index = 0;
+    while index < rows.len() {
+        let size = tallest(&rows[index]);
+        let middle = rows[index].first().map_or(0.0, |word| word.baseline);
+        let near = |other: usize| {
+            let row: &[Word] = rows.get(other)?;
+            let large = row.iter().filter(|word| word.size * 0.8 > size);
+            let (baseline, tall) = large.map(|word| (word.baseline, word.size)).next()?;
+            let beside = rows[index].iter().all(|small| {
+                row.iter().any(|word| word.left - 0.5 * tall < small.right && small.left < word.right + 0.5 * tall)
+            });
+            (beside && (baseline - middle).abs() < 0.62 * tall).then_some((other, (baseline - middle).abs()))
+        };
+        let target = [index.checked_sub(1).and_then(near), near(index + 1)]
+            .into_iter()
+            .flatten()
+            .min_by(|a, b| a.1.total_cmp(&b.1));
+        match target {
+            Some((target, _)) => {
+                let small = rows.remove(index);
+                let target = if target > index { target - 1 } else { target };
+                rows[target].extend(small);
+            }
+            None => index += 1,
+        }
+    }
 }
 
 fn fits(row: &[Word], word: &Word) -> bool {
@@ -81,5 +232,92 @@ fn fits(row: &[Word], word: &Word) -> bool {
 pub(super) fn line(words: &[Word]) -> Line {
     let longest = words.iter().max_by_key(|word| word.text.len());
     let (size, baseline) = longest.map_or((0.0, 0.0), |word| (word.size, word.baseline));
-    Line { text: words.iter().map(|word| word.text.as_str()).collect::<Vec<_>>().join(" "), baseline, size }
+    let area = words.iter().map(Word::area).reduce(Area::around).unwrap_or_default();
+    let mut text = String::with_capacity(words.iter().map(|word| word.text.len() + 1).sum());
+    let (mut heavy, mut light, mut lean) = (0, 0, 0);
+    let mut pitch = None;
+    for word in words {
+        if !text.is_empty() {
+            text.push(' ');
+        }
+        text.push_str(&word.text);
+        // A raised figure that stands alone: the mark of a note, or a power.
+        if word.size < 0.85 * size && word.baseline < baseline - 0.2 * size {
+            let start = text.len() - word.text.len();
+            let mut mark = text.split_off(start);
+            raise(&mut mark);
+            text.push_str(&mark);
+        }
+        let length = word.text.len();
+        match word.weight {
+            Weight::Bold => heavy += length,
+            Weight::Regular => light += length,
+            Weight::Unknown => {}
+        }
+        lean += if word.slanted { length } else { 0 };
+        pitch = match pitch {
+            None => Some(word.pitch),
+            Some(pitch) if (pitch - word.pitch).abs() < ONE_WIDTH => Some(pitch),
+            Some(_) => Some(0.0),
+        };
+    }
+    let pitch = pitch.filter(|_| tells_pitch(&text)).unwrap_or(0.0);
+    if pitch > 0.0 {
+        text = spaced(words, pitch);
+    }
+    Line {
+        baseline,
+        size,
+        area,
+        bold: heavy > 0 && light * 5 < heavy,
+        slanted: lean * 2 > text.len(),
+        role: words.first().map_or(Role::None, |word| word.role),
+        pitch,
+        text,
+        links: Vec::new(),
+        words: Vec::new(),
+        aside: None,
+        paged: false,
+        boxed: false,
+        note: Note::None,
+        object: None,
+    }
+}
+
+/// Words in type of one width, with as many blanks between them as fit.
+fn spaced(words: &[Word], pitch: f32) -> String {
+    let mut text = String::new();
+    let mut end = f32::NAN;
+    for word in words {
+        if !text.is_empty() {
+            let blanks = ((word.left - end) / (pitch * word.size)).round().clamp(1.0, 60.0) as usize;
+            text.extend(std::iter::repeat_n(' ', blanks));
+        }
+        text.push_str(&word.text);
+        end = word.right;
+    }
+    text
+}
+
+/// Whether one width of all characters tells anything: figures have one width in most fonts.
+fn tells_pitch(text: &str) -> bool {
+    let narrow = text.contains(['i', 'l', 'j', 't', 'f', 'r', '.', ',', '(', '\'', '-', ':', ';', '|', '[']);
+    let wide =
+        text.contains(|c: char| c.is_alphabetic() && !"iljtfr".contains(c)) || text.contains(['=', '#', '<', '>']);
+    narrow && wide
+}
+
+/// Notes which words of a line point somewhere.
+pub(super) fn link(line: &mut Line, words: &[Word], targets: &[(Area, String)]) {
+    let mut at = 0;
+    for word in words {
+        let span = Span::new(at, at + word.text.len());
+        at = span.end + 1;
+        let middle = ((word.left + word.right) / 2.0, word.baseline - 0.3 * word.size);
+        let Some((_, target)) = targets.iter().find(|(area, _)| area.holds(middle.0, middle.1)) else { continue };
+        match line.links.last_mut() {
+            Some(last) if last.target == *target && last.span.end + 1 == span.start => last.span.end = span.end,
+            _ => line.links.push(InlineLink { span, target: target.clone() }),
+        }
+    }
 }

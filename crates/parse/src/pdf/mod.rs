@@ -1,90 +1,338 @@
 //! PDF: from drawing events to blocks.
 //!
-//! Each step is a module: [`page`] collects what is drawn on a page, [`lines`] joins glyphs into words, [`tables`] finds
-//! ruled tables, [`columns`] puts lines into reading order, [`furniture`] sets running headers and footers apart,
-//! [`headings`] tells their levels, [`blocks`] joins lines into headings, paragraphs and items and writes them down.
+//! Each step is a module. [`page`] collects what is drawn on a page, with the weight of its type from [`stems`] and what
+//! the file says of it from [`tags`]; [`lines`] joins glyphs into words; [`figures`] and [`tables`] take theirs;
+//! [`columns`] puts the lines of the rest into reading order; [`furniture`] sets running headers and footers apart,
+//! [`notes`] the footnotes; [`headings`] tells their levels; [`blocks`] joins lines into headings, paragraphs and items and
+//! writes them down. [`links`] and [`outline`] read what the file says beside its pages.
 
 mod blocks;
+mod captions;
 mod columns;
+mod figures;
 mod furniture;
 mod headings;
 mod lines;
+mod links;
+mod notes;
 mod outline;
 mod page;
+#[cfg(feature = "picture")]
+mod picture;
+#[cfg(feature = "picture")]
+mod recognise;
 mod sheet;
+mod stems;
 mod tables;
+mod tags;
 
 pub use outline::OutlineEntry;
+#[cfg(feature = "picture")]
+pub use picture::{area_picture, block_colour, outlined_page, page_picture, png};
+
+use std::fmt;
+use std::sync::Arc;
 
 use hayro_interpret::InterpreterCache;
-use hayro_interpret::hayro_syntax::{LoadPdfError, Pdf};
-use logothete_core::document::{Document, DocumentBuilder, Value};
-use logothete_core::{Error, ErrorKind, Result};
+use hayro_interpret::hayro_syntax::page::Page;
+use hayro_interpret::hayro_syntax::{DecryptionError, LoadPdfError, Pdf};
+use logothete_core::document::{Area, Date, Document, DocumentBuilder, Input, PageRecogniser, Parser, Value};
+use logothete_core::{Error, ErrorKind, Fingerprint, Result};
+
+use sheet::{Object, PageLines};
+
+/// A box of text beside the running text takes up no more of the page's width than this.
+const ASIDE_WIDTH: f32 = 0.55;
+
+/// Reads PDF.
+#[derive(Clone)]
+pub struct PdfParser {
+    password: Option<String>,
+    outline: bool,
+    recogniser: Option<Arc<dyn PageRecogniser>>,
+    /// What to do about pages that are pictures, where nothing recognises them.
+    advice: &'static str,
+}
+
+impl Default for PdfParser {
+    fn default() -> Self {
+        Self { password: None, outline: true, recogniser: None, advice: "they need character recognition first" }
+    }
+}
+
+impl fmt::Debug for PdfParser {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("PdfParser").field("outline", &self.outline).finish_non_exhaustive()
+    }
+}
+
+impl PdfParser {
+    /// Opens protected files with a password.
+    #[must_use]
+    pub fn password(mut self, password: impl Into<String>) -> Self {
+        self.password = Some(password.into());
+        self
+    }
+
+    /// Reads pages that are pictures with a recogniser.
+    #[must_use]
+    pub fn recogniser(mut self, recogniser: Arc<dyn PageRecogniser>) -> Self {
+        self.recogniser = Some(recogniser);
+        self
+    }
+
+    /// What a warning about pages that are pictures says to do.
+    #[must_use]
+    pub fn advice(mut self, advice: &'static str) -> Self {
+        self.advice = advice;
+        self
+    }
+
+    /// Whether headings are looked up in the file's outline; they are unless this says no.
+    #[must_use]
+    pub fn use_outline(mut self, outline: bool) -> Self {
+        self.outline = outline;
+        self
+    }
+}
+
+impl Parser for PdfParser {
+    fn media_types(&self) -> &[&str] {
+        &["application/pdf"]
+    }
+
+    fn endings(&self) -> &[&str] {
+        &["pdf"]
+    }
+
+    fn recognises(&self, start: &[u8]) -> bool {
+        // The standard lets up to a kilobyte of other bytes stand before the header.
+        start[..start.len().min(1024)].windows(5).any(|window| window == b"%PDF-")
+    }
+
+    fn fits(&self, bytes: &[u8]) -> bool {
+        self.recognises(bytes)
+    }
+
+    fn fingerprint(&self) -> Fingerprint {
+        let recogniser = self.recogniser.as_ref().map(|recogniser| recogniser.fingerprint().to_string());
+        Fingerprint::of(["pdf 3".to_owned(), self.outline.to_string(), recogniser.unwrap_or_default()])
+    }
+
+    fn parse(&self, input: &Input<'_>) -> Result<Document> {
+        let pdf = open(input.bytes, self.password.as_deref())?;
+        let mut builder = DocumentBuilder::new(input.name, "application/pdf");
+        information(&pdf, &mut builder);
+        let mut pages = self.read_pages(&pdf, input, &mut builder)?;
+        furniture::mark(&mut pages);
+        let outline = if self.outline { outline::read(&pdf) } else { Vec::new() };
+        blocks::write(&mut pages, &outline, &mut builder);
+        for (page, label) in (1..).zip(links::page_labels(&pdf, pdf.pages().len())) {
+            builder.page_label(page, &label);
+        }
+        Ok(builder.finish())
+    }
+}
+
+impl PdfParser {
+    /// Takes the pages apart that the budget asks for, and names those without text.
+    fn read_pages(&self, pdf: &Pdf, input: &Input<'_>, builder: &mut DocumentBuilder) -> Result<Vec<PageLines>> {
+        let cache = InterpreterCache::new();
+        let mut looks = stems::Looks::default();
+        let tags = tags::Tags::of(pdf);
+        let (mut pages, mut unread) = (Vec::new(), Unread::default());
+        let all = pdf.pages();
+        for (number, page) in (1..).zip(all.iter()).filter(|(number, _)| input.budget.wants(*number)) {
+            input.budget.check()?;
+            if pages.len() >= input.budget.most_pages as usize {
+                let limit = input.budget.most_pages;
+                builder.warn(format!("only {limit} of its {} pages were read; that is the limit", all.len()));
+                break;
+            }
+            let drawn = page::draw(page, &cache, &mut looks, tags.page(page.raw().obj_id()));
+            pages.push(if drawn.is_blank_of_text() {
+                self.without_text(number, page, drawn, &mut unread)
+            } else {
+                take_apart(number, page, drawn)
+            });
+        }
+        unread.warn(self.advice, builder);
+        match (pages.is_empty(), input.budget.pages) {
+            (false, _) => Ok(pages),
+            (true, Some(asked)) => Err(Error::new(
+                ErrorKind::Configuration,
+                format!("it has {}, and {asked} were asked for", count_pages(all.len())),
+            )),
+            (true, None) => Err(Error::new(ErrorKind::Unreadable, "this PDF has no pages")),
+        }
+    }
+
+    /// A page without text: recognised if it is a picture and something recognises pictures.
+    fn without_text(&self, number: u32, page: &Page<'_>, drawn: page::Drawn, unread: &mut Unread) -> PageLines {
+        if drawn.is_blank() {
+            unread.blank.push(number);
+            return take_apart(number, page, drawn);
+        }
+        #[cfg(feature = "picture")]
+        if let Some(recogniser) = &self.recogniser {
+            let again = page::Drawn { width: drawn.width, height: drawn.height, ..page::Drawn::default() };
+            match recognise::page(number, page, again, &**recogniser) {
+                Ok((sheet, sure)) => {
+                    unread.recognised.push((number, sure));
+                    return sheet;
+                }
+                Err(error) => unread.failed.push(format!("page {number} could not be recognised: {error}")),
+            }
+        }
+        unread.pictures.push(number);
+        take_apart(number, page, drawn)
+    }
+}
+
+/// The pages of a file that have no text of their own.
+#[derive(Default)]
+struct Unread {
+    blank: Vec<u32>,
+    pictures: Vec<u32>,
+    recognised: Vec<(u32, f32)>,
+    failed: Vec<String>,
+}
+
+impl Unread {
+    fn warn(self, advice: &str, builder: &mut DocumentBuilder) {
+        for failed in self.failed {
+            builder.warn(failed);
+        }
+        let verb = |pages: usize, one: &'static str, many: &'static str| if pages == 1 { one } else { many };
+        if !self.pictures.is_empty() {
+            let are = verb(self.pictures.len(), "is a picture", "are pictures");
+            builder.warn(format!("{} {are} without text: {advice}", numbers(&self.pictures)));
+        }
+        if !self.blank.is_empty() {
+            let are = verb(self.blank.len(), "is", "are");
+            builder.warn(format!("{} {are} blank", numbers(&self.blank)));
+        }
+        if !self.recognised.is_empty() {
+            let pages: Vec<u32> = self.recognised.iter().map(|(page, _)| *page).collect();
+            let sure = self.recognised.iter().map(|(_, sure)| sure).sum::<f32>() / pages.len() as f32;
+            let were = verb(pages.len(), "was", "were");
+            builder.warn(format!(
+                "{} {were} recognised from pictures, with {:.0}% confidence on average",
+                numbers(&pages),
+                sure * 100.0
+            ));
+        }
+    }
+}
+
+fn count_pages(count: usize) -> String {
+    if count == 1 { "one page".to_owned() } else { format!("{count} pages") }
+}
+
+/// From what was drawn on a page to its lines in reading order and its objects.
+fn take_apart(number: u32, page: &Page<'_>, mut drawn: page::Drawn) -> PageLines {
+    let targets = if drawn.turned == 0 { links::of_page(page) } else { Vec::new() };
+    let mut words = lines::words(&drawn.layers[0]);
+    let mut objects: Vec<(Area, Object)> = Vec::new();
+    for figure in figures::take(&mut drawn, &mut words) {
+        objects.push((figure.area, Object::Figure(figure)));
+    }
+    for table in tables::take(&drawn, &mut words) {
+        objects.push((table.area, Object::Table(table)));
+    }
+    objects.extend(asides(&drawn, &mut words));
+    objects.sort_by(|a, b| a.0.top.total_cmp(&b.0.top));
+    words.extend(objects.iter().enumerate().map(|(index, (area, _))| lines::Word::of_object(index, *area)));
+    let mut ordered = columns::in_order(words, &targets);
+    mark_boxed(&mut ordered, &drawn.rules);
+    let aslant = drawn.layers[1..]
+        .iter()
+        .flat_map(|layer| lines::rows(lines::words(layer)).into_iter().map(|row| (layer.degrees, lines::line(&row))));
+    PageLines {
+        number,
+        width: drawn.width,
+        height: drawn.height,
+        turned: drawn.turned,
+        lines: ordered,
+        objects: objects.into_iter().map(|(_, object)| object).collect(),
+        aslant: aslant.collect(),
+        furniture: Vec::new(),
+        rules: drawn.rules,
+    }
+}
+
+/// Tinted boxes of prose beside the running text.
+fn asides(drawn: &page::Drawn, words: &mut Vec<lines::Word>) -> Vec<(Area, Object)> {
+    let mut found = Vec::new();
+    for fill in drawn.fills.iter().filter(|fill| fill.width() < ASIDE_WIDTH * drawn.width && fill.height() > 40.0) {
+        let inside = |word: &lines::Word| fill.holds((word.left + word.right) / 2.0, word.baseline - 0.3 * word.size);
+        let own: Vec<lines::Word> = words.iter().filter(|word| inside(word)).cloned().collect();
+        let level = |word: &&lines::Word| word.baseline > fill.top && word.baseline < fill.bottom && !inside(word);
+        let rows = lines::rows(own);
+        let prose = rows.iter().filter(|row| row.len() >= 3).count();
+        let code = rows.iter().filter(|row| lines::line(row).pitch > 0.0).count();
+        if prose < 3 || code * 2 > rows.len() || words.iter().filter(level).count() < 5 {
+            continue;
+        }
+        words.retain(|word| !inside(word));
+        found.push((*fill, Object::Aside(rows.iter().map(|row| lines::line(row)).collect())));
+    }
+    found
+}
+
+/// Marks single lines between two rules of one length: the heads of entries.
+fn mark_boxed(lines: &mut [lines::Line], rules: &[page::Rule]) {
+    let level: Vec<&page::Rule> = rules.iter().filter(|rule| rule.level && rule.to - rule.from > 60.0).collect();
+    if level.len() < 2 || level.len() > 400 {
+        return;
+    }
+    let places: Vec<f32> = lines.iter().map(|line| line.baseline).collect();
+    for (index, line) in lines.iter_mut().enumerate().filter(|(_, line)| line.object.is_none()) {
+        let top = line.baseline - line.size;
+        let covers = |rule: &&&page::Rule| rule.from <= line.area.left + 2.0 && rule.to >= line.area.right - 2.0;
+        let above = level.iter().filter(covers).find(|rule| rule.at < top + 2.0 && top - rule.at < 1.6 * line.size);
+        let below = level
+            .iter()
+            .filter(covers)
+            .find(|rule| rule.at > line.baseline && rule.at - line.baseline < 2.0 * line.size);
+        if let (Some(above), Some(below)) = (above, below) {
+            let alike = (above.from - below.from).abs() < 3.0 && (above.to - below.to).abs() < 3.0;
+            let alone = !places.iter().enumerate().any(|(other, &at)| other != index && at > above.at && at < below.at);
+            line.boxed = alike && alone;
+        }
+    }
+}
 
 /// The outline of a PDF, in order; empty when it has none.
 ///
 /// # Errors
 /// When the file is protected or damaged.
 pub fn outline(bytes: &[u8]) -> Result<Vec<OutlineEntry>> {
-    Ok(outline::read(&open(bytes)?))
+    Ok(outline::read(&open(bytes, None)?))
 }
 
-fn open(bytes: &[u8]) -> Result<Pdf> {
-    Pdf::new(bytes.to_vec()).map_err(|error| match error {
-        LoadPdfError::Decryption(_) => Error::new(
-            ErrorKind::Unreadable,
-            "this PDF is protected by a password; save a copy without one and build again",
-        ),
-        LoadPdfError::Invalid => Error::new(
-            ErrorKind::Unreadable,
-            "this PDF is damaged or cut short, and no page of it could be found; fetch it again",
-        ),
+fn open(bytes: &[u8], password: Option<&str>) -> Result<Pdf> {
+    let opened = match password {
+        Some(password) => Pdf::new_with_password(bytes.to_vec(), password),
+        None => Pdf::new(bytes.to_vec()),
+    };
+    opened.map_err(|error| {
+        let message = match (error, password) {
+            (LoadPdfError::Decryption(DecryptionError::PasswordProtected), None) => {
+                "this PDF is protected by a password; give it (password_env in [parse]), or save a copy without one"
+            }
+            (LoadPdfError::Decryption(DecryptionError::PasswordProtected), Some(_)) => {
+                "this PDF is protected by another password than the one given"
+            }
+            (LoadPdfError::Decryption(_), _) => {
+                "this PDF is encrypted in a way that is not known here; save a copy without protection"
+            }
+            (LoadPdfError::Invalid, _) => {
+                "this PDF is damaged or cut short, and no page of it could be found; fetch it again"
+            }
+        };
+        Error::new(ErrorKind::Unreadable, message)
     })
-}
-
-/// Reads a PDF.
-pub(crate) fn parse(name: &str, bytes: &[u8]) -> Result<Document> {
-    let pdf = open(bytes)?;
-    let mut builder = DocumentBuilder::new(name, "application/pdf");
-    information(&pdf, &mut builder);
-
-    let cache = InterpreterCache::new();
-    let mut pages = Vec::new();
-    let mut without_text = Vec::new();
-    for (index, page) in pdf.pages().iter().enumerate() {
-        let number = index as u32 + 1;
-        let drawn = page::draw(page, &cache);
-        if drawn.is_blank_of_text() {
-            without_text.push(number);
-        }
-        let mut words = lines::words(&drawn);
-        let tables = tables::take(&drawn.rules, &mut words);
-        let lines = columns::in_order(words);
-        pages.push(sheet::PageLines { number, height: drawn.height, lines, tables, furniture: Vec::new() });
-    }
-    if pages.is_empty() {
-        return Err(Error::new(ErrorKind::Unreadable, "this PDF has no pages"));
-    }
-    if without_text.len() == pages.len() {
-        return Err(Error::new(
-            ErrorKind::Unreadable,
-            match pages.len() {
-                1 => "its only page has no text; it is a picture of a page, and needs character recognition first"
-                    .to_owned(),
-                many => {
-                    format!(
-                        "none of its {many} pages has text; they are pictures of pages, and need character recognition first"
-                    )
-                }
-            },
-        ));
-    }
-    if !without_text.is_empty() {
-        builder.warn(format!("no text on {}: pictures of pages, or blank", numbers(&without_text)));
-    }
-    furniture::mark(&mut pages);
-    blocks::write(&pages, &mut builder);
-    Ok(builder.finish())
 }
 
 /// Title, author and date from the document information dictionary.
@@ -96,7 +344,10 @@ fn information(pdf: &Pdf, builder: &mut DocumentBuilder) {
         }
     }
     if let Some(date) = metadata.creation_date {
-        builder.metadata("date", Value::Text(format!("{:04}-{:02}-{:02}", date.year, date.month, date.day)));
+        let written = format!("{:04}-{:02}-{:02}", date.year, date.month, date.day);
+        if let Some(date) = Date::from_written(&written) {
+            builder.metadata("date", Value::Date(date));
+        }
     }
 }
 

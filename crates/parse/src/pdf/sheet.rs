@@ -1,13 +1,57 @@
 //! A page taken apart: what the later steps work on.
 
+use logothete_core::document::{Area, PageArea};
+
 use super::lines::Line;
+use super::page::Rule;
 use super::tables::PageTable;
 
+/// Something on a page that is no line of its running text.
+#[derive(Debug)]
+pub(super) enum Object {
+    Table(PageTable),
+    Figure(PageFigure),
+    /// A box of text beside the running text.
+    Aside(Vec<Line>),
+}
+
+/// A figure on a page.
+#[derive(Debug)]
+pub(super) struct PageFigure {
+    pub area: Area,
+    /// What is written inside it.
+    pub text: String,
+}
+
 /// A page taken apart.
+#[derive(Debug)]
 pub(super) struct PageLines {
     pub number: u32,
+    pub width: f32,
     pub height: f32,
+    /// How far the page was turned to be read, in degrees.
+    pub turned: i16,
+    /// The running text in reading order; a line with an object stands where the object is read.
     pub lines: Vec<Line>,
-    pub tables: Vec<PageTable>,
+    pub objects: Vec<Object>,
+    /// Lines in other directions, each with how far it is turned.
+    pub aslant: Vec<(i16, Line)>,
     pub furniture: Vec<Line>,
+    pub rules: Vec<Rule>,
+}
+
+impl PageLines {
+    /// The lines of running text.
+    pub(super) fn text_lines(&self) -> impl Iterator<Item = &Line> {
+        self.lines.iter().filter(|line| line.object.is_none())
+    }
+
+    /// Where an area of these lines is on the page as it is shown.
+    pub(super) fn shown(&self, area: Area, degrees: i16) -> PageArea {
+        let mut area = area;
+        for degrees in [degrees, self.turned].into_iter().filter(|&degrees| degrees != 0) {
+            area = super::page::turn(area, f64::from(degrees), self.width, self.height);
+        }
+        PageArea { page: self.number, area }
+    }
 }

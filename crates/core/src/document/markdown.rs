@@ -1,0 +1,83 @@
+//! A document written as Markdown.
+
+use std::fmt::Write;
+
+use super::{Block, BlockKind, Document, Table};
+
+impl Document {
+    /// The document as Markdown (CommonMark with tables): what a model or a person reads best.
+    ///
+    /// A place that a spanning cell covers repeats the cell. Furniture is left out. Costs one pass over the text.
+    pub fn to_markdown(&self) -> String {
+        let mut out = String::new();
+        let mut last = None;
+        for block in self.blocks.iter().filter(|block| block.kind != BlockKind::Furniture) {
+            let list = last == Some(BlockKind::ListItem) && block.kind == BlockKind::ListItem;
+            if !out.is_empty() {
+                out.push_str(if list { "\n" } else { "\n\n" });
+            }
+            self.write_block(block, &mut out);
+            last = Some(block.kind);
+        }
+        if !out.is_empty() {
+            out.push('\n');
+        }
+        out
+    }
+
+    fn write_block(&self, block: &Block, out: &mut String) {
+        let text = self.slice(block.span);
+        match block.kind {
+            BlockKind::Heading => {
+                let level = usize::from(block.level.clamp(1, 6));
+                let _ = write!(out, "{} {}", "#".repeat(level), one_line(text));
+            }
+            BlockKind::ListItem => {
+                let marked = crate::text::list_marker(text).is_some();
+                let _ = write!(out, "{}{}", if marked { "" } else { "- " }, text.replace('\n', "\n  "));
+            }
+            BlockKind::Code => {
+                let fence = if text.contains("```") { "~~~~" } else { "```" };
+                let _ = write!(out, "{fence}\n{text}\n{fence}");
+            }
+            BlockKind::Quotation => {
+                let _ = write!(out, "> {}", text.replace('\n', "\n> "));
+            }
+            BlockKind::Caption => {
+                let _ = write!(out, "*{}*", one_line(text).replace('*', "\\*"));
+            }
+            BlockKind::Figure => {
+                let _ = write!(out, "![{}]()", one_line(text).replace(['[', ']'], ""));
+            }
+            BlockKind::Table => {
+                if let Some(table) = &block.table {
+                    self.write_table(table, out);
+                }
+            }
+            _ => out.push_str(text),
+        }
+    }
+
+    fn write_table(&self, table: &Table, out: &mut String) {
+        let columns = table.rows.iter().map(|row| row.cells.len()).max().unwrap_or(0);
+        let mut row_of = |cells: Vec<String>, first: bool| {
+            if !first {
+                out.push('\n');
+            }
+            let _ = write!(out, "| {} |", cells.join(" | "));
+        };
+        let escaped = |text: &str| one_line(text).replace('|', "\\|");
+        let header = (0..columns).map(|column| escaped(&table.column_name(&self.text, column))).collect();
+        row_of(header, true);
+        row_of(vec!["---".to_owned(); columns], false);
+        for row in &table.rows[table.header_rows.min(table.rows.len())..] {
+            let cell =
+                |column: usize| row.cells.get(column).map_or_else(String::new, |cell| escaped(self.slice(*cell)));
+            row_of((0..columns).map(cell).collect(), false);
+        }
+    }
+}
+
+fn one_line(text: &str) -> String {
+    text.split_whitespace().collect::<Vec<_>>().join(" ")
+}

@@ -1,0 +1,197 @@
+//! Files, and folders with all that is in them.
+
+use std::fs;
+use std::io::Read;
+use std::path::{Path, PathBuf};
+
+use ignore::WalkBuilder;
+use ignore::overrides::{Override, OverrideBuilder};
+use logothete_core::{Error, ErrorKind, Result};
+
+use super::{BoxFuture, Content, Item, Items, Source, too_large};
+
+/// A folder with all that is in it, or a single file.
+///
+/// Hidden files and folders, and folders that are corpora, are passed over; links are followed.
+#[derive(Clone, Debug)]
+pub struct FolderSource {
+    given: PathBuf,
+    root: PathBuf,
+    file: Option<PathBuf>,
+    globs: Override,
+}
+
+impl FolderSource {
+    /// The source of a path.
+    ///
+    /// # Errors
+    /// When there is nothing at the path; the message suggests the nearest name that exists.
+    pub fn new(path: impl AsRef<Path>) -> Result<Self> {
+        let path = path.as_ref();
+        let place = path.display();
+        let absolute = path.canonicalize().map_err(|error| match error.kind() {
+            std::io::ErrorKind::NotFound => Error::new(ErrorKind::NotFound, missing(path)).at(place),
+            _ => Error::new(ErrorKind::System, format!("it could not be opened: {error}")).at(place).because(error),
+        })?;
+        let (root, file) = if absolute.is_file() {
+            (absolute.parent().map(Path::to_path_buf).unwrap_or_default(), Some(absolute))
+        } else {
+            (absolute, None)
+        };
+        Ok(Self { given: path.to_path_buf(), root, file, globs: Override::empty() })
+    }
+
+    /// Only files that fit one of the `include` patterns, or all when there are none; and no file or folder that fits one
+    /// of the `exclude` patterns. Patterns are as in `.gitignore` files: `*.pdf`, `drafts/`, `**/old-*`.
+    ///
+    /// # Errors
+    /// When a pattern cannot be understood.
+    pub fn filtered(mut self, include: &[String], exclude: &[String]) -> Result<Self> {
+        let mut globs = OverrideBuilder::new(&self.root);
+        let all = include.iter().cloned().chain(exclude.iter().map(|pattern| format!("!{pattern}")));
+        for pattern in all {
+            globs.add(&pattern).map_err(|error| {
+                let message = format!("the pattern {:?} cannot be understood", pattern.trim_start_matches('!'));
+                Error::new(ErrorKind::Configuration, message).because(error)
+            })?;
+        }
+        self.globs = globs.build().map_err(|error| {
+            Error::new(ErrorKind::Configuration, "the patterns cannot be used together").because(error)
+        })?;
+        Ok(self)
+    }
+
+    /// The folder, or the folder of the single file.
+    pub fn root(&self) -> &Path {
+        &self.root
+    }
+
+    /// Lists the files in order of their names, folder by folder.
+    pub fn walk(&self) -> Items<'_> {
+        if let Some(file) = &self.file {
+            let name = file.file_name().unwrap_or_default().to_string_lossy().into_owned();
+            return Box::new(std::iter::once(Ok(item(name, file))));
+        }
+        let walk = WalkBuilder::new(&self.root)
+            .standard_filters(false)
+            .hidden(true)
+            .follow_links(true)
+            .overrides(self.globs.clone())
+            .sort_by_file_name(Ord::cmp)
+            .filter_entry(|entry| !entry.path().join("corpus.db").is_file())
+            .build();
+        Box::new(walk.filter_map(move |entry| match entry {
+            Ok(entry) if entry.file_type().is_some_and(|kind| kind.is_file()) => {
+                let relative = entry.path().strip_prefix(&self.root).unwrap_or(entry.path());
+                let parts: Vec<_> = relative.components().map(|part| part.as_os_str().to_string_lossy()).collect();
+                Some(Ok(item(parts.join("/"), entry.path())))
+            }
+            Ok(_) => None,
+            Err(error) => Some(Err(Error::new(ErrorKind::System, unlisted(&error)).at(self.given.display()))),
+        }))
+    }
+}
+
+fn item(path: String, file: &Path) -> Item {
+    let state = fs::metadata(file).ok();
+    Item {
+        path,
+        place: file.to_string_lossy().into_owned(),
+        size: state.as_ref().map(fs::Metadata::len),
+        modified: state.and_then(|state| state.modified().ok()),
+        ..Item::default()
+    }
+}
+
+impl Source for FolderSource {
+    fn location(&self) -> String {
+        self.root.to_string_lossy().into_owned()
+    }
+
+    fn is_whole(&self) -> bool {
+        self.file.is_none() && self.globs.is_empty()
+    }
+
+    fn items(&self) -> BoxFuture<'_, Result<Items<'_>>> {
+        Box::pin(async move { Ok(self.walk()) })
+    }
+
+    fn read<'a>(&'a self, item: &'a Item, most: u64) -> BoxFuture<'a, Result<Content>> {
+        Box::pin(async move { self.content(item, most) })
+    }
+}
+
+impl FolderSource {
+    /// Reads a file that was listed.
+    ///
+    /// # Errors
+    /// When it cannot be read, or has more than `most` bytes.
+    pub fn content(&self, item: &Item, most: u64) -> Result<Content> {
+        let unreadable = |error: std::io::Error| {
+            Error::new(ErrorKind::System, format!("it could not be read: {error}")).because(error)
+        };
+        let file = self.file.clone().unwrap_or_else(|| self.root.join(&item.path));
+        // Names that are no Unicode are read by the place that the listing gave.
+        let file = if file.exists() { file } else { PathBuf::from(&item.place) };
+        let size = fs::metadata(&file).map_err(unreadable)?.len();
+        if size > most {
+            return Err(too_large(size, most));
+        }
+        let mut bytes = Vec::with_capacity(size as usize);
+        // A file may grow while it is read.
+        fs::File::open(&file)
+            .and_then(|file| file.take(most.saturating_add(1)).read_to_end(&mut bytes))
+            .map_err(unreadable)?;
+        if bytes.len() as u64 > most {
+            return Err(too_large(bytes.len() as u64, most));
+        }
+        Ok(Content { bytes, media_type: None })
+    }
+}
+
+/// Why a part of a folder could not be listed.
+fn unlisted(error: &ignore::Error) -> String {
+    match error {
+        ignore::Error::WithDepth { err, .. } => unlisted(err),
+        ignore::Error::WithPath { path, err } => match err.io_error() {
+            Some(cause) => format!("{} could not be listed: {}", path.display(), cause.kind()),
+            None => unlisted(err),
+        },
+        ignore::Error::Loop { ancestor, child } => {
+            format!("{} is a link back to {}, and was not followed", child.display(), ancestor.display())
+        }
+        other => format!("a part of it could not be listed: {other}"),
+    }
+}
+
+/// Says that a path is missing, and which existing name is nearest to the first part of it that is missing.
+fn missing(path: &Path) -> String {
+    let mut known = PathBuf::new();
+    for part in path.components() {
+        let next = known.join(part);
+        if !next.exists() {
+            let folder = if known.as_os_str().is_empty() { Path::new(".") } else { &known };
+            return match nearest(folder, &part.as_os_str().to_string_lossy()) {
+                Some(name) => format!("there is no such file or folder; did you mean {}?", known.join(name).display()),
+                None => "there is no such file or folder".to_owned(),
+            };
+        }
+        known = next;
+    }
+    "there is no such file or folder".to_owned()
+}
+
+fn nearest(folder: &Path, name: &str) -> Option<String> {
+    let names = fs::read_dir(folder).ok()?.flatten().map(|entry| entry.file_name().to_string_lossy().into_owned());
+    closest(name, names.filter(|name| !name.starts_with('.')))
+}
+
+/// The candidate most like a name, if it is near enough to be a slip of the hand.
+pub(crate) fn closest(name: &str, candidates: impl Iterator<Item = String>) -> Option<String> {
+    let folded = name.to_lowercase();
+    candidates
+        .map(|candidate| (strsim::damerau_levenshtein(&folded, &candidate.to_lowercase()), candidate))
+        .filter(|(distance, candidate)| *distance <= (candidate.chars().count().max(name.chars().count()) / 3).max(1))
+        .min()
+        .map(|(_, candidate)| candidate)
+}

@@ -1,0 +1,86 @@
+//! Where documents come from: files and folders, bytes in memory, addresses, or a source of your own.
+
+mod folder;
+mod memory;
+#[cfg(feature = "http")]
+mod web;
+
+pub use folder::FolderSource;
+pub use memory::MemorySource;
+#[cfg(feature = "http")]
+pub use web::WebSource;
+
+pub(crate) use folder::closest;
+
+use std::future::Future;
+use std::pin::Pin;
+use std::time::SystemTime;
+
+use logothete_core::Result;
+use logothete_core::document::Metadata;
+
+/// A future that any thread may run.
+pub type BoxFuture<'a, T> = Pin<Box<dyn Future<Output = T> + Send + 'a>>;
+
+/// The items of a source, one after the other. An error is a part of the source that could not be listed.
+pub type Items<'a> = Box<dyn Iterator<Item = Result<Item>> + Send + 'a>;
+
+/// Where documents come from.
+///
+/// A source lists what it holds, lazily and in a steady order, and reads one item at a time, so that a source of any size
+/// is never held in memory. What it says of an item's size and time lets a build pass over what has not changed.
+pub trait Source: Send + Sync {
+    /// What the corpus knows the source by: it must stay the same from one build to the next. Folders give their path.
+    fn location(&self) -> String;
+
+    /// Whether it lists all that belongs to it. Documents are removed only when they are gone from a whole listing.
+    fn is_whole(&self) -> bool {
+        true
+    }
+
+    /// Lists the items.
+    ///
+    /// # Errors
+    /// When nothing can be listed.
+    fn items(&self) -> BoxFuture<'_, Result<Items<'_>>>;
+
+    /// Reads an item. Of more than `most` bytes nothing is needed but the error that says so.
+    ///
+    /// # Errors
+    /// When the item cannot be read.
+    fn read<'a>(&'a self, item: &'a Item, most: u64) -> BoxFuture<'a, Result<Content>>;
+}
+
+/// Something that a source lists.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Item {
+    /// Its path from the source's root, with `/` between the parts. It becomes the document's name.
+    pub path: String,
+    /// Where to read it: a file's path, an address.
+    pub place: String,
+    /// Its size in bytes, if that is known before it is read.
+    pub size: Option<u64>,
+    /// When it was changed last, if that is known before it is read.
+    pub modified: Option<SystemTime>,
+    /// What the source knows of it, for the document's metadata.
+    pub metadata: Metadata,
+}
+
+/// What was read of an item.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Content {
+    /// The content.
+    pub bytes: Vec<u8>,
+    /// Its media type, if the source says.
+    pub media_type: Option<String>,
+}
+
+/// The error for an item that is larger than is allowed.
+fn too_large(size: u64, most: u64) -> logothete_core::Error {
+    let message = format!(
+        "it has {} MB and the limit is {} MB; raise file_megabytes in [limits] to read it",
+        size.div_ceil(1_000_000),
+        most / 1_000_000
+    );
+    logothete_core::Error::new(logothete_core::ErrorKind::Limit, message)
+}

@@ -1,0 +1,163 @@
+//! Documents at addresses: fetched one by one, within limits, and only from hosts that are allowed.
+
+use std::io::Read;
+use std::time::Duration;
+
+use logothete_core::document::Value;
+use logothete_core::{Error, ErrorKind, Result};
+use ureq::Agent;
+use ureq::http::Uri;
+
+use super::{BoxFuture, Content, Item, Items, Source, too_large};
+
+/// How long a server may take to answer, and to send all of a document.
+const CONNECT: Duration = Duration::from_secs(10);
+const WHOLE: Duration = Duration::from_secs(60);
+/// A server may send on to another address this often; each is checked like the first.
+const MOST_REDIRECTS: u32 = 5;
+
+/// A list of addresses.
+pub struct WebSource {
+    name: String,
+    addresses: Vec<String>,
+    allowed: Vec<String>,
+    agent: Agent,
+}
+
+impl WebSource {
+    /// A source that fetches from the allowed hosts only: names such as `docs.example.org`, or with a port
+    /// `localhost:8080`. With none, nothing can be fetched. The corpus knows the source by its name.
+    pub fn new(name: impl Into<String>, addresses: Vec<String>, allowed: Vec<String>) -> Self {
+        let agent = Agent::config_builder()
+            .timeout_connect(Some(CONNECT))
+            .timeout_global(Some(WHOLE))
+            .max_redirects(0)
+            .max_redirects_will_error(false)
+            .http_status_as_error(false)
+            .user_agent("logothete")
+            .build()
+            .into();
+        Self { name: name.into(), addresses, allowed, agent }
+    }
+
+    /// An address whose host is allowed.
+    fn checked(&self, address: &str) -> Result<Uri> {
+        let uri: Uri = address
+            .parse()
+            .ok()
+            .filter(|uri: &Uri| matches!(uri.scheme_str(), Some("http" | "https")) && uri.host().is_some())
+            .ok_or_else(|| Error::new(ErrorKind::Configuration, "this is no address; write it as https://host/path"))?;
+        let host = uri.host().unwrap_or_default();
+        let with_port = uri.port_u16().map_or_else(|| host.to_owned(), |port| format!("{host}:{port}"));
+        let allowed = |name: &String| name.eq_ignore_ascii_case(host) || name.eq_ignore_ascii_case(&with_port);
+        if !self.allowed.iter().any(allowed) {
+            let message = format!(
+                "nothing was fetched: {with_port} is not among the allowed hosts; add it to allow in [privacy]"
+            );
+            return Err(Error::new(ErrorKind::Refused, message));
+        }
+        Ok(uri)
+    }
+
+    fn fetch(&self, address: &str, most: u64) -> Result<Content> {
+        let mut uri = self.checked(address)?;
+        for _ in 0..=MOST_REDIRECTS {
+            let response = self.agent.get(uri.clone()).call().map_err(|error| {
+                Error::new(ErrorKind::Unavailable, format!("it could not be fetched: {error}")).because(error)
+            })?;
+            let status = response.status();
+            if status.is_redirection() {
+                let next = response.headers().get("location").and_then(|next| next.to_str().ok()).unwrap_or_default();
+                uri = self.checked(&joined(&uri, next))?;
+                continue;
+            }
+            if !status.is_success() {
+                let kind = if status.is_server_error() { ErrorKind::Unavailable } else { ErrorKind::NotFound };
+                return Err(Error::new(kind, format!("the server answered {status}")));
+            }
+            let media_type =
+                response.headers().get("content-type").and_then(|kind| kind.to_str().ok()).map(str::to_owned);
+            let mut bytes = Vec::new();
+            let mut body = response.into_body().into_reader().take(most.saturating_add(1));
+            body.read_to_end(&mut bytes).map_err(|error| {
+                Error::new(ErrorKind::Unavailable, format!("it could not be fetched to its end: {error}"))
+                    .because(error)
+            })?;
+            if bytes.len() as u64 > most {
+                return Err(too_large(bytes.len() as u64, most));
+            }
+            return Ok(Content { bytes, media_type });
+        }
+        Err(Error::new(ErrorKind::Unavailable, "the server sent on from address to address without end"))
+    }
+}
+
+/// An address as it is meant on a page at another one.
+fn joined(from: &Uri, to: &str) -> String {
+    if to.contains("://") {
+        return to.to_owned();
+    }
+    let host = from.authority().map(ToString::to_string).unwrap_or_default();
+    let scheme = from.scheme_str().unwrap_or("https");
+    match to.strip_prefix("//") {
+        Some(rest) => format!("{scheme}://{rest}"),
+        None if to.starts_with('/') => format!("{scheme}://{host}{to}"),
+        None => {
+            let folder = from.path().rsplit_once('/').map_or("", |(folder, _)| folder);
+            format!("{scheme}://{host}{folder}/{to}")
+        }
+    }
+}
+
+/// What a document at an address is called: the address without its scheme.
+fn path_of(address: &str) -> String {
+    let bare = address.split_once("://").map_or(address, |(_, rest)| rest);
+    bare.trim_end_matches('/').to_owned()
+}
+
+impl Source for WebSource {
+    fn location(&self) -> String {
+        format!("web:{}", self.name)
+    }
+
+    fn items(&self) -> BoxFuture<'_, Result<Items<'_>>> {
+        let items = self.addresses.iter().map(|address| {
+            let metadata = [("address".to_owned(), Value::Text(address.clone()))].into();
+            // Servers say little that can be trusted about changes; the content's hash does.
+            Ok(Item { path: path_of(address), place: address.clone(), metadata, ..Item::default() })
+        });
+        Box::pin(async move { Ok(Box::new(items) as Items<'_>) })
+    }
+
+    fn read<'a>(&'a self, item: &'a Item, most: u64) -> BoxFuture<'a, Result<Content>> {
+        Box::pin(async move { self.fetch(&item.place, most) })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use rstest::rstest;
+
+    use super::*;
+
+    #[rstest]
+    #[case("http://quay.test/a/b.html", "c.pdf", "http://quay.test/a/c.pdf")]
+    #[case("http://quay.test/a/b.html", "/c.pdf", "http://quay.test/c.pdf")]
+    #[case("https://quay.test/a", "//mole.test/x", "https://mole.test/x")]
+    #[case("https://quay.test/a", "http://mole.test/x", "http://mole.test/x")]
+    fn redirections(#[case] from: &str, #[case] to: &str, #[case] expected: &str) {
+        assert_eq!(joined(&from.parse().expect("an address"), to), expected);
+    }
+
+    #[rstest]
+    #[case("http://quay.test/x", true)]
+    #[case("http://quay.test:81/x", true)]
+    #[case("http://mole.test:8080/x", true)]
+    #[case("http://mole.test/x", false)]
+    #[case("http://quay.test.other/x", false)]
+    #[case("file:///etc/passwd", false)]
+    fn hosts(#[case] address: &str, #[case] expected: bool) {
+        let source = WebSource::new("a", Vec::new(), vec!["quay.test".to_owned(), "mole.test:8080".to_owned()]);
+        assert_eq!(source.checked(address).is_ok(), expected);
+    }
+}

@@ -1,0 +1,79 @@
+//! Footnotes: small lines at the foot of a page or column that begin with a mark.
+
+use super::lines::Line;
+use super::sheet::PageLines;
+
+/// Type smaller than the body's by this factor is small.
+const SMALLER: f32 = 0.93;
+/// Footnotes stand below this share of the page's height.
+const LOWEST_PART: f32 = 0.35;
+
+/// Marks the lines of footnotes.
+///
+/// A footnote begins with a mark, in small type or close below a short rule; what follows it in the same type, down to the
+/// end of the column, belongs to it or to the next note.
+pub(super) fn mark(page: &mut PageLines, body: f32) {
+    let mut begun: Option<f32> = None;
+    let (height, width) = (page.height, page.width);
+    let rules: Vec<_> =
+        page.rules.iter().filter(|rule| rule.level && rule.to - rule.from < 0.5 * width).copied().collect();
+    let mut above: Option<(f32, f32)> = None;
+    for line in &mut page.lines {
+        if line.object.is_some() {
+            begun = None;
+            continue;
+        }
+        let lower = line.baseline > LOWEST_PART * height;
+        let small = line.size < SMALLER * body;
+        let top = line.baseline - line.size;
+        let ruled = rules.iter().any(|rule| {
+            rule.at < top + 2.0
+                && top - rule.at < 1.6 * line.size
+                && (rule.from - line.area.left).abs() < 3.0 * line.size
+        });
+        // Set apart from what stands above it.
+        let apart = above.is_none_or(|(baseline, size)| line.baseline < baseline || size > line.size * 1.05)
+            || ruled
+            || begun.is_some();
+        let goes_on = begun.is_some_and(|size| (line.size - size).abs() < 0.08 * size)
+            && above.is_none_or(|(baseline, _)| line.baseline > baseline);
+        let begins = lower && apart && has_mark(&line.text) && (small || ruled && line.size <= body);
+        if begins {
+            begun = Some(line.size);
+            line.note = Note::Begins;
+        } else if goes_on && small | ruled | (begun.is_some()) {
+            line.note = Note::GoesOn;
+        } else {
+            begun = None;
+        }
+        above = Some((line.baseline, line.size));
+    }
+}
+
+/// Where a line stands in a footnote.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(super) enum Note {
+    #[default]
+    None,
+    Begins,
+    GoesOn,
+}
+
+/// Whether a line begins with a mark: a raised figure, a star or dagger, or a figure that no list has.
+fn has_mark(text: &str) -> bool {
+    let mut chars = text.chars();
+    match chars.next() {
+        Some('⁰'..='⁹' | '¹' | '²' | '³' | '*' | '∗' | '†' | '‡' | '§' | '¶') => true,
+        Some('0'..='9') => {
+            let rest = text.trim_start_matches(|c: char| c.is_ascii_digit());
+            let digits = text.len() - rest.len();
+            digits <= 3 && rest.starts_with([' ', ')']) && rest[1..].trim_start().starts_with(char::is_alphabetic)
+        }
+        _ => false,
+    }
+}
+
+/// Whether a line is the running text of a page, not a note.
+pub(super) fn is_text(line: &Line) -> bool {
+    line.note == Note::None
+}

@@ -1,0 +1,180 @@
+//! Pages drawn: for recognition, for figures, and with what was understood outlined on them.
+
+use hayro::hayro_interpret::InterpreterSettings;
+use hayro::hayro_interpret::hayro_syntax::Pdf;
+use hayro::hayro_interpret::hayro_syntax::page::Page;
+use hayro::vello_cpu::color::palette::css::WHITE;
+use hayro::{PixmapSettings, RenderCache, RenderSettings, render};
+use logothete_core::document::{Area, BlockKind, Document, Picture};
+use logothete_core::{Error, ErrorKind, Result};
+
+/// No picture has more pixels than this.
+const MOST_PIXELS: f32 = 40_000_000.0;
+/// A picture is no wider and no higher than this.
+const LONGEST_SIDE: f32 = 16_000.0;
+/// How thick outlines are, and how large figures, in pixels.
+const OUTLINE: i64 = 2;
+const DIGIT: i64 = 3;
+/// The ten figures, three dots wide and five high, a row of three bits after the other.
+const FIGURES: [u16; 10] = [
+    0b111_101_101_101_111,
+    0b010_110_010_010_111,
+    0b111_001_111_100_111,
+    0b111_001_111_001_111,
+    0b101_101_111_001_001,
+    0b111_100_111_001_111,
+    0b111_100_111_101_111,
+    0b111_001_010_010_010,
+    0b111_101_111_101_111,
+    0b111_101_111_001_111,
+];
+
+/// Draws a page. `scale` is pixels to a point; less where the picture would be too large.
+pub(super) fn draw(page: &Page<'_>, scale: f32) -> (Picture, f32) {
+    let (width, height) = page.render_dimensions();
+    let most = (MOST_PIXELS / (width * height).max(1.0)).sqrt().min(LONGEST_SIDE / width.max(height).max(1.0));
+    let scale = scale.min(most);
+    let pixels = PixmapSettings { x_scale: scale, y_scale: scale, bg_color: WHITE };
+    let drawn = render(page, &RenderCache::new(), &InterpreterSettings::default(), &RenderSettings::default(), &pixels);
+    let rgb = drawn.data().iter().flat_map(|pixel| [pixel.r, pixel.g, pixel.b]).collect();
+    (Picture { width: drawn.width().into(), height: drawn.height().into(), pixels: rgb }, scale)
+}
+
+/// A page of a PDF as a picture, `scale` pixels to a point.
+///
+/// # Errors
+/// When the file is protected or damaged, or has no such page.
+pub fn page_picture(bytes: &[u8], password: Option<&str>, page: u32, scale: f32) -> Result<Picture> {
+    Ok(drawn(&super::open(bytes, password)?, page, scale)?.0)
+}
+
+fn drawn(pdf: &Pdf, page: u32, scale: f32) -> Result<(Picture, f32)> {
+    let pages = pdf.pages();
+    let found = (page as usize).checked_sub(1).and_then(|index| pages.get(index)).ok_or_else(|| {
+        let message = format!("it has {}, and page {page} was asked for", super::count_pages(pages.len()));
+        Error::new(ErrorKind::Configuration, message)
+    })?;
+    Ok(draw(found, scale))
+}
+
+/// An area of a page as a picture: the figure of a block, at its place.
+///
+/// # Errors
+/// As [`page_picture`].
+pub fn area_picture(bytes: &[u8], password: Option<&str>, page: u32, area: Area, scale: f32) -> Result<Picture> {
+    let (whole, scale) = drawn(&super::open(bytes, password)?, page, scale)?;
+    let pixel = |at: f32, most: u32| ((at * scale).round().max(0.0) as u32).min(most);
+    let (left, right) = (pixel(area.left, whole.width), pixel(area.right, whole.width));
+    let (top, bottom) = (pixel(area.top, whole.height), pixel(area.bottom, whole.height));
+    let row = |y: u32| {
+        let start = ((y * whole.width + left) * 3) as usize;
+        whole.pixels[start..start + ((right.max(left) - left) * 3) as usize].to_vec()
+    };
+    let pixels = (top..bottom.max(top)).flat_map(row).collect();
+    Ok(Picture { width: right.max(left) - left, height: bottom.max(top) - top, pixels })
+}
+
+/// A page of a PDF with the blocks of its document outlined by kind and numbered in reading order.
+///
+/// # Errors
+/// As [`page_picture`].
+pub fn outlined_page(
+    bytes: &[u8],
+    password: Option<&str>,
+    document: &Document,
+    page: u32,
+    scale: f32,
+) -> Result<Picture> {
+    let (mut picture, scale) = drawn(&super::open(bytes, password)?, page, scale)?;
+    let mut number = 0;
+    for block in &document.blocks {
+        let areas: Vec<Area> = document
+            .block_areas(block)
+            .into_iter()
+            .filter(|place| place.page == page)
+            .map(|place| place.area)
+            .collect();
+        if areas.is_empty() {
+            continue;
+        }
+        number += 1;
+        let colour = block_colour(block.kind);
+        for area in &areas {
+            outline(&mut picture, *area, scale, colour);
+        }
+        label(&mut picture, areas[0], scale, number, colour);
+    }
+    Ok(picture)
+}
+
+/// The colour that a kind of block is outlined in: red, green, blue.
+pub fn block_colour(kind: BlockKind) -> [u8; 3] {
+    match kind {
+        BlockKind::Heading => [200, 30, 60],
+        BlockKind::Paragraph => [30, 90, 200],
+        BlockKind::ListItem => [0, 130, 140],
+        BlockKind::Table => [20, 130, 50],
+        BlockKind::Code => [110, 110, 20],
+        BlockKind::Quotation => [150, 90, 20],
+        BlockKind::Figure => [140, 40, 170],
+        BlockKind::Caption => [190, 80, 170],
+        BlockKind::Footnote => [210, 110, 0],
+        _ => [130, 130, 130],
+    }
+}
+
+fn dot(picture: &mut Picture, x: i64, y: i64, colour: [u8; 3]) {
+    if (0..i64::from(picture.width)).contains(&x) && (0..i64::from(picture.height)).contains(&y) {
+        let at = ((y * i64::from(picture.width) + x) * 3) as usize;
+        picture.pixels[at..at + 3].copy_from_slice(&colour);
+    }
+}
+
+fn fill(picture: &mut Picture, left: i64, top: i64, right: i64, bottom: i64, colour: [u8; 3]) {
+    for y in top.max(0)..bottom.min(i64::from(picture.height)) {
+        for x in left.max(0)..right.min(i64::from(picture.width)) {
+            dot(picture, x, y, colour);
+        }
+    }
+}
+
+fn outline(picture: &mut Picture, area: Area, scale: f32, colour: [u8; 3]) {
+    let pixel = |at: f32| (at * scale).round() as i64;
+    let (left, top) = (pixel(area.left) - OUTLINE - 1, pixel(area.top) - OUTLINE);
+    let (right, bottom) = (pixel(area.right) + OUTLINE + 1, pixel(area.bottom) + OUTLINE);
+    fill(picture, left, top, right, top + OUTLINE, colour);
+    fill(picture, left, bottom - OUTLINE, right, bottom, colour);
+    fill(picture, left, top, left + OUTLINE, bottom, colour);
+    fill(picture, right - OUTLINE, top, right, bottom, colour);
+}
+
+/// A number in a filled box, left of an area.
+fn label(picture: &mut Picture, area: Area, scale: f32, number: u32, colour: [u8; 3]) {
+    let digits = number.to_string();
+    let width = digits.len() as i64 * 4 * DIGIT + DIGIT;
+    let right = ((area.left * scale).round() as i64 - OUTLINE - 1).max(width);
+    let (left, top) = (right - width, (area.top * scale).round() as i64 - OUTLINE);
+    fill(picture, left, top, right, top + 7 * DIGIT, colour);
+    for (index, digit) in digits.bytes().enumerate() {
+        let pattern = FIGURES[usize::from(digit - b'0')];
+        for place in (0..15).filter(|place| pattern >> (14 - place) & 1 == 1) {
+            let x = left + DIGIT + index as i64 * 4 * DIGIT + place % 3 * DIGIT;
+            let y = top + DIGIT + place / 3 * DIGIT;
+            fill(picture, x, y, x + DIGIT, y + DIGIT, [255, 255, 255]);
+        }
+    }
+}
+
+/// A picture as PNG.
+///
+/// # Errors
+/// When it has no pixels.
+pub fn png(picture: &Picture) -> Result<Vec<u8>> {
+    let mut bytes = Vec::new();
+    let mut encoder = png::Encoder::new(&mut bytes, picture.width, picture.height);
+    encoder.set_color(png::ColorType::Rgb);
+    encoder.set_depth(png::BitDepth::Eight);
+    let written = encoder.write_header().and_then(|mut writer| writer.write_image_data(&picture.pixels));
+    written.map_err(|error| Error::new(ErrorKind::Unreadable, "the picture has no pixels").because(error))?;
+    Ok(bytes)
+}

@@ -1,0 +1,117 @@
+//! How heavy and how slanted type is, measured from its shapes.
+//!
+//! Many files do not say whether a font is bold, or name it in ways of their own. The upright stem of a letter tells: its
+//! width over the em is below 0.1 in the usual faces and above it in bold ones. It is measured where a level line a
+//! quarter of an em above the baseline crosses the outline; a second line tells the slant.
+
+use std::collections::HashMap;
+
+use hayro_interpret::font::OutlineGlyph;
+use hayro_interpret::kurbo::{BezPath, PathEl, Point, flatten};
+
+/// Letters that begin with an upright stem.
+const STEMMED: &str = "bhiklmnpruBDEFHIKLMNPRU";
+/// A stem wider than this share of the em is bold.
+const BOLD: f64 = 0.104;
+/// A stem that leans by more than this over its height is slanted.
+const SLANTED: f64 = 0.1;
+
+/// What the stems of a run of glyphs tell.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(super) enum Weight {
+    /// No letter with a stem was met.
+    #[default]
+    Unknown,
+    Regular,
+    Bold,
+}
+
+/// The look of type.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(super) struct Look {
+    pub weight: Weight,
+    pub slanted: bool,
+}
+
+/// Looks that were measured, by glyph.
+#[derive(Debug, Default)]
+pub(super) struct Looks {
+    known: HashMap<u128, Look>,
+}
+
+impl Looks {
+    /// The look of a glyph; nothing for one that has no stem to measure.
+    pub(super) fn of(&mut self, glyph: &OutlineGlyph, character: char) -> Option<Look> {
+        if !STEMMED.contains(character) {
+            return None;
+        }
+        Some(*self.known.entry(glyph.identifier().cache_key()).or_insert_with(|| measure(&glyph.outline())))
+    }
+}
+
+fn measure(outline: &BezPath) -> Look {
+    let (Some(low), Some(high)) = (first_run(outline, 160.0), first_run(outline, 300.0)) else {
+        return Look::default();
+    };
+    let width = f64::min(low.1 - low.0, high.1 - high.0) / 1000.0;
+    let lean = (high.0 - low.0) / 140.0;
+    // A run this wide is no stem but a filled shape.
+    let weight = match width {
+        width if !(0.015..0.4).contains(&width) => Weight::Unknown,
+        width if width >= BOLD => Weight::Bold,
+        _ => Weight::Regular,
+    };
+    Look { weight, slanted: lean > SLANTED }
+}
+
+/// Where a level line first enters and leaves an outline.
+fn first_run(outline: &BezPath, height: f64) -> Option<(f64, f64)> {
+    let mut crossings: Vec<f64> = Vec::new();
+    let (mut start, mut last) = (Point::ORIGIN, Point::ORIGIN);
+    let mut edge = |from: Point, to: Point| {
+        if (from.y <= height) != (to.y <= height) {
+            crossings.push(from.x + (height - from.y) / (to.y - from.y) * (to.x - from.x));
+        }
+    };
+    flatten(outline.elements().iter().copied(), 5.0, |element| match element {
+        PathEl::MoveTo(point) => (start, last) = (point, point),
+        PathEl::LineTo(point) => {
+            edge(last, point);
+            last = point;
+        }
+        PathEl::ClosePath => {
+            edge(last, start);
+            last = start;
+        }
+        PathEl::QuadTo(..) | PathEl::CurveTo(..) => {}
+    });
+    crossings.sort_by(f64::total_cmp);
+    match crossings[..] {
+        [enter, leave, ..] => Some((enter, leave)),
+        _ => None,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use hayro_interpret::kurbo::{Affine, Rect, Shape};
+    use rstest::rstest;
+
+    use super::*;
+
+    #[rstest]
+    #[case(80.0, 0.0, Weight::Regular, false)]
+    #[case(150.0, 0.0, Weight::Bold, false)]
+    #[case(80.0, 0.2, Weight::Regular, true)]
+    #[case(600.0, 0.0, Weight::Unknown, false)]
+    fn stems_tell_weight_and_slant(
+        #[case] width: f64,
+        #[case] lean: f64,
+        #[case] weight: Weight,
+        #[case] slanted: bool,
+    ) {
+        let stem =
+            Affine::new([1.0, 0.0, lean, 1.0, 0.0, 0.0]) * Rect::new(50.0, 0.0, 50.0 + width, 700.0).to_path(0.1);
+        assert_eq!(measure(&stem), Look { weight, slanted });
+    }
+}
