@@ -1,5 +1,7 @@
 //! What the measurements share: comparing two readings of a text, word by word.
 
+pub mod source;
+
 use std::collections::HashMap;
 
 /// The words of a text as they are compared: runs of letters and digits, lower-cased, words parted at a line's end mended.

@@ -109,19 +109,28 @@ pub(super) fn row_starts(all: &[TableLine], middles: &[f32]) -> Vec<usize> {
         columns
     };
     let mut starts = vec![0];
+    let mut named = filled(&all[0]).first() == Some(&0);
     for index in 1..all.len() {
         let columns = filled(&all[index]);
         let above = filled(&all[index - 1]);
-        let close = gaps[index - 1] <= threshold;
-        // Goes on with cells above: nothing in the first column, little beside, and nothing new below an empty cell.
-        let partial = columns.first().is_some_and(|&first| first > 0)
+        let close = by_distance && gaps[index - 1] <= threshold;
+        let has_name = columns.first() == Some(&0);
+        // Nothing in the first column, little beside, and nothing new below an empty cell.
+        let partial = !has_name
             && columns.len() * 2 <= middles.len() + 1
             && columns.iter().all(|column| above.contains(column));
-        // A line that hangs below a full one, in its first column only, ends a long name.
-        let hanging = columns == [0] && above.contains(&0) && close && by_distance;
-        let goes_on = if by_distance { close && (partial || columns.len() <= above.len()) || hanging } else { partial };
-        if !goes_on {
+        let goes_on = match (has_name, named) {
+            // A second name in a row is the rest of a long one.
+            (true, true) => close && columns.len() * 2 <= middles.len() + 1,
+            // A name set at the middle of a row of several lines.
+            (true, false) => close,
+            (false, _) => partial || close,
+        };
+        if goes_on {
+            named |= has_name;
+        } else {
             starts.push(index);
+            named = has_name;
         }
     }
     starts

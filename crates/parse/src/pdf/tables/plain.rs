@@ -9,7 +9,7 @@ use super::super::headings::has_leader;
 use super::super::lines::{Word, line, rows};
 use super::PageTable;
 use super::cells::{
-    TableLine, bold_rows, columns, fill, header_rows, is_number, parted, row_starts, stretch_first, take_title,
+    CELL_GAP, TableLine, gutters, bold_rows, columns, fill, header_rows, is_number, parted, row_starts, stretch_first, take_title,
 };
 
 /// A gap of this many times the font size parts two cells where no rule says that there is a table.
@@ -25,9 +25,15 @@ pub(super) fn take(words: &mut Vec<Word>) -> Vec<PageTable> {
     let mut tables = Vec::new();
     let mut at = 0;
     while at < all.len() {
+        if let Some((end, table)) = narrow(&all, at) {
+            tables.push(table);
+            all[at..end].iter_mut().for_each(|line| line.runs.clear());
+            at = end;
+            continue;
+        }
         let end = run_from(&all, at);
         if end - at >= FEWEST
-            && let Some(table) = read(&all[at..end])
+            && let Some(table) = read(&all[at..end], GAP)
         {
             tables.push(table);
             all[at..end].iter_mut().for_each(|line| line.runs.clear());
@@ -36,6 +42,37 @@ pub(super) fn take(words: &mut Vec<Word>) -> Vec<PageTable> {
     }
     words.extend(all.into_iter().flat_map(|line| line.runs).flat_map(|run| run.words));
     tables
+}
+
+/// A table with narrow gaps: only one whose columns have bold names, which tell where the gaps are.
+fn narrow(all: &[TableLine], from: usize) -> Option<(usize, PageTable)> {
+    let again = |line: &TableLine| parted(line.runs.iter().flat_map(|run| run.words.clone()).collect(), CELL_GAP);
+    if all[from].runs.is_empty() || !all[from].is_bold() {
+        return None;
+    }
+    let head = again(&all[from]);
+    if head.runs.len() < 3 {
+        return None;
+    }
+    let mut lines = vec![head];
+    let mut gaps = gutters(lines.iter(), CELL_GAP * lines[0].size);
+    for line in &all[from + 1..] {
+        let last = &lines[lines.len() - 1];
+        if line.runs.is_empty() || line.baseline - last.baseline > FAR * line.size || (line.size - last.size).abs() > 0.12 * line.size {
+            break;
+        }
+        lines.push(again(line));
+        let next = gutters(lines.iter(), CELL_GAP * lines[0].size);
+        if next.len() < gaps.len() {
+            lines.pop();
+            break;
+        }
+        gaps = next;
+    }
+    if lines.len() < FEWEST || lines[1..].iter().all(|line| line.runs.len() < 2) {
+        return None;
+    }
+    Some((from + lines.len(), read(&lines, CELL_GAP)?))
 }
 
 /// The end of a run of lines that may be a table: near one another, most with several parts.
@@ -71,9 +108,9 @@ fn run_from(all: &[TableLine], from: usize) -> usize {
     end
 }
 
-fn read(all: &[TableLine]) -> Option<PageTable> {
+fn read(all: &[TableLine], gap: f32) -> Option<PageTable> {
     let size = all.first()?.size;
-    let gutters = columns(all, GAP * size);
+    let gutters = columns(all, gap * size);
     let middles: Vec<f32> = gutters.iter().map(|(left, right)| (left + right) / 2.0).collect();
     if middles.is_empty() || is_code(all) || is_listing(all) {
         return None;

@@ -189,9 +189,13 @@ fn fill(group: &[Rule], words: &mut Vec<Word>) -> Option<PageTable> {
     // Rules drawn double leave rows with nothing in them.
     let blank = |cell: &TableCell| matches!(cell, TableCell::Text(text) if text.is_empty());
     rows.retain(|row| !row.cells.iter().all(blank));
-    let spanning_header = rows
-        .get(1)
-        .is_some_and(|second| second.cells.contains(&TableCell::Above) && rows[0].cells.contains(&TableCell::Left));
+    let spanning_header = rows.get(1).is_some_and(|second| {
+        let own = second.cells.iter().filter_map(|cell| match cell {
+            TableCell::Text(text) => Some(text),
+            _ => None,
+        });
+        second.cells.contains(&TableCell::Above) && rows.len() > 2 && own.into_iter().all(|text| !cells::is_number(text))
+    });
     let told = if spanning_header { 2 } else { bold };
     let mut header_rows = header_rows(&rows, told, 0);
     let title = take_title(&mut rows, &mut header_rows);
