@@ -56,12 +56,36 @@ impl Layout {
 }
 
 const NAMES: &[&str] = &[
-    "Fish Quay", "Gasworks Quay", "North Mole", "Customhouse Quay", "Dolphin Jetty", "New Quay", "Saltpan Slip",
-    "Coopers Basin", "Farrow Point", "Lamp Rock", "Outer Basin", "Eel Gut", "Timber Wharf", "Signal Tower",
+    "Fish Quay",
+    "Gasworks Quay",
+    "North Mole",
+    "Customhouse Quay",
+    "Dolphin Jetty",
+    "New Quay",
+    "Saltpan Slip",
+    "Coopers Basin",
+    "Farrow Point",
+    "Lamp Rock",
+    "Outer Basin",
+    "Eel Gut",
+    "Timber Wharf",
+    "Signal Tower",
 ];
 const THINGS: &[&str] = &[
-    "general cargo", "stores and fuel", "fishing vessels", "ferries", "timber", "containers", "bulk cargo", "tankers",
-    "visitors", "lay-by", "ice and bait", "dredgers", "pilot cutters", "survey craft",
+    "general cargo",
+    "stores and fuel",
+    "fishing vessels",
+    "ferries",
+    "timber",
+    "containers",
+    "bulk cargo",
+    "tankers",
+    "visitors",
+    "lay-by",
+    "ice and bait",
+    "dredgers",
+    "pilot cutters",
+    "survey craft",
 ];
 const HEADS: &[&str] = &["Length", "Draught", "Lights", "Rings", "Fenders", "Depth", "Cranes", "Width", "Moorings"];
 const SENTENCES: &[&str] = &[
@@ -148,7 +172,9 @@ impl Sheet {
     /// The name of its source.
     pub fn file(&self) -> String {
         let ending = if self.maker == Maker::Tex { "tex" } else { "html" };
-        format!("table-{}-{:?}-{}.{ending}", self.maker.name(), self.layout, self.variant).to_lowercase().replace(' ', "-")
+        format!("table-{}-{:?}-{}.{ending}", self.maker.name(), self.layout, self.variant)
+            .to_lowercase()
+            .replace(' ', "-")
     }
 
     /// How many rows name the columns.

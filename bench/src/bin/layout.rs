@@ -15,7 +15,8 @@ fn main() -> ExitCode {
     let arguments: Vec<String> = std::env::args().skip(1).collect();
     let last = arguments.iter().any(|argument| argument == "--final");
     let keep = arguments.iter().position(|argument| argument == "--keep").and_then(|at| arguments.get(at + 1));
-    let folder = keep.map_or_else(|| std::env::temp_dir().join(format!("layout-{}", std::process::id())), PathBuf::from);
+    let folder =
+        keep.map_or_else(|| std::env::temp_dir().join(format!("layout-{}", std::process::id())), PathBuf::from);
     let outcome = fs::create_dir_all(&folder).map_err(|error| error.to_string()).and_then(|()| measure(&folder, last));
     if keep.is_none() {
         let _ = fs::remove_dir_all(&folder);
@@ -49,7 +50,10 @@ fn measure(folder: &Path, last: bool) -> Result<(), String> {
     for page in &pages {
         fs::write(folder.join(page.file()), page.source()).map_err(|error| error.to_string())?;
     }
-    let files = sheets.iter().map(|sheet| (sheet.maker, sheet.file())).chain(pages.iter().map(|page| (page.maker, page.file())));
+    let files = sheets
+        .iter()
+        .map(|sheet| (sheet.maker, sheet.file()))
+        .chain(pages.iter().map(|page| (page.maker, page.file())));
     make(folder, &files.collect::<Vec<_>>())?;
 
     println!("{:<14} {:<12} {:>6} {:>8} {:>8}", "made by", "layout", "tables", "cell F1", "headers");
@@ -91,7 +95,12 @@ fn measure(folder: &Path, last: bool) -> Result<(), String> {
         if !right && std::env::var_os("SHOW_MISSED").is_some() {
             let wanted = words(&page.text());
             let at = ours.iter().zip(&wanted).position(|(a, b)| a != b).unwrap_or(ours.len().min(wanted.len()));
-            println!("  {}: differs at word {at}: {:?} for {:?}", page.file(), ours.get(at..at + 8), wanted.get(at..at + 8));
+            println!(
+                "  {}: differs at word {at}: {:?} for {:?}",
+                page.file(),
+                ours.get(at..at + 8),
+                wanted.get(at..at + 8)
+            );
         }
         exact += usize::from(right);
     }
@@ -137,7 +146,13 @@ fn make(folder: &Path, files: &[(Maker, String)]) -> Result<(), String> {
     for file in of(Maker::Browser) {
         let pdf = Path::new(file).with_extension("pdf");
         let mut browser = Command::new("chromium");
-        browser.args(["--headless", "--no-sandbox", "--disable-gpu", "--no-pdf-header-footer", "--disable-background-networking"]);
+        browser.args([
+            "--headless",
+            "--no-sandbox",
+            "--disable-gpu",
+            "--no-pdf-header-footer",
+            "--disable-background-networking",
+        ]);
         browser.arg(format!("--user-data-dir={}", folder.join("profile").display()));
         browser.arg(format!("--print-to-pdf={}", pdf.display())).arg(format!("file://{}", folder.join(file).display()));
         run(&mut browser, folder, "chromium (Debian: chromium)")?;

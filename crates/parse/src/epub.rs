@@ -77,7 +77,8 @@ impl Parser for EpubParser {
         // The pages' own titles are not the book's.
         builder.append(&scratch.finish(), 0);
         if missing > 0 {
-            builder.warn(format!("{missing} parts that the book names are not in it"));
+            let parts = if missing == 1 { "one part".to_owned() } else { format!("{missing} parts") };
+            builder.warn(format!("{parts} that the book names could not be found in it"));
         }
         if builder.is_empty() {
             return Err(Error::new(ErrorKind::Unreadable, "the book holds no text"));

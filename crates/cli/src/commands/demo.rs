@@ -2,7 +2,7 @@
 
 use std::path::Path;
 
-use logothete::{Error, ErrorKind, Pipeline, Result};
+use logothete::{Config, Error, ErrorKind, Ocr, Pipeline, Result};
 use serde_json::json;
 
 use crate::view::{Style, count, duration, indented, width};
@@ -10,7 +10,11 @@ use crate::{DONE, Outcome};
 
 /// The documents of the Marrowby Harbour Authority, an invented harbour, by name.
 const DOCUMENTS: &[(&str, &[u8])] = &[
+    ("berth-booking.eml", include_bytes!("../../../../demo/documents/berth-booking.eml")),
+    ("berth-register.csv", include_bytes!("../../../../demo/documents/berth-register.csv")),
     ("byelaws.pdf", include_bytes!("../../../../demo/documents/byelaws.pdf")),
+    ("crane-records.docx", include_bytes!("../../../../demo/documents/crane-records.docx")),
+    ("dues-2026.xlsx", include_bytes!("../../../../demo/documents/dues-2026.xlsx")),
     ("notices/notice-2025-01.md", include_bytes!("../../../../demo/documents/notices/notice-2025-01.md")),
     ("notices/notice-2025-02.md", include_bytes!("../../../../demo/documents/notices/notice-2025-02.md")),
     ("notices/notice-2025-03.md", include_bytes!("../../../../demo/documents/notices/notice-2025-03.md")),
@@ -19,6 +23,9 @@ const DOCUMENTS: &[(&str, &[u8])] = &[
     ("notices/notice-2025-06.md", include_bytes!("../../../../demo/documents/notices/notice-2025-06.md")),
     ("notices/notice-2025-07.md", include_bytes!("../../../../demo/documents/notices/notice-2025-07.md")),
     ("notices/notice-2025-08.md", include_bytes!("../../../../demo/documents/notices/notice-2025-08.md")),
+    ("pilotage-handbook.html", include_bytes!("../../../../demo/documents/pilotage-handbook.html")),
+    ("scanned-letter.pdf", include_bytes!("../../../../demo/documents/scanned-letter.pdf")),
+    ("storm-briefing.pptx", include_bytes!("../../../../demo/documents/storm-briefing.pptx")),
     ("watch-log.txt", include_bytes!("../../../../demo/documents/watch-log.txt")),
 ];
 
@@ -41,20 +48,27 @@ pub async fn run() -> Result<Outcome> {
             .and_then(|()| std::fs::write(&file, bytes))
             .map_err(failed)?;
     }
-    let mut corpus = Pipeline::default().open(folder.path().join("harbour.corpus")).await?;
+    // One document is a scan. It is left unread, so that the demo is the same with and without a program for it.
+    let mut config = Config::default();
+    config.parse.ocr = Ocr::Off;
+    let mut corpus = Pipeline::from_config(&config)?.open(folder.path().join("harbour.corpus")).await?;
     let report = corpus.build(documents).await?;
 
     let style = Style::of_stdout();
     let mut text = indented(
         &format!(
-            "The Marrowby Harbour Authority is invented. Its byelaws (a PDF), its notices to mariners and a watch log are now a \
-             corpus: {}, {}, read and indexed in {}.",
+            "The Marrowby Harbour Authority is invented. Its byelaws and notices, a handbook, registers, records, slides, an \
+             e-mail and a watch log are now a corpus: {}, {}, read and indexed in {}.",
             count(report.added as u64, "document", "documents"),
             count(report.chunks, "chunk", "chunks"),
             duration(report.took_ms)
         ),
         0,
     );
+    for partly in &report.warnings {
+        text.push_str(&style.warning(indented(&format!("{}: {}", partly.document, partly.reason), 0).trim_end()));
+        text.push('\n');
+    }
     let mut answers = Vec::new();
     for question in QUESTIONS {
         let answer = corpus.ask(question).await?;
@@ -66,7 +80,7 @@ pub async fn run() -> Result<Outcome> {
     text.push_str(&format!("\n{}\n", style.faint(&"─".repeat(width()))));
     text.push_str("Now with your own documents:\n");
     for (command, meaning) in [
-        ("logothete build FOLDER", "read PDF, HTML, Markdown, CSV and text"),
+        ("logothete build FOLDER", "read PDF, office files, HTML, Markdown, e-mail and more"),
         ("logothete ask \"…\"", "ask them something"),
         ("logothete ask --trace \"…\"", "see what every stage did"),
         ("logothete parse FILE", "see what was understood of a file"),

@@ -95,11 +95,16 @@ fn write_slide(slide: &Element, number: u32, builder: &mut DocumentBuilder) {
     let Some(tree) = slide.at(&["cSld", "spTree"]) else { return };
     let mut shapes = Vec::new();
     collect(tree, &mut shapes, 0);
-    // The title stands first wherever it is in the file.
-    shapes.sort_by_key(|shape| !matches!(placeholder(shape), Some("title" | "ctrTitle")));
-    for shape in shapes {
+    // The title stands first wherever it is in the file. Where no shape says that it is one, the highest short text is.
+    let said = shapes.iter().position(|shape| matches!(placeholder(shape), Some("title" | "ctrTitle")));
+    let title = said.or_else(|| highest_line(&shapes, number));
+    if let Some(index) = title {
+        let title = shapes.remove(index);
+        shapes.insert(0, title);
+    }
+    for (index, shape) in shapes.into_iter().enumerate() {
         match placeholder(shape) {
-            Some("title" | "ctrTitle") => {
+            _ if index == 0 && title.is_some() => {
                 let text: Vec<String> = paragraphs(shape).into_iter().map(|(text, _)| text).collect();
                 let text = text.join(" ");
                 let lines = area(shape, number).map(|place| PieceLine {
@@ -120,6 +125,15 @@ fn write_slide(slide: &Element, number: u32, builder: &mut DocumentBuilder) {
             kind => write_shape(shape, kind, number, builder),
         }
     }
+}
+
+/// The highest shape of a slide, if it holds one short line and others stand below it.
+fn highest_line(shapes: &[&Element], page: u32) -> Option<usize> {
+    let top = |shape: &Element| area(shape, page).map_or(f32::INFINITY, |place| place.area.top);
+    let (index, shape) = shapes.iter().enumerate().min_by(|a, b| top(a.1).total_cmp(&top(b.1)))?;
+    let said = paragraphs(shape);
+    let short = said.len() == 1 && (1..=100).contains(&said[0].0.trim().chars().count());
+    (shapes.len() > 1 && short && placeholder(shape).is_none()).then_some(index)
 }
 
 fn write_shape(shape: &Element, kind: Option<&str>, number: u32, builder: &mut DocumentBuilder) {
@@ -221,7 +235,20 @@ fn write_table(table: &Element, builder: &mut DocumentBuilder) {
             TableRow { cells: cells.collect(), ..TableRow::default() }
         })
         .collect();
-    builder.table_rows(usize::from(header && rows.len() > 1), &rows);
+    builder.table_rows(usize::from(rows.len() > 1 && (header || names_columns(&rows))), &rows);
+}
+
+/// Whether the first row holds names, all different, and no figures.
+fn names_columns(rows: &[TableRow]) -> bool {
+    let texts = rows[0].cells.iter().map(|cell| match cell {
+        TableCell::Text(text) => text.as_str(),
+        _ => "",
+    });
+    let mut names: Vec<&str> = texts.collect();
+    let named = names.iter().all(|name| !name.is_empty() && !name.starts_with(|c: char| c.is_ascii_digit()));
+    names.sort_unstable();
+    names.dedup();
+    named && names.len() == rows[0].cells.len()
 }
 
 /// What the speaker says to a slide.
@@ -230,7 +257,8 @@ fn write_notes(notes: &Element, builder: &mut DocumentBuilder) {
     if let Some(tree) = notes.at(&["cSld", "spTree"]) {
         collect(tree, &mut shapes, 0);
     }
-    let bodies = shapes.into_iter().filter(|shape| placeholder(shape) == Some("body"));
+    let aside = ["sldNum", "ftr", "dt", "hdr", "sldImg"];
+    let bodies = shapes.into_iter().filter(|shape| !placeholder(shape).is_some_and(|kind| aside.contains(&kind)));
     let said: Vec<String> =
         bodies.flat_map(paragraphs).map(|(text, _)| text).filter(|text| !text.trim().is_empty()).collect();
     if !said.is_empty() {

@@ -31,8 +31,17 @@ pub(super) fn write(pages: &mut [PageLines], outline: &[OutlineEntry], builder: 
     }
     let style = Style::of(pages, body, outline);
     let repeated = repeated_aslant(pages);
-    let mut writer =
-        Writer { style, builder, open: None, table: None, page: None, told: None, deferred: Vec::new(), repeated };
+    let mut writer = Writer {
+        style,
+        builder,
+        open: None,
+        table: None,
+        page: None,
+        told: None,
+        deferred: Vec::new(),
+        notes: Vec::new(),
+        repeated,
+    };
     for page in pages.iter() {
         writer.page(page);
     }
@@ -139,17 +148,24 @@ struct Writer<'a, 'b> {
     /// The page that the builder was told last.
     told: Option<u32>,
     deferred: Vec<Deferred>,
+    /// The footnotes of the page that no block has referred to yet, with their marks.
+    notes: Vec<(String, Piece)>,
     repeated: HashSet<String>,
 }
 
 impl<'a> Writer<'a, '_> {
     fn page(&mut self, page: &'a PageLines) {
         self.page = Some(page.number);
+        self.notes = self.style.notes(page);
         for (index, line) in page.lines.iter().enumerate() {
             match line.object.and_then(|object| page.objects.get(object)) {
                 Some(object) => self.object(page, object),
                 None => self.line(page, index),
             }
+        }
+        // Notes that nothing on the page refers to stand at its end.
+        for (_, piece) in std::mem::take(&mut self.notes) {
+            self.deferred.push(Deferred::Block { kind: BlockKind::Footnote, page: page.number, piece });
         }
         for (degrees, line) in &page.aslant {
             let area = page.shown(line.area, *degrees).area;
@@ -238,7 +254,6 @@ impl<'a> Writer<'a, '_> {
     fn line(&mut self, page: &'a PageLines, index: usize) {
         let line = &page.lines[index];
         if line.note != Note::None {
-            self.note(page, line);
             return;
         }
         let level = self.style.headings.level(page, index);
@@ -294,21 +309,6 @@ impl<'a> Writer<'a, '_> {
         }
     }
 
-    /// A line of a footnote: a new note, or more of the last one.
-    fn note(&mut self, page: &PageLines, line: &Line) {
-        if line.note == Note::GoesOn
-            && let Some(Deferred::Block { kind: BlockKind::Footnote, page: of, piece }) = self.deferred.last_mut()
-            && *of == page.number
-        {
-            let blank = self.style.mend(&mut piece.text, &line.text);
-            add_line(piece, page, line, blank);
-            return;
-        }
-        let mut piece = Piece::default();
-        add_line(&mut piece, page, line, false);
-        self.deferred.push(Deferred::Block { kind: BlockKind::Footnote, page: page.number, piece });
-    }
-
     fn close(&mut self) {
         if let Some(table) = self.table.take() {
             self.builder.table_rows(table.header_rows, &table.rows);
@@ -323,6 +323,7 @@ impl<'a> Writer<'a, '_> {
                 open.level = self.style.headings.outlined(&text).unwrap_or(open.level);
             }
             self.builder.pieces(open.kind, open.level, &open.pieces);
+            self.referred_notes(&open.pieces);
         }
         for deferred in std::mem::take(&mut self.deferred) {
             match deferred {
@@ -337,6 +338,19 @@ impl<'a> Writer<'a, '_> {
                     }
                     self.builder.pieces(kind, 0, &[piece]);
                 }
+            }
+        }
+    }
+}
+
+impl Writer<'_, '_> {
+    /// Writes the notes that a block refers to right behind it, where its section is.
+    fn referred_notes(&mut self, pieces: &[Piece]) {
+        for (mark, piece) in std::mem::take(&mut self.notes) {
+            if !mark.is_empty() && pieces.iter().any(|said| said.text.contains(&mark)) {
+                self.builder.pieces(BlockKind::Footnote, 0, &[piece]);
+            } else {
+                self.notes.push((mark, piece));
             }
         }
     }
@@ -412,6 +426,25 @@ fn has_object_near(page: &PageLines, line: &Line) -> bool {
 }
 
 impl Style {
+    /// The footnotes of a page, each with its mark.
+    fn notes(&self, page: &PageLines) -> Vec<(String, Piece)> {
+        let mut found: Vec<(String, Piece)> = Vec::new();
+        for line in page.lines.iter().filter(|line| line.note != Note::None) {
+            match found.last_mut().filter(|_| line.note == Note::GoesOn) {
+                Some((_, piece)) => {
+                    let blank = self.mend(&mut piece.text, &line.text);
+                    add_line(piece, page, line, blank);
+                }
+                None => {
+                    let mut piece = Piece::default();
+                    add_line(&mut piece, page, line, false);
+                    found.push((notes::mark_of(&line.text), piece));
+                }
+            }
+        }
+        found
+    }
+
     /// Whether a line goes on with the block that is open.
     fn continues(&self, open: &OpenBlock<'_>, line: &Line, level: Option<u8>, new_page: bool) -> bool {
         if step(open.last.size) != step(line.size) || (open.kind == BlockKind::Heading) != level.is_some() {

@@ -10,7 +10,7 @@ use logothete_core::document::Area;
 use super::lines::{self, Line, Word, line, rows};
 
 /// A gap of at least this many times the font size may be a gutter.
-const GUTTER: f32 = 0.85;
+const GUTTER: f32 = 0.75;
 /// Each column has at least so many lines.
 const LEAST_LINES: usize = 4;
 /// Lines of prose have at least so many words on average.

@@ -145,7 +145,8 @@ impl Levels {
         (large || line.boxed || bold).then_some(HeadingLook {
             size: step(line.size.max(self.body)),
             boxed: line.boxed,
-            bold: line.bold,
+            // Among larger type weight tells no levels apart.
+            bold: line.bold && !large,
         })
     }
 

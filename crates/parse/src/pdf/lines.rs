@@ -235,7 +235,6 @@ pub(super) fn line(words: &[Word]) -> Line {
     let area = words.iter().map(Word::area).reduce(Area::around).unwrap_or_default();
     let mut text = String::with_capacity(words.iter().map(|word| word.text.len() + 1).sum());
     let (mut heavy, mut light, mut lean) = (0, 0, 0);
-    let mut pitch = None;
     for word in words {
         if !text.is_empty() {
             text.push(' ');
@@ -255,13 +254,8 @@ pub(super) fn line(words: &[Word]) -> Line {
             Weight::Unknown => {}
         }
         lean += if word.slanted { length } else { 0 };
-        pitch = match pitch {
-            None => Some(word.pitch),
-            Some(pitch) if (pitch - word.pitch).abs() < ONE_WIDTH => Some(pitch),
-            Some(_) => Some(0.0),
-        };
     }
-    let pitch = pitch.filter(|_| tells_pitch(&text)).unwrap_or(0.0);
+    let pitch = if tells_pitch(&text) { one_pitch(words) } else { 0.0 };
     if pitch > 0.0 {
         text = spaced(words, pitch);
     }
@@ -282,6 +276,18 @@ pub(super) fn line(words: &[Word]) -> Line {
         note: Note::None,
         object: None,
     }
+}
+
+/// The width of a character over the font size, when most words have one and the same; else 0. A sign from another font may
+/// stand in between.
+fn one_pitch(words: &[Word]) -> f32 {
+    let Some(longest) = words.iter().filter(|word| word.pitch > 0.0).max_by_key(|word| word.text.len()) else {
+        return 0.0;
+    };
+    let alike = words.iter().filter(|word| (word.pitch - longest.pitch).abs() < ONE_WIDTH);
+    let (alike, all) =
+        (alike.map(|word| word.text.len()).sum::<usize>(), words.iter().map(|word| word.text.len()).sum());
+    if alike * 4 >= 3 * usize::max(all, 1) { longest.pitch } else { 0.0 }
 }
 
 /// Words in type of one width, with as many blanks between them as fit.

@@ -56,7 +56,7 @@ pub struct PdfParser {
 
 impl Default for PdfParser {
     fn default() -> Self {
-        Self { password: None, outline: true, recogniser: None, advice: "they need character recognition first" }
+        Self { password: None, outline: true, recogniser: None, advice: "character recognition is needed first" }
     }
 }
 

@@ -73,6 +73,17 @@ fn has_mark(text: &str) -> bool {
     }
 }
 
+/// The mark of a note as it stands in the text that refers to it: raised figures, or a sign.
+pub(super) fn mark_of(text: &str) -> String {
+    let raised = |c: char| match c {
+        '0'..='9' => "⁰¹²³⁴⁵⁶⁷⁸⁹".chars().nth(c as usize - '0' as usize),
+        '¹' | '²' | '³' | '⁰'..='⁹' => Some(c),
+        _ => None,
+    };
+    let figures: String = text.chars().map_while(raised).collect();
+    if figures.is_empty() { text.chars().take_while(|c| "*∗†‡§¶".contains(*c)).collect() } else { figures }
+}
+
 /// Whether a line is the running text of a page, not a note.
 pub(super) fn is_text(line: &Line) -> bool {
     line.note == Note::None

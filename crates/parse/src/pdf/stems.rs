@@ -1,7 +1,7 @@
 //! How heavy and how slanted type is, measured from its shapes.
 //!
 //! Many files do not say whether a font is bold, or name it in ways of their own. The upright stem of a letter tells: its
-//! width over the em is below 0.1 in the usual faces and above it in bold ones. It is measured where a level line a
+//! width over the em is below a tenth in the usual faces and above it in bold ones. It is measured where a level line a
 //! quarter of an em above the baseline crosses the outline; a second line tells the slant.
 
 use std::collections::HashMap;
@@ -9,10 +9,12 @@ use std::collections::HashMap;
 use hayro_interpret::font::OutlineGlyph;
 use hayro_interpret::kurbo::{BezPath, PathEl, Point, flatten};
 
-/// Letters that begin with an upright stem.
-const STEMMED: &str = "bhiklmnpruBDEFHIKLMNPRU";
+/// Letters that begin with an upright stem; those of capitals are heavier.
+const STEMMED: &str = "bhiklmnpru";
+const STEMMED_CAPITALS: &str = "BDEFHIKLMNPRU";
 /// A stem wider than this share of the em is bold.
-const BOLD: f64 = 0.104;
+const BOLD: f64 = 0.098;
+const BOLD_CAPITAL: f64 = 0.114;
 /// A stem that leans by more than this over its height is slanted.
 const SLANTED: f64 = 0.1;
 
@@ -42,14 +44,16 @@ pub(super) struct Looks {
 impl Looks {
     /// The look of a glyph; nothing for one that has no stem to measure.
     pub(super) fn of(&mut self, glyph: &OutlineGlyph, character: char) -> Option<Look> {
-        if !STEMMED.contains(character) {
-            return None;
-        }
-        Some(*self.known.entry(glyph.identifier().cache_key()).or_insert_with(|| measure(&glyph.outline())))
+        let bold = match character {
+            c if STEMMED.contains(c) => BOLD,
+            c if STEMMED_CAPITALS.contains(c) => BOLD_CAPITAL,
+            _ => return None,
+        };
+        Some(*self.known.entry(glyph.identifier().cache_key()).or_insert_with(|| measure(&glyph.outline(), bold)))
     }
 }
 
-fn measure(outline: &BezPath) -> Look {
+fn measure(outline: &BezPath, bold: f64) -> Look {
     let (Some(low), Some(high)) = (first_run(outline, 160.0), first_run(outline, 300.0)) else {
         return Look::default();
     };
@@ -58,7 +62,7 @@ fn measure(outline: &BezPath) -> Look {
     // A run this wide is no stem but a filled shape.
     let weight = match width {
         width if !(0.015..0.4).contains(&width) => Weight::Unknown,
-        width if width >= BOLD => Weight::Bold,
+        width if width >= bold => Weight::Bold,
         _ => Weight::Regular,
     };
     Look { weight, slanted: lean > SLANTED }
@@ -112,6 +116,6 @@ mod tests {
     ) {
         let stem =
             Affine::new([1.0, 0.0, lean, 1.0, 0.0, 0.0]) * Rect::new(50.0, 0.0, 50.0 + width, 700.0).to_path(0.1);
-        assert_eq!(measure(&stem), Look { weight, slanted });
+        assert_eq!(measure(&stem, BOLD), Look { weight, slanted });
     }
 }

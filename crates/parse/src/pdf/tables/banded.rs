@@ -80,7 +80,8 @@ fn is_prose(above: Rule, below: Rule, words: &[Word]) -> bool {
     let width = above.to - above.from;
     let full = |line: &&TableLine| line.runs.iter().any(|run| run.right - run.left > PROSE * width);
     let many = lines.iter().filter(full).count();
-    many * 2 > lines.len() && lines.len() > 1 || lines.iter().all(|line| line.runs.len() == 1) && lines.len() > 3
+    let several = lines.iter().filter(|line| line.runs.len() > 1).count();
+    many * 2 > lines.len() && lines.len() > 1 || several * 3 < lines.len() && lines.len() > 2
 }
 
 fn read(rules: &[Rule], level: &[Rule], words: &mut Vec<Word>) -> Option<PageTable> {

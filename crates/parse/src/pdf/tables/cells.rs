@@ -116,9 +116,8 @@ pub(super) fn row_starts(all: &[TableLine], middles: &[f32]) -> Vec<usize> {
         let close = by_distance && gaps[index - 1] <= threshold;
         let has_name = columns.first() == Some(&0);
         // Nothing in the first column, little beside, and nothing new below an empty cell.
-        let partial = !has_name
-            && columns.len() * 2 <= middles.len() + 1
-            && columns.iter().all(|column| above.contains(column));
+        let partial =
+            !has_name && columns.len() * 2 <= middles.len() + 1 && columns.iter().all(|column| above.contains(column));
         let goes_on = match (has_name, named) {
             // A second name in a row is the rest of a long one.
             (true, true) => close && columns.len() * 2 <= middles.len() + 1,

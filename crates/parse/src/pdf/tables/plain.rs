@@ -9,7 +9,8 @@ use super::super::headings::has_leader;
 use super::super::lines::{Word, line, rows};
 use super::PageTable;
 use super::cells::{
-    CELL_GAP, TableLine, gutters, bold_rows, columns, fill, header_rows, is_number, parted, row_starts, stretch_first, take_title,
+    CELL_GAP, TableLine, bold_rows, columns, fill, gutters, header_rows, is_number, parted, row_starts, stretch_first,
+    take_title,
 };
 
 /// A gap of this many times the font size parts two cells where no rule says that there is a table.
@@ -58,7 +59,10 @@ fn narrow(all: &[TableLine], from: usize) -> Option<(usize, PageTable)> {
     let mut gaps = gutters(lines.iter(), CELL_GAP * lines[0].size);
     for line in &all[from + 1..] {
         let last = &lines[lines.len() - 1];
-        if line.runs.is_empty() || line.baseline - last.baseline > FAR * line.size || (line.size - last.size).abs() > 0.12 * line.size {
+        if line.runs.is_empty()
+            || line.baseline - last.baseline > FAR * line.size
+            || (line.size - last.size).abs() > 0.12 * line.size
+        {
             break;
         }
         lines.push(again(line));
@@ -144,7 +148,7 @@ fn is_code(all: &[TableLine]) -> bool {
     let alike = words().filter(|word| (word.pitch - pitch).abs() < 0.012).count();
     let tells = all.iter().flat_map(|entry| &entry.runs).any(|run| line(&run.words).pitch > 0.0);
     // Figures have one width in most fonts, so some letters must tell.
-    tells && alike * 10 > words().count() * 9
+    tells && alike * 10 > words().count() * 7
 }
 
 /// An index, or a table of contents.
@@ -202,7 +206,7 @@ fn is_tabular(rows: &[super::FoundRow], many: usize, headed: bool) -> bool {
     let named = filled.iter().all(|&count| count * 2 >= rows.len());
     let first_is_label = figures[0] * 2 < rows.len();
     let dense = full as f32 / cells as f32;
-    if telling * 2 < all || dense < 0.7 || mean > 6.0 || longest > 30 {
+    if telling * 2 < all || dense < 0.7 || mean > 6.0 || longest > if headed { 30 } else { 16 } {
         return false;
     }
     match many {

@@ -194,7 +194,9 @@ fn fill(group: &[Rule], words: &mut Vec<Word>) -> Option<PageTable> {
             TableCell::Text(text) => Some(text),
             _ => None,
         });
-        second.cells.contains(&TableCell::Above) && rows.len() > 2 && own.into_iter().all(|text| !cells::is_number(text))
+        second.cells.contains(&TableCell::Above)
+            && rows.len() > 2
+            && own.into_iter().all(|text| !cells::is_number(text))
     });
     let told = if spanning_header { 2 } else { bold };
     let mut header_rows = header_rows(&rows, told, 0);
