@@ -22,7 +22,7 @@ async fn corpus() -> (Corpus, TempDir) {
 async fn run(split: &str) -> Run {
     let text = std::fs::read_to_string(demo().join("questions.jsonl")).expect("the questions");
     let mut questions = read_questions(&text).expect("a question set");
-    assert_eq!(questions.len(), 40);
+    assert_eq!(questions.len(), 72);
     questions.retain(|question| question.split.as_deref() == Some(split));
     let (corpus, _folder) = corpus().await;
     corpus.evaluate(split, questions).await.expect("an evaluation")

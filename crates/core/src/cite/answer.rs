@@ -5,7 +5,7 @@ use std::fmt;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 
-use crate::document::{Pages, Span};
+use crate::document::{PageArea, Pages, Span, clock};
 use crate::search::Passage;
 
 /// Whether a question was answered.
@@ -58,6 +58,12 @@ pub struct SourceLine {
     pub date: Option<String>,
     /// The pages of the quotation.
     pub pages: Option<Pages>,
+    /// Where on its pages the quotation is; empty where nothing was drawn.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub areas: Vec<PageArea>,
+    /// When it is said in a recording, in seconds from the beginning.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub seconds: Option<f64>,
     /// The headings above it, outermost first.
     pub section: Vec<String>,
     /// Where the quotation is in the document's text.
@@ -111,23 +117,26 @@ impl Answer {
 }
 
 impl SourceLine {
-    /// Document, page and section on one line: `byelaws.pdf, page 2, Article 4. The North Channel`.
+    /// Document, page or time, and section on one line: `byelaws.pdf, page 2, Article 4. The North Channel`.
     pub fn place(&self) -> String {
-        place(&self.document, self.pages, &self.section)
+        place(&self.document, self.pages, self.seconds, &self.section)
     }
 }
 
 impl Passage {
     /// Document, page and section on one line.
     pub fn place(&self) -> String {
-        place(&self.document, self.pages, &self.section)
+        place(&self.document, self.pages, None, &self.section)
     }
 }
 
-fn place(document: &str, pages: Option<Pages>, section: &[String]) -> String {
+fn place(document: &str, pages: Option<Pages>, seconds: Option<f64>, section: &[String]) -> String {
     let mut place = document.to_owned();
     if let Some(pages) = pages {
         place.push_str(&format!(", {pages}"));
+    }
+    if let Some(seconds) = seconds {
+        place.push_str(&format!(", at {}", clock(seconds)));
     }
     if let Some(heading) = section.last() {
         place.push_str(&format!(", {heading}"));

@@ -35,6 +35,7 @@ pub(crate) fn ask(inner: &Inner, question: &str) -> Result<Answer> {
     if unanswered.len() == parts.len() {
         return Ok(refusal(question, nearest, trace));
     }
+    point(inner, &mut written.sources)?;
     let verdicts: Vec<_> = written
         .claims
         .iter()
@@ -128,11 +129,25 @@ fn cite(question: &Question, passage: &Passage, picked: &Picked, written: &mut W
         title: passage.title.clone(),
         date: passage.date.clone(),
         pages: picked.sentence.pages,
+        areas: Vec::new(),
+        seconds: None,
         section: passage.section.clone(),
         span,
         matches: question.matches(&quotation),
         quotation,
     });
+}
+
+/// Adds where on its page, or when in its recording, each source is.
+fn point(inner: &Inner, sources: &mut [SourceLine]) -> Result<()> {
+    let catalogue = inner.catalogue();
+    for source in sources {
+        if let Some(layout) = catalogue.layout(&source.document)? {
+            source.areas = layout.areas(source.span);
+            source.seconds = layout.seconds(source.span);
+        }
+    }
+    Ok(())
 }
 
 fn refusal(question: &str, mut passages: Vec<Passage>, trace: Trace) -> Answer {

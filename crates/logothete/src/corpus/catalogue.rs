@@ -443,6 +443,17 @@ impl Catalogue {
         Ok(document)
     }
 
+    /// The places on pages and the moments of a document, by its name, without its text.
+    pub(crate) fn layout(&self, name: &str) -> Result<Option<Document>> {
+        let sql = "SELECT layout FROM main.documents WHERE name = ?";
+        let found: Option<String> =
+            self.connection.query_row(sql, [name], |row| row.get(0)).optional().map_err(failed)?;
+        let Some(found) = found else { return Ok(None) };
+        let layout: Layout<'_> = from_json(&found)?;
+        let (boxes, moments) = (layout.boxes.into_owned(), layout.moments.into_owned());
+        Ok(Some(Document { boxes, moments, ..Document::default() }))
+    }
+
     /// What `show` tells of each document: name, title, pages, chunks, size of the text, warnings.
     pub(crate) fn document_infos(&self) -> Result<Vec<super::DocumentInfo>> {
         let raw = self.rows(
