@@ -10,21 +10,31 @@
 //! # Ok::<(), logothete_core::Error>(())
 //! ```
 
+#[cfg(any(feature = "epub", feature = "office"))]
 mod archive;
 mod code;
+#[cfg(feature = "delimited")]
 mod delimited;
 mod detect;
+#[cfg(feature = "email")]
 mod email;
+#[cfg(feature = "epub")]
 mod epub;
+#[cfg(feature = "html")]
 mod html;
 mod json;
 mod language;
+#[cfg(feature = "markdown")]
 mod markdown;
+#[cfg(feature = "office")]
 mod office;
+#[cfg(feature = "pdf")]
 mod pdf;
 mod plain;
 mod registry;
 mod timed;
+#[cfg(any(feature = "epub", feature = "office"))]
+#[cfg_attr(not(feature = "office"), allow(dead_code))]
 mod xml;
 
 use std::sync::Arc;
@@ -33,13 +43,20 @@ use logothete_core::Result;
 use logothete_core::document::{Budget, Document, PageRecogniser, Parser};
 
 pub use code::CodeParser;
+#[cfg(feature = "delimited")]
 pub use delimited::DelimitedParser;
+#[cfg(feature = "email")]
 pub use email::EmailParser;
+#[cfg(feature = "epub")]
 pub use epub::EpubParser;
+#[cfg(feature = "html")]
 pub use html::HtmlParser;
 pub use json::{JsonFields, JsonParser};
+#[cfg(feature = "markdown")]
 pub use markdown::MarkdownParser;
+#[cfg(feature = "office")]
 pub use office::{DocxParser, PptxParser, SheetParser};
+#[cfg(feature = "pdf")]
 pub use pdf::{OutlineEntry, PdfParser, outline as pdf_outline};
 #[cfg(feature = "picture")]
 pub use pdf::{area_picture, block_colour, outlined_page, page_picture, png};
@@ -64,27 +81,26 @@ pub struct ParseSettings {
 
 /// The parsers of the library; plain text, which fits everything, comes last.
 fn built_in(settings: &ParseSettings) -> Vec<Arc<dyn Parser>> {
-    let mut pdf = PdfParser::default();
-    if let Some(password) = &settings.password {
-        pdf = pdf.password(password);
-    }
-    if let Some(recogniser) = &settings.recogniser {
-        pdf = pdf.recogniser(Arc::clone(recogniser));
-    }
-    if let Some(advice) = settings.picture_advice {
-        pdf = pdf.advice(advice);
-    }
     vec![
-        Arc::new(pdf),
+        #[cfg(feature = "pdf")]
+        Arc::new(PdfParser::new(settings)),
+        #[cfg(feature = "office")]
         Arc::new(DocxParser::default().comments(settings.comments)),
+        #[cfg(feature = "office")]
         Arc::new(PptxParser),
+        #[cfg(feature = "office")]
         Arc::new(SheetParser),
+        #[cfg(feature = "epub")]
         Arc::new(EpubParser),
+        #[cfg(feature = "html")]
         Arc::new(HtmlParser),
+        #[cfg(feature = "email")]
         Arc::new(EmailParser::new(settings.clone())),
         Arc::new(CaptionParser),
         Arc::new(JsonParser::new(settings.json.clone())),
+        #[cfg(feature = "delimited")]
         Arc::new(DelimitedParser),
+        #[cfg(feature = "markdown")]
         Arc::new(MarkdownParser),
         Arc::new(CodeParser),
         Arc::new(TextParser),
@@ -100,6 +116,7 @@ pub fn parse(name: &str, bytes: &[u8]) -> Result<Document> {
 }
 
 /// A number in Roman digits.
+#[cfg(any(feature = "office", feature = "pdf"))]
 pub(crate) fn roman(mut number: u32) -> String {
     const PARTS: &[(u32, &str)] = &[
         (1000, "M"),
@@ -127,7 +144,7 @@ pub(crate) fn roman(mut number: u32) -> String {
     written
 }
 
-#[cfg(test)]
+#[cfg(all(test, feature = "pdf"))]
 mod tests {
     use rstest::rstest;
 

@@ -67,6 +67,13 @@ impl fmt::Debug for PdfParser {
 }
 
 impl PdfParser {
+    /// A parser under the settings of all parsers.
+    pub fn new(settings: &crate::ParseSettings) -> Self {
+        let advice = settings.picture_advice.unwrap_or(Self::default().advice);
+        let (password, recogniser) = (settings.password.clone(), settings.recogniser.clone());
+        Self { password, recogniser, advice, ..Self::default() }
+    }
+
     /// Opens protected files with a password.
     #[must_use]
     pub fn password(mut self, password: impl Into<String>) -> Self {
@@ -78,13 +85,6 @@ impl PdfParser {
     #[must_use]
     pub fn recogniser(mut self, recogniser: Arc<dyn PageRecogniser>) -> Self {
         self.recogniser = Some(recogniser);
-        self
-    }
-
-    /// What a warning about pages that are pictures says to do.
-    #[must_use]
-    pub fn advice(mut self, advice: &'static str) -> Self {
-        self.advice = advice;
         self
     }
 
