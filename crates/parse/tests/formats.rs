@@ -318,6 +318,7 @@ fn pages_can_be_asked_for_and_have_a_limit() {
     let document = parsers.parse("a.pdf", &bytes, &budget).expect("two pages");
     let pages: Vec<u32> = document.page_starts.iter().map(|start| start.page).collect();
     assert_eq!(pages, [3, 4]);
+    assert!(!document.text.contains("Page 3 of 11"), "furniture is known from the pages around");
     budget.pages = Some(logothete_core::document::Pages { first: 30, last: 40 });
     let error = parsers.parse("a.pdf", &bytes, &budget).expect_err("no such pages");
     assert_eq!(

@@ -56,15 +56,16 @@ pub async fn run() -> Result<Outcome> {
 
     let style = Style::of_stdout();
     let mut text = indented(
-        &format!(
-            "The Marrowby Harbour Authority is invented. Its byelaws and notices, a handbook, registers, records, slides, an \
-             e-mail and a watch log are now a corpus: {}, {}, read and indexed in {}.",
-            count(report.added as u64, "document", "documents"),
-            count(report.chunks, "chunk", "chunks"),
-            duration(report.took_ms)
-        ),
+        "The Marrowby Harbour Authority is invented. Its byelaws and notices, a handbook, registers, records, slides, an e-mail \
+         and a watch log are now a corpus.",
         0,
     );
+    text.push_str(&format!(
+        "{}, {}, read and indexed in {}.\n",
+        count(report.added as u64, "document", "documents"),
+        count(report.chunks, "chunk", "chunks"),
+        duration(report.took_ms)
+    ));
     for partly in &report.warnings {
         text.push_str(&style.warning(indented(&format!("{}: {}", partly.document, partly.reason), 0).trim_end()));
         text.push('\n');

@@ -3,7 +3,7 @@
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use logothete::document::{Block, BlockKind, Document, Pages};
+use logothete::document::{Block, BlockKind, Document};
 use logothete::{Error, ErrorKind, Result};
 use serde_json::{Value, json};
 
@@ -23,11 +23,8 @@ pub fn run(place: &Place, arguments: &ParseArguments) -> Result<Outcome> {
     if let Some(pages) = &arguments.pages {
         config.parse.pages.clone_from(pages);
     }
-    let picture = arguments.picture.map(|page| Pages { first: page, last: page });
-    if let Some(pages) = picture.filter(|_| arguments.pages.is_none()) {
-        // Furniture is known by its repetition, so the pages around are read too.
-        let around = (pages.first.saturating_sub(3).max(1), pages.last.saturating_add(3));
-        config.parse.pages = format!("{}-{}", around.0, around.1);
+    if let Some(page) = arguments.picture.filter(|_| arguments.pages.is_none()) {
+        config.parse.pages = page.to_string();
     }
     let parsed = parsed(&config, &arguments.files)?;
     if let Some(page) = arguments.picture {

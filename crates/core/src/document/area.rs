@@ -7,7 +7,7 @@ use super::Span;
 /// A rectangle on a page as it is shown, in points (1/72 inch) from its top left corner. Serialises as
 /// `[left, top, right, bottom]`, to a tenth of a point.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
-#[serde(from = "[f32; 4]", into = "[f32; 4]")]
+#[serde(from = "[f64; 4]", into = "[f64; 4]")]
 pub struct Area {
     /// The left edge.
     pub left: f32,
@@ -52,15 +52,16 @@ impl Area {
     }
 }
 
-impl From<[f32; 4]> for Area {
-    fn from([left, top, right, bottom]: [f32; 4]) -> Self {
+impl From<[f64; 4]> for Area {
+    fn from(sides: [f64; 4]) -> Self {
+        let [left, top, right, bottom] = sides.map(|side| side as f32);
         Self { left, top, right, bottom }
     }
 }
 
-impl From<Area> for [f32; 4] {
+impl From<Area> for [f64; 4] {
     fn from(area: Area) -> Self {
-        [area.left, area.top, area.right, area.bottom].map(|length| (length * 10.0).round() / 10.0)
+        [area.left, area.top, area.right, area.bottom].map(|side| (f64::from(side) * 10.0).round() / 10.0)
     }
 }
 

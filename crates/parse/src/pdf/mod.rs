@@ -41,6 +41,8 @@ use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 
 use sheet::{Object, PageLines};
 
+/// Furniture is known by its repetition: so many pages around those that are asked for are looked at too.
+const AROUND: u32 = 2;
 /// A box of text beside the running text takes up no more of the page's width than this.
 const ASIDE_WIDTH: f32 = 0.55;
 
@@ -125,6 +127,7 @@ impl Parser for PdfParser {
         information(&pdf, &mut builder);
         let mut pages = self.read_pages(&pdf, input, &mut builder)?;
         furniture::mark(&mut pages);
+        pages.retain(|page| input.budget.wants(page.number));
         let outline = if self.outline { outline::read(&pdf) } else { Vec::new() };
         blocks::write(&mut pages, &outline, &mut builder);
         for (page, label) in (1..).zip(links::page_labels(&pdf, pdf.pages().len())) {
@@ -142,22 +145,29 @@ impl PdfParser {
         let tags = tags::Tags::of(pdf);
         let (mut pages, mut unread) = (Vec::new(), Unread::default());
         let all = pdf.pages();
-        for (number, page) in (1..).zip(all.iter()).filter(|(number, _)| input.budget.wants(*number)) {
+        let near = |number: u32| {
+            let asked = input.budget.pages;
+            asked.is_none_or(|asked| number + AROUND >= asked.first && number <= asked.last.saturating_add(AROUND))
+        };
+        let mut read = 0;
+        for (number, page) in (1..).zip(all.iter()).filter(|(number, _)| near(*number)) {
             input.budget.check()?;
-            if pages.len() >= input.budget.most_pages as usize {
+            let wanted = input.budget.wants(number);
+            if wanted && read >= input.budget.most_pages {
                 let limit = input.budget.most_pages;
                 builder.warn(format!("only {limit} of its {} pages were read; that is the limit", all.len()));
                 break;
             }
+            read += u32::from(wanted);
             let drawn = page::draw(page, &cache, &mut looks, tags.page(page.raw().obj_id()));
-            pages.push(if drawn.is_blank_of_text() {
+            pages.push(if wanted && drawn.is_blank_of_text() {
                 self.without_text(number, page, drawn, &mut unread)
             } else {
                 take_apart(number, page, drawn)
             });
         }
         unread.warn(self.advice, builder);
-        match (pages.is_empty(), input.budget.pages) {
+        match (read == 0, input.budget.pages) {
             (false, _) => Ok(pages),
             (true, Some(asked)) => Err(Error::new(
                 ErrorKind::Configuration,

@@ -14,7 +14,7 @@ const MOST_PIXELS: f32 = 40_000_000.0;
 const LONGEST_SIDE: f32 = 16_000.0;
 /// How thick outlines are, and how large figures, in pixels.
 const OUTLINE: i64 = 2;
-const DIGIT: i64 = 3;
+const DIGIT: i64 = 2;
 /// The ten figures, three dots wide and five high, a row of three bits after the other.
 const FIGURES: [u16; 10] = [
     0b111_101_101_101_111,
@@ -86,23 +86,23 @@ pub fn outlined_page(
     scale: f32,
 ) -> Result<Picture> {
     let (mut picture, scale) = drawn(&super::open(bytes, password)?, page, scale)?;
-    let mut number = 0;
-    for block in &document.blocks {
-        let areas: Vec<Area> = document
-            .block_areas(block)
-            .into_iter()
-            .filter(|place| place.page == page)
-            .map(|place| place.area)
-            .collect();
-        if areas.is_empty() {
-            continue;
-        }
-        number += 1;
-        let colour = block_colour(block.kind);
-        for area in &areas {
-            outline(&mut picture, *area, scale, colour);
-        }
-        label(&mut picture, areas[0], scale, number, colour);
+    let on_page = |block| -> Vec<Area> {
+        let places = document.block_areas(block).into_iter().filter(|place| place.page == page);
+        places.map(|place| place.area).collect()
+    };
+    let all: Vec<(BlockKind, Vec<Area>)> = document
+        .blocks
+        .iter()
+        .map(|block| (block.kind, on_page(block)))
+        .filter(|(_, areas)| !areas.is_empty())
+        .collect();
+    let pixels = |area: Area| [area.left, area.top, area.right, area.bottom].map(|at| (at * scale).round() as i64);
+    for (kind, areas) in &all {
+        areas.iter().for_each(|area| outline(&mut picture, pixels(*area), block_colour(*kind)));
+    }
+    let taken: Vec<[i64; 4]> = all.iter().flat_map(|(_, areas)| areas).map(|area| pixels(*area)).collect();
+    for (number, (kind, areas)) in (1u32..).zip(&all) {
+        label(&mut picture, pixels(areas[0]), &taken, number, block_colour(*kind));
     }
     Ok(picture)
 }
@@ -138,23 +138,36 @@ fn fill(picture: &mut Picture, left: i64, top: i64, right: i64, bottom: i64, col
     }
 }
 
-fn outline(picture: &mut Picture, area: Area, scale: f32, colour: [u8; 3]) {
-    let pixel = |at: f32| (at * scale).round() as i64;
-    let (left, top) = (pixel(area.left) - OUTLINE - 1, pixel(area.top) - OUTLINE);
-    let (right, bottom) = (pixel(area.right) + OUTLINE + 1, pixel(area.bottom) + OUTLINE);
+fn outline(picture: &mut Picture, [left, top, right, bottom]: [i64; 4], colour: [u8; 3]) {
+    let (left, top) = (left - OUTLINE - 1, top - OUTLINE);
+    let (right, bottom) = (right + OUTLINE + 1, bottom + OUTLINE);
     fill(picture, left, top, right, top + OUTLINE, colour);
     fill(picture, left, bottom - OUTLINE, right, bottom, colour);
     fill(picture, left, top, left + OUTLINE, bottom, colour);
     fill(picture, right - OUTLINE, top, right, bottom, colour);
 }
 
-/// A number in a filled box, left of an area.
-fn label(picture: &mut Picture, area: Area, scale: f32, number: u32, colour: [u8; 3]) {
+/// A number in a filled box beside an area: on its left, on its right or above it, where no other area is covered.
+fn label(picture: &mut Picture, area: [i64; 4], taken: &[[i64; 4]], number: u32, colour: [u8; 3]) {
     let digits = number.to_string();
-    let width = digits.len() as i64 * 4 * DIGIT + DIGIT;
-    let right = ((area.left * scale).round() as i64 - OUTLINE - 1).max(width);
-    let (left, top) = (right - width, (area.top * scale).round() as i64 - OUTLINE);
-    fill(picture, left, top, right, top + 7 * DIGIT, colour);
+    let (width, height) = (digits.len() as i64 * 4 * DIGIT + DIGIT, 7 * DIGIT);
+    let edge = OUTLINE + 1;
+    let [area_left, area_top, area_right, _] = area;
+    let places = [
+        (area_left - edge - width, area_top - OUTLINE),
+        (area_right + edge, area_top - OUTLINE),
+        (area_left - edge, area_top - OUTLINE - height),
+    ];
+    let free = |&(left, top): &(i64, i64)| {
+        let inside = left >= 0 && top >= 0 && left + width <= i64::from(picture.width);
+        let covers = |other: &[i64; 4]| {
+            *other != area && left < other[2] && other[0] < left + width && top < other[3] && other[1] < top + height
+        };
+        inside && !taken.iter().any(covers)
+    };
+    let (left, top) = places.into_iter().find(free).unwrap_or(places[2]);
+    let (left, top) = (left.max(0), top.max(0));
+    fill(picture, left, top, left + width, top + height, colour);
     for (index, digit) in digits.bytes().enumerate() {
         let pattern = FIGURES[usize::from(digit - b'0')];
         for place in (0..15).filter(|place| pattern >> (14 - place) & 1 == 1) {
