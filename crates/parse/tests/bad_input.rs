@@ -74,6 +74,19 @@ proptest! {
     }
 
     #[test]
+    fn damaged_old_spreadsheets_are_refused(damage in prop::collection::vec((any::<prop::sample::Index>(), any::<u8>()), 1..40)) {
+        let mut bytes = std::fs::read(PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("tests/data/dues-2026.xls")).expect("a spreadsheet");
+        for (place, byte) in damage {
+            // The head and the tables of the container, where damage is worst.
+            let at = place.index(bytes.len().min(2048));
+            bytes[at] = byte;
+        }
+        if let Err(error) = parse("a.xls", &bytes) {
+            prop_assert!(!error.message().contains("stopped unexpectedly"), "{error}");
+        }
+    }
+
+    #[test]
     fn noise_never_panics(bytes in prop::collection::vec(any::<u8>(), 1..600), ending in 0..14usize) {
         let endings = ["pdf", "docx", "pptx", "xlsx", "ods", "xls", "html", "md", "csv", "json", "eml", "epub", "vtt", "srt"];
         if let Err(error) = parse(&format!("a.{}", endings[ending]), &bytes) {

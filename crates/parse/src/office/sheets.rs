@@ -387,8 +387,15 @@ fn open_document(bytes: &[u8], budget: &Budget) -> Result<Vec<Sheet>> {
     Ok(sheets)
 }
 
-/// The sheets of an older binary file.
+/// The sheets of an older binary file. The library that reads them panics on some damaged files; such a file is refused.
 fn old(bytes: &[u8]) -> Result<Vec<Sheet>> {
+    std::panic::catch_unwind(|| read_old(bytes)).unwrap_or_else(|_| {
+        let message = "this old spreadsheet is damaged; save it again, in a newer format if you can";
+        Err(Error::new(ErrorKind::Unreadable, message))
+    })
+}
+
+fn read_old(bytes: &[u8]) -> Result<Vec<Sheet>> {
     let mut book: calamine::Xls<_> = calamine::Xls::new(Cursor::new(bytes)).map_err(|error| {
         let message = "this old office document is no spreadsheet that can be read; save it in a newer format";
         Error::new(ErrorKind::Unreadable, message).because(error)
