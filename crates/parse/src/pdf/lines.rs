@@ -12,6 +12,8 @@ use super::tags::Role;
 const WORD_GAP: f32 = 0.17;
 /// Glyphs whose baselines differ by less than this share of the font size are on one line.
 const SAME_LINE: f32 = 0.35;
+/// The same for small glyphs beside large ones.
+const SCRIPT: f32 = 0.6;
 /// Two copies of a word nearer than this share of the font size are one that was drawn twice, to look bold.
 const DOUBLED: f32 = 0.12;
 /// Glyphs of one width differ by less than this share of the font size.
@@ -107,7 +109,9 @@ pub(super) fn words(layer: &Layer) -> Vec<Word> {
             let size = word.size.max(glyph.size);
             let gap = glyph.left - word.right;
             let rise = word.baseline - glyph.baseline;
-            if rise.abs() < SAME_LINE * size && gap < WORD_GAP * size && gap > -0.6 * size {
+            // Small figures are raised further than letters wander.
+            let reach = if glyph.size.min(word.size) < 0.85 * size { SCRIPT } else { SAME_LINE };
+            if rise.abs() < reach * size && gap < WORD_GAP * size && gap > -0.6 * size {
                 // A second copy of the last glyph, a hair's breadth away.
                 if word.text.ends_with(text) && gap < -(0.8 - DOUBLED) * (glyph.right - glyph.left) {
                     continue;

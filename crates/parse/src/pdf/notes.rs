@@ -41,12 +41,28 @@ pub(super) fn mark(page: &mut PageLines, body: f32) {
         if begins {
             begun = Some(line.size);
             line.note = Note::Begins;
+            part_mark(line);
         } else if goes_on && small | ruled | (begun.is_some()) {
             line.note = Note::GoesOn;
         } else {
             begun = None;
         }
         above = Some((line.baseline, line.size));
+    }
+}
+
+/// Sets the mark of a note apart from its words.
+fn part_mark(line: &mut Line) {
+    let signs = mark_of(&line.text).chars().count();
+    let Some((at, c)) = line.text.char_indices().nth(signs) else { return };
+    if signs > 0 && !c.is_whitespace() {
+        line.text.insert(at, ' ');
+        for span in
+            line.links.iter_mut().map(|link| &mut link.span).chain(line.words.iter_mut().map(|word| &mut word.0))
+        {
+            span.start += usize::from(span.start >= at);
+            span.end += usize::from(span.end > at);
+        }
     }
 }
 
