@@ -239,10 +239,10 @@ impl Sheet {
                 "<thead><tr><th rowspan=2>{}</th><th rowspan=2>{}</th><th colspan={span}>Measures</th></tr><tr>",
                 self.header[0], self.header[1]
             );
-            self.header[2..].iter().for_each(|head| drop(write!(body, "<th>{head}</th>")));
+            body.extend(self.header[2..].iter().map(|head| format!("<th>{head}</th>")));
         } else {
             body.push_str("<thead><tr>");
-            self.header.iter().for_each(|head| drop(write!(body, "<th>{head}</th>")));
+            body.extend(self.header.iter().map(|head| format!("<th>{head}</th>")));
         }
         body.push_str("</tr></thead><tbody>\n");
         for (index, row) in self.rows.iter().enumerate() {

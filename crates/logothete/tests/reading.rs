@@ -86,8 +86,7 @@ const ANSWERS: &[(&str, &str)] = &[
 async fn addresses_are_fetched_from_allowed_hosts_only() {
     let (host, asked) = serve(ANSWERS);
     let addresses = ["rules", "moved", "away", "large", "gone"].map(|path| format!("http://{host}/{path}")).to_vec();
-    let mut settings = Settings::default();
-    settings.largest_file = 400;
+    let settings = Settings { largest_file: 400, ..Settings::default() };
     let pipeline = Pipeline::default().with_settings(settings);
     let (mut corpus, folder) = corpus(&pipeline).await;
     let nobody = BuildRequest::default().source(WebSource::new("site", addresses.clone(), Vec::new()));
@@ -110,8 +109,7 @@ async fn addresses_are_fetched_from_allowed_hosts_only() {
 #[tokio::test]
 async fn what_is_too_large_at_an_address_is_not_kept() {
     let (host, _) = serve(ANSWERS);
-    let mut settings = Settings::default();
-    settings.largest_file = 20;
+    let settings = Settings { largest_file: 20, ..Settings::default() };
     let (mut corpus, _folder) = corpus(&Pipeline::default().with_settings(settings)).await;
     let source = WebSource::new("site", vec![format!("http://{host}/large")], vec![host]);
     let report = corpus.build(BuildRequest::default().source(source)).await.expect("a report");
@@ -202,8 +200,7 @@ impl Parser for Slow {
 
 #[tokio::test]
 async fn a_file_over_its_time_is_dropped_and_named() {
-    let mut settings = Settings::default();
-    settings.longest = Duration::from_secs(1);
+    let settings = Settings { longest: Duration::from_secs(1), ..Settings::default() };
     let pipeline = Pipeline::default()
         .with_settings(settings)
         .with_parser(Slow { polite: true })
