@@ -19,7 +19,7 @@ async fn corpus(pipeline: &Pipeline) -> (Corpus, TempDir) {
 
 fn parsed_metadata(folder: &TempDir, name: &str) -> serde_json::Value {
     let database = rusqlite::Connection::open(folder.path().join("c/corpus.db")).expect("the catalogue");
-    let sql = "SELECT metadata FROM documents WHERE name = ?";
+    let sql = "SELECT metadata FROM main.documents WHERE name = ?";
     let text: String = database.query_row(sql, [name], |row| row.get(0)).expect("the document");
     serde_json::from_str(&text).expect("JSON")
 }

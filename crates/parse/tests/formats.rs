@@ -201,14 +201,14 @@ fn json_records_by_pointer_and_by_guess() {
     assert!(matches!(&document.metadata["day"], Value::Date(date) if date.as_str() == "2025-05-27"));
 
     let lines =
-        "{\"id\": 7, \"note\": {\"said\": \"Fog.\"}}\nnot json\n{\"id\": 8, \"note\": {\"said\": \"Clear.\"}}\n";
+        "{\"id\": 7, \"note\": {\"said\": \"Fog.\"}}\nnot json\n{\"id\": 9, \"note\": {\"said\": \"Clear.\"}}\n";
     let fields =
         JsonFields { text: Some("/note/said".to_owned()), title: Some("/id".to_owned()), metadata: Some(Vec::new()) };
     let budget = Budget::default();
     let document = JsonParser::new(fields)
         .parse(&Input { name: "a.jsonl", bytes: lines.as_bytes(), budget: &budget })
         .expect("readable");
-    assert_eq!(document.text, "7\n\nFog.\n\n8\n\nClear.");
+    assert_eq!(document.text, "7\n\nFog.\n\n9\n\nClear.");
     assert!(document.warnings[0].contains("the first in line 2"), "{:?}", document.warnings);
 }
 
