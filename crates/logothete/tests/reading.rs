@@ -253,3 +253,20 @@ async fn citations_name_the_minute_and_the_rectangle() {
 fn an_error_says_whether_to_try_again() {
     assert!(Error::new(ErrorKind::Unavailable, "no answer").is_retryable());
 }
+
+#[tokio::test]
+async fn a_corpus_of_the_version_before_opens_and_goes_on() {
+    let (mut corpus, folder) = corpus(&Pipeline::default()).await;
+    let source = |text: &str| BuildRequest::default().source(MemorySource::new("a").with("one.txt", text));
+    corpus.build(source("Ring the bell.")).await.expect("a build");
+    drop(corpus);
+    let database = rusqlite::Connection::open(folder.path().join("c/corpus.db")).expect("the catalogue");
+    database
+        .execute_batch("ALTER TABLE documents DROP COLUMN layout; PRAGMA user_version = 1;")
+        .expect("the version before");
+    drop(database);
+    let mut corpus = Pipeline::default().open(folder.path().join("c")).await.expect("it is brought up to date");
+    assert_eq!(corpus.search("bell").await.expect("a search").passages[0].document, "one.txt");
+    let report = corpus.build(source("Ring the bell twice.")).await.expect("a build");
+    assert_eq!((report.changed, report.failed.len()), (1, 0));
+}
