@@ -109,3 +109,13 @@ fn the_configuration_says_what_is_read() {
     let json: serde_json::Value = serde_json::from_str(&ran.out).expect("one JSON document");
     assert_eq!(json["removed"], 0);
 }
+
+#[test]
+fn a_file_over_the_limit_is_named() {
+    let place = folder();
+    fs::write(place.path().join("logothete.toml"), "[limits]\nfile_megabytes = 1\n").expect("the configuration");
+    fs::write(place.path().join("large.txt"), "Fog. ".repeat(300_000)).expect("a file");
+    let ran = run(place.path(), &["parse", "large.txt"]);
+    assert_eq!(ran.code, 1);
+    assert!(ran.out.contains("it has 2 MB and the limit is 1 MB; raise file_megabytes in [limits]"), "{}", ran.out);
+}

@@ -305,6 +305,21 @@ fn figures_have_captions_places_and_pictures() {
 }
 
 #[test]
+fn the_bars_and_axes_of_a_plot_are_part_of_it() {
+    let curve: String = (0..10)
+        .map(|step| {
+            format!("{} 500 m {} 520 {} 530 {} 540 c S\n", 100 + 10 * step, 105 + 10 * step, 110 + 10 * step, 140)
+        })
+        .collect();
+    let page =
+        Page::default().prose(60.0, 740.0, 4, "a").raw(&curve).raw("0.6 w 150 500 m 150 620 l S 90 495 m 260 495 l S");
+    let document = page.prose(60.0, 340.0, 4, "b").read_alone();
+    let areas: Vec<_> = document.blocks.iter().filter_map(|block| block.figure).map(|place| place.area).collect();
+    assert_eq!(areas.len(), 1);
+    assert!(areas[0].top <= 180.5 && areas[0].left <= 90.5 && areas[0].right >= 259.5, "{areas:?}");
+}
+
+#[test]
 fn code_keeps_its_lines_indents_and_blanks() {
     let page = Page::default()
         .prose(60.0, 740.0, 5, "a")

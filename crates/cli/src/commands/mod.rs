@@ -71,7 +71,8 @@ fn parse_all(pipeline: &Pipeline, config: &Config, path: &Path, parsed: &mut Par
     for item in source.walk() {
         any = true;
         let read = item.and_then(|item| {
-            let content = source.content(&item, u64::MAX).map_err(|error| error.at(&item.path))?;
+            let most = config.limits.file_megabytes.saturating_mul(1_000_000);
+            let content = source.content(&item, most).map_err(|error| error.at(&item.path))?;
             match pipeline.parse(&item.path, content.bytes) {
                 Ok(document) => Ok(Read { document, file: PathBuf::from(item.place) }),
                 Err(error) => Err(error.at(&item.path)),

@@ -26,6 +26,7 @@ pub(super) fn take(drawn: &mut Drawn, words: &mut Vec<Word>) -> Vec<PageFigure> 
     let mut areas: Vec<Area> = Vec::new();
     let pictures: Vec<Area> = drawn.pictures.iter().copied().filter(|area| !is_background(*area, page)).collect();
     for (area, shapes, has_picture) in clusters(drawn, &pictures) {
+        let area = if shapes >= FEWEST_SHAPES { with_labels(with_strokes(area, drawn), words) } else { area };
         let large = area.width() >= LEAST && area.height() >= LEAST && !is_background(area, page);
         if large && (has_picture || shapes >= FEWEST_SHAPES) && !holds_prose(area, words) {
             areas.push(area);
@@ -49,6 +50,43 @@ pub(super) fn take(drawn: &mut Drawn, words: &mut Vec<Word>) -> Vec<PageFigure> 
         figures.push(PageFigure { area, text: text.join("\n") });
     }
     figures
+}
+
+/// A drawing with the straight strokes that reach into it: bars, axes and their ticks.
+fn with_strokes(mut area: Area, drawn: &Drawn) -> Area {
+    /// A stroke this near belongs to the drawing, in points.
+    const NEAR: f32 = 8.0;
+    /// Strokes that hang on strokes are followed this far.
+    const ROUNDS: usize = 4;
+    let strokes = drawn.rules.iter().map(|rule| match rule.level {
+        true => Area { left: rule.from, right: rule.to, top: rule.at, bottom: rule.at },
+        false => Area { left: rule.at, right: rule.at, top: rule.from, bottom: rule.to },
+    });
+    let strokes: Vec<Area> = strokes.collect();
+    for _ in 0..ROUNDS {
+        let reach =
+            Area { left: area.left - NEAR, top: area.top - NEAR, right: area.right + NEAR, bottom: area.bottom + NEAR };
+        let grown = strokes.iter().filter(|stroke| stroke.meets(reach)).fold(area, |area, stroke| area.around(*stroke));
+        if grown == area {
+            break;
+        }
+        area = grown;
+    }
+    area
+}
+
+/// A drawing with the figures along its axes.
+fn with_labels(area: Area, words: &[Word]) -> Area {
+    /// A label stands no further from its tick than this, in points.
+    const NEAR: f32 = 12.0;
+    let reach =
+        Area { left: area.left - NEAR, top: area.top - NEAR, right: area.right + NEAR, bottom: area.bottom + NEAR };
+    let is_label = |word: &&Word| {
+        let figures = word.text.bytes().all(|b| b.is_ascii_digit() || matches!(b, b'.' | b',' | b'-' | b'%'));
+        // `2.` counts something: a caption, an item.
+        figures && !word.text.ends_with(['.', ',']) && word.text.len() <= 7 && word.area().meets(reach)
+    };
+    words.iter().filter(is_label).fold(area, |area, word| area.around(word.area()))
 }
 
 fn is_background(area: Area, page: f32) -> bool {
