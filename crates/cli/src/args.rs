@@ -57,6 +57,38 @@ pub struct ParseArguments {
     pub output: Option<PathBuf>,
 }
 
+/// What to cut, and how.
+#[derive(Args)]
+pub struct ChunkArguments {
+    /// Files or folders
+    #[arg(required = true, value_name = "FILE")]
+    pub files: Vec<PathBuf>,
+    /// How: structure, sentences, separators, window, pages, marked, rows, whole or topics
+    #[arg(long, value_name = "NAME")]
+    pub strategy: Option<String>,
+    /// The most in a chunk, context included
+    #[arg(long, value_name = "NUMBER")]
+    pub limit: Option<usize>,
+    /// How much of the chunk before is repeated
+    #[arg(long, value_name = "NUMBER")]
+    pub overlap: Option<usize>,
+    /// What both are counted in: words, characters, or tokens of the encoder
+    #[arg(long, value_name = "UNIT")]
+    pub unit: Option<String>,
+    /// For separators: what to cut at; the coarsest first, once for each
+    #[arg(long = "separator", value_name = "TEXT", allow_hyphen_values = true)]
+    pub separators: Vec<String>,
+    /// For marked: what a marked line looks like, with * for anything
+    #[arg(long, value_name = "PATTERN", allow_hyphen_values = true)]
+    pub marker: Option<String>,
+    /// For rows: how many rows a chunk has
+    #[arg(long, value_name = "NUMBER")]
+    pub rows: Option<usize>,
+    /// Put two settings side by side, each STRATEGY, STRATEGY:LIMIT or STRATEGY:LIMIT:OVERLAP
+    #[arg(long, value_name = "A,B", conflicts_with_all = ["strategy", "limit", "overlap"])]
+    pub compare: Option<String>,
+}
+
 /// A form of a document.
 #[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
 pub enum Format {
@@ -75,17 +107,7 @@ pub enum Verb {
     /// Show what the parser sees: blocks, pages, tables, warnings
     Parse(ParseArguments),
     /// Show where chunks begin and end, and how long they are
-    Chunk {
-        /// Files or folders
-        #[arg(required = true, value_name = "FILE")]
-        files: Vec<PathBuf>,
-        /// The most words in a chunk
-        #[arg(long, value_name = "WORDS")]
-        limit: Option<usize>,
-        /// How many words of the chunk before are repeated when a section is cut
-        #[arg(long, value_name = "WORDS")]
-        overlap: Option<usize>,
-    },
+    Chunk(ChunkArguments),
     /// Bring the corpus up to date with files and folders
     Build {
         /// Files or folders [default: those of the configuration, or all that were built before]
@@ -94,6 +116,9 @@ pub enum Verb {
         /// Forget documents that are gone even when they are more than half of a folder
         #[arg(long)]
         prune: bool,
+        /// Say what would be read, cut and written, and what it would cost, and do nothing
+        #[arg(long, conflicts_with = "prune")]
+        estimate: bool,
     },
     /// Show what is in the corpus
     Show {

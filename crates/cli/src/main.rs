@@ -63,8 +63,9 @@ async fn run(arguments: Arguments) -> logothete::Result<Outcome> {
     match arguments.verb {
         Verb::Demo => commands::demo::run().await,
         Verb::Parse(arguments) => commands::parse::run(place, &arguments),
-        Verb::Chunk { files, limit, overlap } => commands::chunk::run(place, &files, limit, overlap),
-        Verb::Build { paths, prune } => commands::build::run(place, paths, prune).await,
+        Verb::Chunk(arguments) => commands::chunk::run(place, &arguments),
+        Verb::Build { paths, estimate: true, .. } => commands::build::estimate(place, paths).await,
+        Verb::Build { paths, prune, .. } => commands::build::run(place, paths, prune).await,
         Verb::Show { verify } => commands::show::run(place, verify).await,
         Verb::Search { query, count } => commands::search::run(place, &query.join(" "), count).await,
         Verb::Ask { question, trace } => commands::ask::run(place, &question.join(" "), trace).await,

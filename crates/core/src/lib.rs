@@ -2,7 +2,7 @@
 //! printing. Everything here can be called alone and tested alone.
 //!
 //! The folders follow the flow of data. Building: [`document`] → [`chunk`] → [`vector`] and [`keyword`] indexes.
-//! Asking: [`search`] → [`cite`] (claims, citations, refusals). [`measure`] scores the outcome. [`text`] holds the words and
+//! Asking: [`search`] → [`prompt`] → [`cite`] (claims, citations, refusals). [`measure`] scores the outcome. [`text`] holds the words and
 //! sentences that all of them count in.
 //!
 //! ```
@@ -27,6 +27,7 @@ mod error;
 mod fingerprint;
 pub mod keyword;
 pub mod measure;
+pub mod prompt;
 pub mod search;
 mod segment;
 pub mod text;

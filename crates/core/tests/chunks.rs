@@ -1,9 +1,15 @@
 //! Properties of chunks, whatever the document.
 
-use logothete_core::chunk::{Chunker, Structure, chunks, sentences};
+use logothete_core::Fingerprint;
+use logothete_core::chunk::{
+    ByPage, Chunk, Chunker, Limit, LinePattern, Marked, Review, Rows, Sentences, Separator, Separators, Structure,
+    TokenCounter, Topics, Unit, Whole, Window, chunks, chunks_at, sentences,
+};
 use logothete_core::document::{BlockKind, Document, DocumentBuilder, Span};
-use logothete_core::text::count_words;
+use logothete_core::vector::Vectors;
 use proptest::prelude::*;
+use rstest::rstest;
+use unicode_segmentation::UnicodeSegmentation;
 
 /// A block to build, with words of several scripts, marks and line ends.
 #[derive(Clone, Debug)]
@@ -66,6 +72,77 @@ fn build(pieces: &[Piece]) -> Document {
     builder.finish()
 }
 
+/// Words, characters, and the tokens of an encoder that takes words apart in threes.
+fn units() -> [Unit; 3] {
+    let threes = |text: &str| text.split_whitespace().map(|word| word.chars().count().div_ceil(3)).sum();
+    [Unit::Words, Unit::Characters, Unit::Tokens(TokenCounter::new(Fingerprint::of(["threes"]), threes))]
+}
+
+/// Where each way of cutting cuts a document.
+fn all_ways(document: &Document, limit: &Limit) -> Vec<(&'static str, Vec<Span>)> {
+    let some = || limit.clone();
+    let own = vec![Separator::Text("\n\n".into()), Separator::Text(". ".into())];
+    let ways: Vec<(&str, Box<dyn Chunker>)> = vec![
+        ("structure", Box::new(Structure::new(some()))),
+        ("sentences", Box::new(Sentences::new(some()))),
+        ("separators", Box::new(Separators::new(some(), Separators::usual()).expect("separators"))),
+        ("own separators", Box::new(Separators::new(some(), own).expect("separators"))),
+        ("window", Box::new(Window::new(some()))),
+        ("pages", Box::new(ByPage::new(some()))),
+        ("marked", Box::new(Marked::new(some(), LinePattern::new("zzzzzz").expect("a pattern")))),
+        ("rows", Box::new(Rows::new(some(), 2).expect("rows"))),
+        ("whole", Box::new(Whole::new(some()))),
+    ];
+    let mut cut: Vec<(&str, Vec<Span>)> =
+        ways.iter().map(|(name, chunker)| (*name, chunker.cut(document).expect("it cuts"))).collect();
+    let mut vectors = Vectors::new(3);
+    for span in Topics::sentences(document) {
+        let text = document.slice(span);
+        vectors.push(&[1.0, text.len() as f32 / 9.0, (text.len() % 5) as f32]).expect("three numbers");
+    }
+    cut.push(("topics", Topics::new(limit.clone()).cut(document, &vectors).expect("a vector for each sentence")));
+    cut
+}
+
+/// What holds for chunks, whoever cut them.
+fn check_chunks(name: &str, document: &Document, limit: &Limit, spans: Vec<Span>) -> Result<(), TestCaseError> {
+    let made = chunks_at(document, "made/made.txt", spans, Some(limit));
+    let most = limit.most().unwrap_or(usize::MAX);
+    let mut covered = vec![false; document.text.len()];
+    let mut end_before = 0;
+    for chunk in &made {
+        prop_assert_eq!(&chunk.text, &document.text[chunk.span.range()]);
+        prop_assert_eq!(chunk.size, limit.unit().measure(&chunk.text));
+        let indexed = limit.unit().measure(&chunk.indexed_text());
+        prop_assert!(indexed <= most, "{name}: {indexed} {:?} in a chunk of at most {most}: {chunk:?}", limit.unit());
+        prop_assert!(chunk.size + chunk.context_size <= most, "{name}: {chunk:?}");
+        prop_assert_eq!(chunk.pages, document.pages(chunk.span));
+        prop_assert!(chunk.parent.contains(chunk.span), "{name}: {chunk:?}");
+        let repeated = Span::new(chunk.span.start, end_before.max(chunk.span.start));
+        let overlap = limit.unit().measure(document.slice(repeated).trim_end());
+        prop_assert!(overlap <= limit.overlap(), "{name}: {overlap} {:?} are repeated", limit.unit());
+        prop_assert!(chunk.sentences.iter().all(|sentence| chunk.span.contains(sentence.span)));
+        check_boundaries(&document.text, chunk.span)?;
+        covered[chunk.span.range()].fill(true);
+        end_before = chunk.span.end;
+    }
+    for (at, c) in document.text.char_indices().filter(|(_, c)| !c.is_whitespace()) {
+        prop_assert!(covered[at], "{name}: {c:?} at {at} is in no chunk");
+    }
+    let mut ids: Vec<_> = made.iter().map(|chunk| chunk.id.clone()).collect();
+    ids.sort();
+    ids.dedup();
+    prop_assert_eq!(ids.len(), made.len());
+    Ok(())
+}
+
+/// A span begins and ends between extended grapheme clusters.
+fn check_boundaries(text: &str, span: Span) -> Result<(), TestCaseError> {
+    let boundaries: Vec<usize> = text.grapheme_indices(true).map(|(at, _)| at).chain([text.len()]).collect();
+    prop_assert!(boundaries.contains(&span.start) && boundaries.contains(&span.end), "{span:?} splits a character");
+    Ok(())
+}
+
 proptest! {
     #[test]
     fn blocks_ascend_and_pages_lie_in_the_text(pieces in prop::collection::vec(piece(), 0..14)) {
@@ -86,33 +163,49 @@ proptest! {
     #[test]
     fn a_chunk_is_exactly_its_slice_and_nothing_is_lost(
         pieces in prop::collection::vec(piece(), 0..14),
-        limit in 4usize..60,
-        overlap_share in 0usize..45,
+        unit in 0usize..3,
+        most in 6usize..90,
+        overlap_share in 0usize..50,
     ) {
         let document = build(&pieces);
-        let overlap = limit * overlap_share / 100;
-        let chunker = Structure::new(limit, overlap).expect("the overlap is below half");
-        let made = chunks(&document, "made/made.txt", &chunker).expect("structure never fails");
-        let mut covered = vec![false; document.text.len()];
-        let mut end_before = 0;
-        for chunk in &made {
+        let limit = Limit::new(units()[unit].clone(), most, (most - 1) / 2 * overlap_share / 50).expect("below half");
+        for (name, spans) in all_ways(&document, &limit) {
+            check_chunks(name, &document, &limit, spans)?;
+        }
+    }
+
+    #[test]
+    fn a_user_may_cut_anywhere_and_no_character_is_split(
+        pieces in prop::collection::vec(piece(), 0..6),
+        places in prop::collection::vec((0usize..400, 0usize..400), 0..8),
+    ) {
+        let document = build(&pieces);
+        let spans = places.into_iter().map(|(start, end)| Span::new(start, end.max(start))).collect();
+        for chunk in chunks_at(&document, "made", spans, None) {
             prop_assert_eq!(&chunk.text, &document.text[chunk.span.range()]);
-            prop_assert_eq!(chunk.size, count_words(&chunk.text));
-            prop_assert!(chunk.size <= limit, "{} words in a chunk of at most {limit}", chunk.size);
-            prop_assert_eq!(chunk.pages, document.pages(chunk.span));
-            let repeated = Span::new(chunk.span.start, end_before.max(chunk.span.start));
-            prop_assert!(count_words(document.slice(repeated)) <= overlap);
-            prop_assert!(chunk.sentences.iter().all(|sentence| chunk.span.contains(sentence.span)));
-            covered[chunk.span.range()].fill(true);
-            end_before = chunk.span.end;
+            check_boundaries(&document.text, chunk.span)?;
         }
-        for (at, c) in document.text.char_indices().filter(|(_, c)| c.is_alphanumeric()) {
-            prop_assert!(covered[at], "{c:?} at {at} is in no chunk");
+    }
+
+    #[test]
+    fn what_is_put_in_at_the_top_changes_no_id_below(
+        pieces in prop::collection::vec(piece(), 0..10),
+        added in "[A-Z][a-z]{1,6}( [a-z]{1,6}){0,30}\\.",
+    ) {
+        let mut after = vec![Piece::Text(BlockKind::Paragraph, added)];
+        after.extend(pieces.iter().cloned());
+        let structure = Structure::new(Limit::words(40, 5).expect("below half"));
+        let [before, after] = [build(&pieces), build(&after)]
+            .map(|document| chunks(&document, "a.txt", &structure).expect("structure never fails"));
+        // Whatever text comes as often in both has the same ids in both.
+        let of = |made: &[Chunk], text: &str| -> Vec<_> {
+            made.iter().filter(|chunk| chunk.text == text).map(|chunk| chunk.id.clone()).collect()
+        };
+        for chunk in &before {
+            let (old, new) = (of(&before, &chunk.text), of(&after, &chunk.text));
+            let common = old.len().min(new.len());
+            prop_assert_eq!(&old[old.len() - common..], &new[new.len() - common..]);
         }
-        let mut ids: Vec<_> = made.iter().map(|chunk| chunk.id.clone()).collect();
-        ids.sort();
-        ids.dedup();
-        prop_assert_eq!(ids.len(), made.len());
     }
 
     #[test]
@@ -143,7 +236,7 @@ fn an_insertion_at_the_top_leaves_later_ids_alone() {
         chunks(&builder.finish(), "s/a.txt", &Structure::default()).expect("cut")
     };
     let (before, after) = (build(None), build(Some("A gale came.")));
-    let ids = |made: &[logothete_core::chunk::Chunk], day: &str| {
+    let ids = |made: &[Chunk], day: &str| {
         made.iter()
             .find(|chunk| chunk.section.last().is_some_and(|heading| heading == day))
             .map(|chunk| chunk.id.clone())
@@ -159,7 +252,8 @@ fn a_long_table_is_cut_between_rows_and_keeps_its_header() {
     rows.extend((1..40).map(|n| vec![format!("Berth {n}"), format!("{}", 40 + n)]));
     builder.table(1, &rows);
     let document = builder.finish();
-    let made = chunks(&document, "s/berths.csv", &Structure::new(30, 0).expect("settings")).expect("cut");
+    let structure = Structure::new(Limit::words(30, 0).expect("settings"));
+    let made = chunks(&document, "s/berths.csv", &structure).expect("cut");
     assert!(made.len() > 2);
     for chunk in &made[1..] {
         assert!(chunk.text.starts_with("Berth "), "{}", chunk.text);
@@ -171,11 +265,202 @@ fn a_long_table_is_cut_between_rows_and_keeps_its_header() {
 
 #[test]
 fn settings_that_make_no_sense_say_what_to_set() {
-    let message = Structure::new(100, 60).expect_err("too much overlap").to_string();
+    let message = Limit::words(100, 60).expect_err("too much overlap").to_string();
     assert!(message.contains("set the overlap to 49 or less"), "{message}");
-    assert!(Structure::new(0, 0).is_err());
-    assert_ne!(
-        Structure::new(100, 0).expect("fine").fingerprint(),
-        Structure::new(100, 1).expect("fine").fingerprint()
+    assert!(Limit::words(0, 0).is_err() && Limit::words(1, usize::MAX).is_err());
+    let message = Limit::words(50, 0).expect("fine").reserving(30).expect_err("too much reserve").to_string();
+    assert!(message.contains("set the limit to 61 or more"), "{message}");
+    assert!(LinePattern::new(" ** ").is_err() && Rows::new(Limit::default(), 0).is_err());
+    assert!(Separators::new(Limit::default(), vec![Separator::Text(String::new())]).is_err());
+    let fingerprint = |overlap| Structure::new(Limit::words(100, overlap).expect("fine")).fingerprint();
+    assert_ne!(fingerprint(0), fingerprint(1));
+}
+
+/// A document of one paragraph.
+fn paragraph(text: &str) -> Document {
+    let mut builder = DocumentBuilder::new("a.txt", "text/plain");
+    builder.block(BlockKind::Paragraph, text);
+    builder.finish()
+}
+
+fn texts(document: &Document, chunker: &dyn Chunker) -> Vec<String> {
+    chunks(document, "a", chunker).expect("cut").into_iter().map(|chunk| chunk.text).collect()
+}
+
+#[rstest]
+#[case("words", &(0..1_000_000).map(|n| format!("w{} ", n % 97)).collect::<String>(), 900)]
+#[case("no blank", &"x".repeat(5_000_000), 9_600)]
+#[case("no letter", &"-+".repeat(2_500_000), 9_600)]
+#[case("emoji", &"👩\u{200d}🔧".repeat(450_000), 9_600)]
+#[case("Chinese", &"港口今天关闭".repeat(280_000), 900)]
+#[case("Chinese sentences", &"港口今天关闭。请等待通知！".repeat(140_000), 900)]
+#[case("Thai", &"เรือเข้าท่า".repeat(150_000), 1_800)]
+#[case("Arabic", &"الميناء مغلق اليوم ".repeat(150_000), 2_000)]
+#[case("combining", &"e\u{301}".repeat(1_600_000), 9_600)]
+fn a_line_of_five_megabytes_gives_chunks_of_sensible_size(
+    #[case] name: &str,
+    #[case] line: &str,
+    #[case] bytes: usize,
+) {
+    let document = paragraph(line);
+    for chunker in [&Structure::default() as &dyn Chunker, &Window::new(Limit::words(150, 20).expect("fine"))] {
+        let made = chunks(&document, "a", chunker).expect("cut");
+        assert!(made.len() > 100, "{name}: {} chunks", made.len());
+        for chunk in &made {
+            assert!(chunk.text.len() <= bytes, "{name}: {} bytes in a chunk", chunk.text.len());
+            assert!(!chunk.sentences.is_empty(), "{name}: something can be quoted");
+        }
+        let covered: usize = made.windows(2).map(|pair| usize::from(pair[1].span.start <= pair[0].span.end + 1)).sum();
+        assert_eq!(covered + 1, made.len(), "{name}: a gap");
+    }
+}
+
+#[test]
+fn a_document_of_headings_only_and_of_a_table_only() {
+    let mut builder = DocumentBuilder::new("a.md", "text/markdown");
+    (0..200).for_each(|n| builder.heading(1 + (n % 3) as u8, &format!("Part {n} of the register")));
+    let headings = builder.finish();
+    let mut builder = DocumentBuilder::new("a.csv", "text/csv");
+    builder.table(0, &[vec!["a".to_owned(); 3000], vec!["b".to_owned(); 3000]]);
+    let table = builder.finish();
+    for document in [&headings, &table] {
+        let made = chunks(document, "a", &Structure::default()).expect("cut");
+        assert!(made.len() > 3);
+        assert!(made.iter().all(|chunk| chunk.size + chunk.context_size <= 150));
+    }
+}
+
+#[test]
+fn line_ends_and_form_feeds_do_not_count_as_text() {
+    let made = texts(&paragraph("One ends.\r\nTwo\u{c}ends.\r\n\r\nThree ends."), &Structure::default());
+    assert_eq!(made.len(), 1);
+    assert!(!made[0].contains('\r'), "{made:?}");
+}
+
+#[test]
+fn list_items_and_lines_of_code_stay_whole() {
+    let mut builder = DocumentBuilder::new("a.md", "text/markdown");
+    let item = |n: usize| format!("Item {n} has a first sentence. And it has a second one.");
+    (0..9).for_each(|n| builder.block(BlockKind::ListItem, &item(n)));
+    let lines: Vec<String> = (0..30).map(|n| format!("let crane_{n} = lift({n}, \"Berth {n}. East\");")).collect();
+    builder.block(BlockKind::Code, &lines.join("\n"));
+    let made = texts(&builder.finish(), &Structure::new(Limit::words(35, 0).expect("fine")));
+    for whole in (0..9).map(item).chain(lines) {
+        assert!(made.iter().any(|text| text.contains(&whole)), "{whole} is cut: {made:?}");
+    }
+}
+
+#[test]
+fn separators_are_tried_from_the_coarsest() {
+    let document = paragraph("one two; three four; five six | seven eight; nine ten | eleven");
+    let cut = |separators: &[&str], most| {
+        let separators = separators.iter().map(|text| Separator::Text((*text).to_owned())).collect();
+        texts(&document, &Separators::new(Limit::words(most, 0).expect("fine"), separators).expect("separators"))
+    };
+    assert_eq!(cut(&["|", ";"], 6), ["one two; three four; five six |", "seven eight; nine ten | eleven"]);
+    assert_eq!(cut(&["|", ";"], 4), ["one two; three four;", "five six |", "seven eight; nine ten |", "eleven"]);
+    assert_eq!(cut(&["#"], 5)[0], "one two; three four; five");
+}
+
+#[test]
+fn windows_are_full_and_repeat_what_was_asked() {
+    let document = paragraph("a b c d e f g h i j k l");
+    let made = texts(&document, &Window::new(Limit::words(5, 2).expect("fine")));
+    assert_eq!(made, ["a b c d e", "d e f g h", "g h i j k", "j k l"]);
+}
+
+#[test]
+fn marked_lines_part_chunks_and_are_in_none() {
+    let mut builder = DocumentBuilder::new("a.txt", "text/plain");
+    builder.block(BlockKind::Paragraph, "Monday was calm.\n=== 1 ===\nTuesday was not.");
+    builder.block(BlockKind::Paragraph, "It blew.");
+    builder.block(BlockKind::Paragraph, "=== 2 ===");
+    builder.block(BlockKind::Paragraph, "Wednesday.");
+    let marked = Marked::new(Limit::none(Unit::Words), LinePattern::new("=== * ===").expect("a pattern"));
+    assert_eq!(texts(&builder.finish(), &marked), ["Monday was calm.", "Tuesday was not.\n\nIt blew.", "Wednesday."]);
+}
+
+#[test]
+fn pages_and_whole_documents_and_groups_of_rows() {
+    let mut builder = DocumentBuilder::new("a.pdf", "application/pdf");
+    builder.page(1);
+    builder.heading(1, "Berths");
+    builder.block(BlockKind::Paragraph, "There are five.");
+    builder.page(2);
+    let rows = ["Berth|Use", "1|coal", "2|grain", "3|timber", "4|fish", "5|none"];
+    let rows: Vec<Vec<String>> = rows.iter().map(|row| row.split('|').map(str::to_owned).collect()).collect();
+    builder.heading(2, "Table");
+    builder.table(1, &rows);
+    let document = builder.finish();
+    assert_eq!(texts(&document, &Whole::default()), [document.text.as_str()]);
+    let pages = chunks(&document, "a", &ByPage::default()).expect("cut");
+    assert_eq!(
+        pages.iter().map(|page| page.pages.map(|p| (p.first, p.last))).collect::<Vec<_>>(),
+        [Some((1, 1)), Some((2, 2))]
     );
+    let groups = chunks(&document, "a", &Rows::new(Limit::default(), 2).expect("rows")).expect("cut");
+    let shown: Vec<&str> = groups.iter().map(|chunk| chunk.text.as_str()).collect();
+    assert_eq!(
+        shown,
+        ["Berths\n\nThere are five.", "Table\n\nBerth | Use\n1 | coal\n2 | grain", "3 | timber\n4 | fish", "5 | none"]
+    );
+    assert!(groups[3].context.ends_with("Berth | Use"), "{}", groups[3].context);
+    assert_eq!(document.slice(groups[3].parent), document.slice(Span::new(groups[1].span.start, document.text.len())));
+}
+
+#[test]
+fn topics_change_where_vectors_do() {
+    let document = paragraph(
+        "Cranes lift. Cranes turn. Cranes rust. Cranes stand. Seals swim. Seals bark. Seals dive. Seals sleep.",
+    );
+    let mut vectors = Vectors::new(2);
+    for span in Topics::sentences(&document) {
+        let crane = document.slice(span).starts_with("Crane");
+        vectors.push(if crane { &[1.0, 0.1] } else { &[0.1, 1.0] }).expect("two numbers");
+    }
+    let topics = Topics::new(Limit::words(30, 0).expect("fine"));
+    let spans = topics.cut(&document, &vectors).expect("cut");
+    let made: Vec<&str> = spans.iter().map(|span| document.slice(*span)).collect();
+    assert_eq!(made.len(), 2, "{made:?}");
+    assert!(made[1].starts_with("Seals swim"));
+    assert!(topics.cut(&document, &Vectors::new(2)).is_err(), "a vector for each sentence is needed");
+}
+
+#[test]
+fn chunks_that_cut_sentences_are_counted_and_bring_advice() {
+    let text = "The bridge opens for vessels that have asked for it on the working channel. ".repeat(20);
+    let document = paragraph(&text);
+    let review = |chunker: &dyn Chunker| {
+        let mut review = Review::default();
+        review.add(&chunks(&document, "a", chunker).expect("cut"));
+        (review.cut_sentences, review.advice(chunker.limit()))
+    };
+    let (cut, advice) = review(&Window::new(Limit::words(25, 0).expect("fine")));
+    let advice = advice.join(" ");
+    assert!(
+        cut > 5 && advice.contains("begin or end inside a sentence") && advice.contains("above 25 words"),
+        "{advice}"
+    );
+    assert_eq!(review(&Structure::new(Limit::words(45, 0).expect("fine"))), (0, Vec::new()));
+}
+
+#[test]
+fn an_edit_moves_the_cuts_near_it_and_not_all_behind_it() {
+    let paragraphs: Vec<String> = (0..120)
+        .map(|n| {
+            format!("Entry {n} tells of {} vessels that came in on the flood and of what they carried.", n * 7 % 31)
+        })
+        .collect();
+    let build = |added: bool| {
+        let mut builder = DocumentBuilder::new("log.txt", "text/plain");
+        if added {
+            builder.block(BlockKind::Paragraph, "A new entry at the very top, of a dozen words or so.");
+        }
+        paragraphs.iter().for_each(|text| builder.block(BlockKind::Paragraph, text));
+        chunks(&builder.finish(), "log", &Structure::default()).expect("cut")
+    };
+    let before: Vec<_> = build(false).into_iter().map(|chunk| chunk.id).collect();
+    let after: Vec<_> = build(true).into_iter().map(|chunk| chunk.id).collect();
+    let kept = before.iter().filter(|id| after.contains(id)).count();
+    assert!(kept * 10 >= before.len() * 7, "{kept} of {} chunks are as they were", before.len());
 }

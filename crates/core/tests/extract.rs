@@ -36,6 +36,7 @@ fn made(builder: DocumentBuilder, date: Option<&str>) -> Vec<Passage> {
             context: chunk.context,
             sentences: chunk.sentences,
             legs: BTreeMap::new(),
+            also: Vec::new(),
         })
         .collect()
 }

@@ -10,6 +10,7 @@ use logothete_core::{Error, ErrorKind, Result};
 use logothete_parse::{JsonFields, ParseSettings};
 use serde::{Deserialize, Serialize};
 
+use crate::chunking::ChunkConfig;
 use crate::recognise::{self, Tesseract};
 use crate::source::closest;
 
@@ -136,22 +137,6 @@ pub struct PrivacyConfig {
     pub allow: Vec<String>,
 }
 
-/// `[chunk]`
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-#[serde(default)]
-pub struct ChunkConfig {
-    /// The most words in a chunk.
-    pub limit: usize,
-    /// How many words of the chunk before are repeated when a section is cut.
-    pub overlap: usize,
-}
-
-impl Default for ChunkConfig {
-    fn default() -> Self {
-        Self { limit: 120, overlap: 20 }
-    }
-}
-
 /// `[encoder]`
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(default)]
@@ -191,11 +176,20 @@ impl Default for SearchConfig {
 pub struct GeneratorConfig {
     /// The share of a question, from 0 to 1, that an answer must cover; below it the question is refused.
     pub least_coverage: f32,
+    /// The price of a million tokens sent to a generator, in any currency.
+    pub price_sent: f64,
+    /// The price of a million tokens received.
+    pub price_received: f64,
 }
 
 impl Default for GeneratorConfig {
     fn default() -> Self {
-        Self { least_coverage: Settings::default().least_coverage }
+        let settings = Settings::default();
+        Self {
+            least_coverage: settings.least_coverage,
+            price_sent: settings.price_sent,
+            price_received: settings.price_received,
+        }
     }
 }
 
@@ -236,6 +230,10 @@ pub struct Settings {
     pub vector_weight: f32,
     /// The share of a question, from 0 to 1, that an answer must cover.
     pub least_coverage: f32,
+    /// The price of a million tokens sent to the generator, in any currency.
+    pub price_sent: f64,
+    /// The price of a million tokens received.
+    pub price_received: f64,
     /// The largest file that is read, in bytes.
     pub largest_file: u64,
     /// The pages that are read; all when there are none.
@@ -266,6 +264,8 @@ impl Default for Settings {
             keyword_weight: 0.5,
             vector_weight: 0.5,
             least_coverage: logothete_core::cite::LEAST_COVERAGE,
+            price_sent: 0.0,
+            price_received: 0.0,
             largest_file: 200_000_000,
             pages: None,
             most_pages: Budget::default().most_pages,
@@ -311,7 +311,7 @@ impl Config {
         let table: toml::Table = text.parse().map_err(|error: toml::de::Error| {
             wrong(format!("this is not TOML: {}", error.message())).at(format!("line {}", line(&error)))
         })?;
-        let known = toml::Table::try_from(Self::default())
+        let known = toml::Table::try_from(Self { chunk: ChunkConfig::filled(), ..Self::default() })
             .map_err(|error| wrong("the defaults cannot be written down".into()).because(error))?;
         unknown_key(&table, &known, "")?;
         toml::from_str(text).map_err(|error| wrong(error.message().to_owned()).at(format!("line {}", line(&error))))
@@ -330,11 +330,17 @@ impl Config {
         if !(0.0..=1.0).contains(&self.generator.least_coverage) {
             return wrong("[generator] least_coverage", "it is a share; set a number from 0 to 1");
         }
+        let prices = [self.generator.price_sent, self.generator.price_received];
+        if prices.iter().any(|price| !price.is_finite() || *price < 0.0) {
+            return wrong("[generator] price_sent, price_received", "a price is 0 or more, for a million tokens");
+        }
         Ok(Settings {
             passages: self.search.passages,
             keyword_weight: self.search.keyword,
             vector_weight: self.search.vector,
             least_coverage: self.generator.least_coverage,
+            price_sent: self.generator.price_sent,
+            price_received: self.generator.price_received,
             largest_file: self.limits.file_megabytes.saturating_mul(1_000_000),
             pages: pages(&self.parse.pages).map_err(|error| error.at("[parse] pages"))?,
             most_pages: self.limits.pages,

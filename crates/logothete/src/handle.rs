@@ -8,7 +8,7 @@ use logothete_core::cite::Answer;
 use logothete_core::measure::{Run, SetQuestion};
 
 use crate::ask::{self, SearchResult};
-use crate::build::{self, BuildReport, BuildRequest};
+use crate::build::{self, BuildReport, BuildRequest, Estimate};
 use crate::corpus::{CorpusInfo, Inner};
 use crate::evaluate;
 use crate::pipeline::Pipeline;
@@ -54,6 +54,20 @@ impl Corpus {
         let report = self.pool.run(move || build::run(&inner, &request, &waiter)).await;
         guard.disarm();
         report
+    }
+
+    /// What a build would do and cost: documents, chunks, contexts to be written, tokens, money. Reads and cuts what has
+    /// changed, and neither sends nor stores anything.
+    ///
+    /// # Errors
+    /// When the corpus is damaged.
+    pub async fn estimate(&self, request: impl Into<BuildRequest>) -> Result<Estimate> {
+        let (inner, request) = (self.inner.clone(), request.into());
+        let guard = request.stop_token().stop_on_drop();
+        let waiter = Waiter::here();
+        let estimate = self.pool.run(move || build::estimate(&inner, &request, &waiter)).await;
+        guard.disarm();
+        estimate
     }
 
     /// Finds the passages that fit a query best.

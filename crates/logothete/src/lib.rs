@@ -21,9 +21,11 @@
 
 mod ask;
 mod build;
+mod chunking;
 mod config;
 mod corpus;
 mod evaluate;
+mod generate;
 mod handle;
 mod pipeline;
 mod pool;
@@ -34,12 +36,14 @@ mod trace;
 /// The name of the threads that compute, so that a panic in one can be told from a panic elsewhere.
 pub use pool::THREAD_NAME as WORKER_THREAD;
 
-pub use build::{BuildReport, BuildRequest, Failure, Progress, PruneNeeded, StopToken};
+pub use build::{BuildReport, BuildRequest, DocumentEstimate, Estimate, Failure, Progress, PruneNeeded, StopToken};
+pub use chunking::{ChunkConfig, ChunkContext, ChunkUnit, Strategy};
 pub use config::{Config, Ocr, Settings, pages};
 pub use corpus::{CorpusInfo, DocumentInfo};
+pub use generate::{Generated, Generator};
 pub use handle::Corpus;
 pub use logothete_core::{
-    Error, ErrorKind, Fingerprint, Result, chunk, cite, document, keyword, measure, search, text, vector,
+    Error, ErrorKind, Fingerprint, Result, chunk, cite, document, keyword, measure, prompt, search, text, vector,
 };
 pub use logothete_encoder::Hashing;
 pub use logothete_parse::{

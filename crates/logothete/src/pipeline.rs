@@ -2,14 +2,16 @@
 
 use std::sync::Arc;
 
-use logothete_core::chunk::{Chunker, Structure};
+use logothete_core::chunk::{Chunk, Chunker, Review};
 use logothete_core::document::{Document, Parser};
 use logothete_core::vector::Encoder;
 use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 use logothete_encoder::Hashing;
 use logothete_parse::Parsers;
 
+use crate::chunking::{self, ChunkConfig, Chunking};
 use crate::config::{Config, ParseConfig, Settings};
+use crate::generate::Generator;
 use crate::pool::within;
 use crate::source::Content;
 
@@ -19,7 +21,10 @@ use crate::source::Content;
 #[derive(Clone)]
 pub struct Pipeline {
     pub(crate) parsers: Parsers,
-    pub(crate) chunker: Arc<dyn Chunker>,
+    /// How documents are cut, unless the user's own chunker does it.
+    chunk: ChunkConfig,
+    own_chunker: Option<Arc<dyn Chunker>>,
+    generator: Option<Arc<dyn Generator>>,
     pub(crate) encoder: Arc<dyn Encoder>,
     pub(crate) settings: Settings,
 }
@@ -29,7 +34,9 @@ impl Default for Pipeline {
         Self {
             // The default has no password to look for and no pointer to get wrong.
             parsers: Parsers::new(&ParseConfig::default().settings().unwrap_or_default()),
-            chunker: Arc::new(Structure::default()),
+            chunk: ChunkConfig::default(),
+            own_chunker: None,
+            generator: None,
             encoder: Arc::new(Hashing::default()),
             settings: Settings::default(),
         }
@@ -42,12 +49,34 @@ impl Pipeline {
     /// # Errors
     /// When a setting makes no sense; the message says which, and what to set.
     pub fn from_config(config: &Config) -> Result<Self> {
-        Ok(Self {
+        let pipeline = Self {
             parsers: Parsers::new(&config.parse.settings()?),
-            chunker: Arc::new(Structure::new(config.chunk.limit, config.chunk.overlap).map_err(|e| e.at("[chunk]"))?),
+            chunk: config.chunk.clone(),
+            own_chunker: None,
+            generator: None,
             encoder: Arc::new(Hashing::new(config.encoder.dimensions).map_err(|e| e.at("[encoder]"))?),
             settings: config.settings()?,
-        })
+        };
+        pipeline.chunking()?;
+        Ok(pipeline)
+    }
+
+    /// The chunker, bound to the encoder.
+    ///
+    /// # Errors
+    /// When the settings of `[chunk]` make no sense, or ask for more than the encoder reads.
+    pub fn chunker(&self) -> Result<Arc<dyn Chunker>> {
+        Ok(self.chunking()?.chunker)
+    }
+
+    /// Counts what can be said of a document's chunks.
+    pub fn review(&self, review: &mut Review, chunks: &[Chunk]) {
+        chunking::add_to_review(review, chunks, &*self.encoder);
+    }
+
+    pub(crate) fn chunking(&self) -> Result<Chunking> {
+        Chunking::new(&self.chunk, self.own_chunker.clone(), &self.encoder, self.generator.clone())
+            .map_err(|error| if error.place().is_none() { error.at("[chunk]") } else { error })
     }
 
     /// The same with one more parser, such as your own for a new type. It is asked before those of the library.
@@ -95,10 +124,24 @@ impl Pipeline {
         self
     }
 
-    /// The same with another chunker.
+    /// The same with a chunker of your own, or one of the library's with settings of your own.
     #[must_use]
     pub fn with_chunker(mut self, chunker: impl Chunker + 'static) -> Self {
-        self.chunker = Arc::new(chunker);
+        self.own_chunker = Some(Arc::new(chunker));
+        self
+    }
+
+    /// The same with a generator, for contexts that are written: see [`ChunkContext::Generated`](crate::ChunkContext).
+    #[must_use]
+    pub fn with_generator(mut self, generator: impl Generator + 'static) -> Self {
+        self.generator = Some(Arc::new(generator));
+        self
+    }
+
+    /// The same with other settings of `[chunk]`.
+    #[must_use]
+    pub fn with_chunk_config(mut self, config: ChunkConfig) -> Self {
+        self.chunk = config;
         self
     }
 

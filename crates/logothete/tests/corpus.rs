@@ -3,7 +3,7 @@
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use logothete::chunk::Structure;
+use logothete::chunk::{Limit, Structure};
 use logothete::{BuildReport, BuildRequest, Corpus, ErrorKind, Hashing, Pipeline};
 use rstest::rstest;
 use tempfile::TempDir;
@@ -191,7 +191,7 @@ async fn another_chunker_cuts_again_without_reading_and_another_encoder_is_refus
     let first = corpus.build(&place.docs()).await.expect("a build");
     drop(corpus);
     fs::rename(place.docs(), place.folder.path().join("away")).expect("a folder to move");
-    let pipeline = Pipeline::default().with_chunker(Structure::new(25, 0).expect("settings"));
+    let pipeline = Pipeline::default().with_chunker(Structure::new(Limit::words(25, 0).expect("settings")));
     let mut corpus = pipeline.open(place.corpus_folder()).await.expect("the corpus opens");
     let report = corpus.build(BuildRequest::default()).await.expect("a build");
     assert_eq!(report.changed, 8, "all are cut again from their stored text");

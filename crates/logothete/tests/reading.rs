@@ -10,6 +10,7 @@ use logothete::{
     BoxFuture, BuildRequest, Content, Corpus, Error, ErrorKind, Fingerprint, Item, Items, MemorySource, Pipeline,
     Result, Settings, Source, Tesseract, WebSource,
 };
+use rstest::rstest;
 use tempfile::TempDir;
 
 async fn corpus(pipeline: &Pipeline) -> (Corpus, TempDir) {
@@ -254,19 +255,40 @@ fn an_error_says_whether_to_try_again() {
     assert!(Error::new(ErrorKind::Unavailable, "no answer").is_retryable());
 }
 
+/// The chunks as versions 1 and 2 kept them.
+const CHUNKS_2: &str = "
+CREATE TABLE old (
+    id TEXT PRIMARY KEY, document INTEGER NOT NULL REFERENCES documents ON DELETE CASCADE, ordinal INTEGER NOT NULL,
+    start INTEGER NOT NULL, \"end\" INTEGER NOT NULL, first_page INTEGER, last_page INTEGER, section TEXT NOT NULL,
+    size INTEGER NOT NULL, text TEXT NOT NULL, context TEXT NOT NULL, sentences TEXT NOT NULL,
+    segment INTEGER NOT NULL REFERENCES segments, row INTEGER NOT NULL, UNIQUE (segment, row)
+);
+INSERT INTO old SELECT id, document, ordinal, start, \"end\", first_page, last_page, section, size, text, context, sentences,
+    segment, row FROM chunks;
+DROP TABLE chunks;
+ALTER TABLE old RENAME TO chunks;
+CREATE INDEX chunks_of_document ON chunks (document, ordinal);
+UPDATE main.documents SET chunker = 'another';
+";
+
+#[rstest]
+#[case("PRAGMA user_version = 2;")]
+#[case("ALTER TABLE documents DROP COLUMN layout; PRAGMA user_version = 1;")]
 #[tokio::test]
-async fn a_corpus_of_the_version_before_opens_and_goes_on() {
+async fn a_corpus_of_a_version_before_opens_and_goes_on(#[case] rest: &str) {
     let (mut corpus, folder) = corpus(&Pipeline::default()).await;
-    let source = |text: &str| BuildRequest::default().source(MemorySource::new("a").with("one.txt", text));
-    corpus.build(source("Ring the bell.")).await.expect("a build");
+    let source = |text: &str| {
+        BuildRequest::default().source(MemorySource::new("a").with("one.txt", text).with("two.txt", "Ring the bell."))
+    };
+    corpus.build(source("Ring a gong.")).await.expect("a build");
     drop(corpus);
     let database = rusqlite::Connection::open(folder.path().join("c/corpus.db")).expect("the catalogue");
-    database
-        .execute_batch("ALTER TABLE documents DROP COLUMN layout; PRAGMA user_version = 1;")
-        .expect("the version before");
+    database.execute_batch(&format!("{CHUNKS_2}{rest}")).expect("the version before");
     drop(database);
     let mut corpus = Pipeline::default().open(folder.path().join("c")).await.expect("it is brought up to date");
-    assert_eq!(corpus.search("bell").await.expect("a search").passages[0].document, "one.txt");
-    let report = corpus.build(source("Ring the bell twice.")).await.expect("a build");
-    assert_eq!((report.changed, report.failed.len()), (1, 0));
+    assert_eq!(corpus.search("bell").await.expect("a search").passages[0].document, "two.txt");
+    // All are cut again, and now repetitions are seen.
+    let report = corpus.build(source("Ring the bell!")).await.expect("a build");
+    assert_eq!((report.changed, report.failed.len(), report.repeated), (2, 0, 1));
+    assert_eq!(corpus.search("bell").await.expect("a search").passages[0].also.len(), 1);
 }

@@ -37,6 +37,9 @@ pub fn render(answer: &Answer, style: Style) -> String {
         }
         out.push_str(&format!("{marker} {}\n", style.place(&place)));
         out.push_str(&quotation(&source.quotation, &source.matches, marker.len() + 1, width(), style));
+        for other in &source.also {
+            out.push_str(&format!("    {} {}\n", style.faint("also in"), style.place(&other.place())));
+        }
     }
     for claim in answer.claims.iter().filter(|claim| claim.verdict != Verdict::Supported) {
         let verdict = if claim.verdict == Verdict::Partly { "only partly borne out" } else { "not borne out" };

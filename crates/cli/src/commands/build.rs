@@ -4,40 +4,30 @@ use std::path::PathBuf;
 use std::time::Duration;
 
 use indicatif::{ProgressBar, ProgressStyle};
-use logothete::{BuildReport, BuildRequest, Error, ErrorKind, Failure, Result, WebSource};
+use logothete::{
+    BuildReport, BuildRequest, Config, DocumentEstimate, Error, ErrorKind, Estimate, Failure, Pipeline, Result,
+    WebSource,
+};
 use serde_json::json;
 
 use super::{configuration, corpus, failures};
 use crate::args::Place;
-use crate::view::{Style, count, duration, indented};
+use crate::view::{Align, Style, count, duration, indented, table, thousands};
 use crate::{DONE, FAILED, Outcome, STOPPED};
 
 pub async fn run(place: &Place, paths: Vec<PathBuf>, prune: bool) -> Result<Outcome> {
     let (config, folder) = configuration(place)?;
-    // With nothing named, all of the configuration's sources are meant.
-    let whole = paths.is_empty();
-    let paths = if whole { config.sources.paths.clone() } else { paths };
-    if let Some(report) = nothing_there(&paths) {
-        let text = failures(&report.failed, Style::of_stdout()).trim_start().to_owned();
-        return Ok(Outcome { text, json: json!(report), code: FAILED });
-    }
-    // Nothing named here: then a corpus that is there already knows what it was built from.
-    let nothing = paths.is_empty() && config.sources.addresses.is_empty();
-    let mut corpus = corpus(place, &config, &folder, nothing).await.map_err(|error| match error.kind() {
-        ErrorKind::NotFound => Error::new(ErrorKind::Configuration, "say what to build from: logothete build PATH"),
-        _ => error,
-    })?;
+    let asked = match Asked::new(&config, paths) {
+        Ok(asked) => asked,
+        Err(report) => {
+            let text = failures(&report.failed, Style::of_stdout()).trim_start().to_owned();
+            return Ok(Outcome { text, json: json!(report), code: FAILED });
+        }
+    };
+    let mut corpus = corpus(place, &config, &folder, asked.nothing).await.map_err(say_what)?;
 
     let bar = ProgressBar::no_length().with_style(bar_style());
-    let sources = config.sources.clone();
-    let mut asked = BuildRequest::new(paths).prune(prune).filter(sources.include, sources.exclude);
-    for (name, value) in sources.metadata {
-        asked = asked.metadata(name, value);
-    }
-    if whole && !sources.addresses.is_empty() {
-        asked = asked.source(WebSource::new("addresses", sources.addresses, config.privacy.allow.clone()));
-    }
-    let request = asked.on_progress({
+    let request = asked.request(&config).prune(prune).on_progress({
         let bar = bar.clone();
         move |progress| {
             bar.set_length(progress.total as u64);
@@ -73,6 +63,72 @@ pub async fn run(place: &Place, paths: Vec<PathBuf>, prune: bool) -> Result<Outc
     Ok(Outcome { text, json: json!(report), code })
 }
 
+/// Says what a build would do and cost. A corpus that is not there yet is not made.
+pub async fn estimate(place: &Place, paths: Vec<PathBuf>) -> Result<Outcome> {
+    let (config, folder) = configuration(place)?;
+    let asked = match Asked::new(&config, paths) {
+        Ok(asked) => asked,
+        Err(report) => {
+            let text = failures(&report.failed, Style::of_stdout()).trim_start().to_owned();
+            return Ok(Outcome { text, json: json!(report), code: FAILED });
+        }
+    };
+    let elsewhere;
+    let corpus = match corpus(place, &config, &folder, true).await {
+        Err(error) if error.kind() == ErrorKind::NotFound && !asked.nothing => {
+            elsewhere = tempfile::tempdir()
+                .map_err(|error| Error::new(ErrorKind::System, "there is no temporary folder").because(error))?;
+            Pipeline::from_config(&config)?.open(elsewhere.path()).await?
+        }
+        opened => opened.map_err(say_what)?,
+    };
+    let estimate = corpus.estimate(asked.request(&config)).await?;
+    let text = render_estimate(&estimate, Style::of_stdout());
+    let code = if estimate.documents.is_empty() && estimate.unchanged == 0 { FAILED } else { DONE };
+    Ok(Outcome { text, json: json!(estimate), code })
+}
+
+fn say_what(error: Error) -> Error {
+    match error.kind() {
+        ErrorKind::NotFound => Error::new(ErrorKind::Configuration, "say what to build from: logothete build PATH"),
+        _ => error,
+    }
+}
+
+/// What to build from.
+struct Asked {
+    paths: Vec<PathBuf>,
+    /// With nothing named, all of the configuration's sources are meant.
+    whole: bool,
+    /// Nothing named here either: then a corpus that is there already knows what it was built from.
+    nothing: bool,
+}
+
+impl Asked {
+    /// The paths that were named, or those of the configuration; a report when nothing is at any of them.
+    fn new(config: &Config, paths: Vec<PathBuf>) -> std::result::Result<Self, Box<BuildReport>> {
+        let whole = paths.is_empty();
+        let paths = if whole { config.sources.paths.clone() } else { paths };
+        if let Some(report) = nothing_there(&paths) {
+            return Err(Box::new(report));
+        }
+        let nothing = paths.is_empty() && config.sources.addresses.is_empty();
+        Ok(Self { paths, whole, nothing })
+    }
+
+    fn request(&self, config: &Config) -> BuildRequest {
+        let sources = config.sources.clone();
+        let mut request = BuildRequest::new(&self.paths).filter(sources.include, sources.exclude);
+        for (name, value) in sources.metadata {
+            request = request.metadata(name, value);
+        }
+        if self.whole && !sources.addresses.is_empty() {
+            request = request.source(WebSource::new("addresses", sources.addresses, config.privacy.allow.clone()));
+        }
+        request
+    }
+}
+
 /// A report of failures when there is nothing at any of the paths: then no corpus is made for them.
 fn nothing_there(paths: &[PathBuf]) -> Option<BuildReport> {
     let failed: Vec<Failure> = paths
@@ -102,14 +158,28 @@ pub fn render(report: &BuildReport, style: Style) -> String {
     } else {
         format!("{} encoded, {} from before", report.encoded, report.cached)
     };
+    let encoded = match report.repeated {
+        0 => encoded,
+        repeated => format!("{encoded}; {} what others say", count(repeated as u64, "repeats", "repeat")),
+    };
     let mut out = format!(
         "{} {documents}\n{}    {} ({encoded})\n{}      {}\n",
         style.faint("Documents"),
         style.faint("Chunks"),
-        crate::view::thousands(report.chunks),
+        thousands(report.chunks),
         style.faint("Took"),
         duration(report.took_ms)
     );
+    if report.contexts + report.contexts_cached > 0 {
+        out.push_str(&format!(
+            "{}  {} written for {} tokens sent and {} received, {} from before\n",
+            style.faint("Contexts"),
+            thousands(report.contexts as u64),
+            thousands(report.tokens.sent),
+            thousands(report.tokens.received),
+            thousands(report.contexts_cached as u64)
+        ));
+    }
     if report.stopped {
         out.push_str(&format!(
             "\n{}\n",
@@ -132,6 +202,45 @@ pub fn render(report: &BuildReport, style: Style) -> String {
         }
     }
     out.push_str(&failures(&report.failed, style));
+    if !report.advice.is_empty() {
+        let lines: String = report.advice.iter().map(|advice| indented(advice, 2)).collect();
+        out.push_str(&format!("\n{}\n{lines}", style.warning("To consider")));
+    }
+    out
+}
+
+fn render_estimate(estimate: &Estimate, style: Style) -> String {
+    // Without contexts to write there is nothing more to say than how many chunks there are.
+    let columns = if estimate.contexts + estimate.contexts_cached > 0 { 6 } else { 2 };
+    let names = ["Document", "Chunks", "Contexts", "Kept", "Tokens sent", "Received"];
+    let mut rows = vec![names[..columns].iter().map(|name| (*name).to_owned()).collect::<Vec<_>>()];
+    let total = DocumentEstimate {
+        document: "All".to_owned(),
+        chunks: estimate.chunks,
+        contexts: estimate.contexts,
+        contexts_cached: estimate.contexts_cached,
+        tokens: estimate.tokens,
+    };
+    for document in estimate.documents.iter().chain((estimate.documents.len() > 1).then_some(&total)) {
+        let numbers = [document.chunks, document.contexts, document.contexts_cached].map(|number| number as u64);
+        let numbers = numbers.into_iter().chain([document.tokens.sent, document.tokens.received]);
+        rows.push([document.document.clone()].into_iter().chain(numbers.map(thousands)).take(columns).collect());
+    }
+    let mut out = String::new();
+    if !estimate.documents.is_empty() {
+        out.push_str(&table(&rows, &[&[Align::Left], [Align::Right; 5].as_slice()].concat(), 0, style));
+        out.push('\n');
+    }
+    let read = count(estimate.documents.len() as u64, "document", "documents");
+    out.push_str(&format!("{read} would be read and cut, {} are as they were.\n", estimate.unchanged));
+    match estimate.cost {
+        Some(cost) => out.push_str(&format!("Writing contexts would cost {cost:.4} at the prices of [generator].\n")),
+        None if estimate.contexts > 0 => {
+            out.push_str("Set price_sent and price_received in [generator] to see what that costs.\n");
+        }
+        None => out.push_str("No model is asked: it costs nothing.\n"),
+    }
+    out.push_str(&failures(&estimate.failed, style));
     out
 }
 

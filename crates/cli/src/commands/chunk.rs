@@ -1,98 +1,313 @@
 //! `logothete chunk`
 
-use std::path::PathBuf;
-
-use logothete::chunk::{self, Chunk, Structure};
+use logothete::chunk::{self, Chunk, Chunker, Review};
 use logothete::document::{Document, Span};
-use logothete::{Error, ErrorKind, Result};
-use serde_json::json;
+use logothete::{ChunkUnit, Config, Error, ErrorKind, Pipeline, Result, Strategy};
+use serde_json::{Value, json};
 
-use super::{configuration, failures, parsed};
-use crate::args::Place;
-use crate::view::{Style, count, shortened, width, wrap};
+use super::{Parsed, configuration, failures, parsed};
+use crate::args::{ChunkArguments, Place};
+use crate::view::{Align, Style, count, histogram, indented, shortened, side_by_side, strip, table, width, wrap};
 use crate::{DONE, FAILED, Outcome};
 
-/// How many bars the histogram has at most.
-const BARS: usize = 8;
+pub fn run(place: &Place, arguments: &ChunkArguments) -> Result<Outcome> {
+    let (mut config, _) = configuration(place)?;
+    set(&mut config, arguments)?;
+    match &arguments.compare {
+        None => show(&config, arguments),
+        Some(pair) => compare(&config, pair, arguments),
+    }
+}
 
-pub fn run(place: &Place, files: &[PathBuf], limit: Option<usize>, overlap: Option<usize>) -> Result<Outcome> {
-    let (config, _) = configuration(place)?;
-    let limit = limit.unwrap_or(config.chunk.limit);
-    // A limit alone on the command line keeps the share of the overlap sensible.
-    let overlap = overlap.unwrap_or_else(|| config.chunk.overlap.min(limit / 6));
-    let chunker =
-        Structure::new(limit, overlap).map_err(|error| Error::new(ErrorKind::Configuration, error.message()))?;
-    let parsed = parsed(&config, files)?;
+/// What the arguments say goes before what the configuration says.
+fn set(config: &mut Config, arguments: &ChunkArguments) -> Result<()> {
+    let chunk = &mut config.chunk;
+    if let Some(name) = &arguments.strategy {
+        chunk.strategy = Strategy::named(name)?;
+    }
+    if let Some(unit) = &arguments.unit {
+        chunk.unit = ChunkUnit::named(unit)?;
+        // A limit in another unit means nothing in this one.
+        (chunk.limit, chunk.overlap) = (None, None);
+    }
+    if arguments.limit.is_some() {
+        // A limit alone keeps the share of the overlap sensible.
+        (chunk.limit, chunk.overlap) = (arguments.limit, None);
+    }
+    chunk.overlap = arguments.overlap.or(chunk.overlap);
+    if !arguments.separators.is_empty() {
+        chunk.separators.clone_from(&arguments.separators);
+    }
+    if let Some(marker) = &arguments.marker {
+        chunk.marker.clone_from(marker);
+    }
+    chunk.rows = arguments.rows.unwrap_or(chunk.rows);
+    Ok(())
+}
+
+/// Documents as one setting cuts them.
+struct Cut {
+    name: String,
+    pipeline: Pipeline,
+    chunker: std::sync::Arc<dyn Chunker>,
+    chunks: Vec<Vec<Chunk>>,
+    review: Review,
+}
+
+impl Cut {
+    fn new(config: &Config, parsed: &Parsed) -> Result<Self> {
+        let pipeline = Pipeline::from_config(config).map_err(|error| Error::new(error.kind(), error.message()))?;
+        let chunker = pipeline.chunker()?;
+        let mut cut = Self {
+            name: config.chunk.strategy.name().to_owned(),
+            pipeline,
+            chunker,
+            chunks: Vec::new(),
+            review: Review::default(),
+        };
+        for document in parsed.documents.iter().map(|read| &read.document) {
+            let chunks = chunk::chunks(document, &document.name, &*cut.chunker)?;
+            cut.pipeline.review(&mut cut.review, &chunks);
+            cut.chunks.push(chunks);
+        }
+        Ok(cut)
+    }
+
+    fn unit(&self) -> &'static str {
+        self.chunker.limit().map_or("words", |limit| limit.unit().name())
+    }
+
+    fn most(&self) -> Option<usize> {
+        self.chunker.limit().and_then(chunk::Limit::most)
+    }
+
+    fn overlap(&self) -> usize {
+        self.chunker.limit().map_or(0, chunk::Limit::overlap)
+    }
+
+    fn advice(&self) -> Vec<String> {
+        self.review.advice(self.chunker.limit())
+    }
+
+    /// The settings on one line.
+    fn settings(&self) -> String {
+        match self.most() {
+            Some(most) => format!("{}, {most} {}, {} repeated", self.name, self.unit(), self.overlap()),
+            None => format!("{}, no limit", self.name),
+        }
+    }
+
+    fn json(&self) -> Value {
+        json!({
+            "strategy": self.name,
+            "unit": self.unit(),
+            "limit": self.most(),
+            "overlap": self.overlap(),
+            "sizes": self.review.spread(),
+            "cut_sentences": self.review.cut_sentences,
+            "too_long": self.review.too_long,
+            "repeated": rounded(self.review.repeated_share()),
+            "advice": self.advice(),
+        })
+    }
+
+    /// How many chunks there are of each document, and how long they are.
+    fn per_document<'a>(&'a self, parsed: &'a Parsed) -> impl Iterator<Item = (&'a Document, Review)> {
+        parsed.documents.iter().zip(&self.chunks).map(|(read, chunks)| {
+            let mut review = Review::default();
+            review.add(chunks);
+            (&read.document, review)
+        })
+    }
+}
+
+/// A share to four decimals.
+fn rounded(share: f64) -> f64 {
+    (share * 1e4).round() / 1e4
+}
+
+fn show(config: &Config, arguments: &ChunkArguments) -> Result<Outcome> {
+    let parsed = parsed(config, &arguments.files)?;
+    let cut = Cut::new(config, &parsed)?;
     let style = Style::of_stdout();
     let mut text = String::new();
-    let mut all = Vec::new();
-    for document in parsed.documents.iter().map(|read| &read.document) {
-        let chunks = chunk::chunks(document, &document.name, &chunker)?;
-        text.push_str(&render(document, &chunks, style));
-        all.extend(chunks);
+    for (read, chunks) in parsed.documents.iter().zip(&cut.chunks) {
+        text.push_str(&drawn(&read.document, chunks, cut.unit(), style));
     }
-    text.push_str(&histogram(&all, limit, style));
+    if parsed.documents.len() > 1 {
+        text.push_str(&documents(&cut, &parsed, style));
+    }
+    text.push_str(&sizes(&cut, style));
+    text.push_str(&advice(&cut.advice(), style));
     text.push_str(&failures(&parsed.failed, style));
-    let json = json!({ "chunks": all, "unit": "words", "limit": limit, "overlap": overlap, "failed": parsed.failed });
+    let mut json = cut.json();
+    json["documents"] = cut
+        .per_document(&parsed)
+        .map(|(document, review)| json!({ "document": document.name, "chunks": review.chunks, "sizes": review.spread() }))
+        .collect();
+    json["failed"] = json!(parsed.failed);
+    json["chunks"] = json!(cut.chunks.concat());
     Ok(Outcome { text, json, code: if parsed.documents.is_empty() { FAILED } else { DONE } })
 }
 
-/// Each chunk with its text; what it repeats of the chunk before stands back.
-fn render(document: &Document, chunks: &[Chunk], style: Style) -> String {
+/// The text of a document with the cuts drawn in it. What stands in two chunks is tinted, what stands in none stands back.
+fn drawn(document: &Document, chunks: &[Chunk], unit: &str, style: Style) -> String {
     let mut out = format!("{}  {}\n", style.strong(&document.name), count(chunks.len() as u64, "chunk", "chunks"));
-    let mut end = 0;
-    for (index, chunk) in chunks.iter().enumerate() {
-        let mut facts = vec![count(chunk.size as u64, "word", "words")];
-        facts.extend(chunk.pages.map(|pages| pages.to_string()));
-        facts.extend(chunk.section.last().cloned());
-        let head = shortened(&format!("── {} ── {}", index + 1, facts.join(", ")), width());
-        out.push_str(&format!("\n{}\n", style.place(&head)));
-        let repeated = Span::new(chunk.span.start, end.clamp(chunk.span.start, chunk.span.end));
-        for (text, faint) in
-            [(document.slice(repeated), true), (document.slice(Span::new(repeated.end, chunk.span.end)), false)]
-        {
-            for line in text.split("\n").filter(|line| !line.trim().is_empty()).flat_map(|line| wrap(line, width() - 4))
-            {
-                if faint {
-                    out.push_str(&format!("  {} {}\n", style.faint("↑"), style.faint(&line)));
-                } else {
-                    out.push_str(&format!("    {line}\n"));
-                }
-            }
+    let mut bounds: Vec<usize> = chunks.iter().flat_map(|chunk| [chunk.span.start, chunk.span.end]).collect();
+    bounds.extend([0, document.text.len()]);
+    bounds.sort_unstable();
+    bounds.dedup();
+    let mut next = 0;
+    for pair in bounds.windows(2) {
+        while let Some(chunk) = chunks.get(next).filter(|chunk| chunk.span.start <= pair[0]) {
+            next += 1;
+            out.push_str(&cut_line(next, chunk, unit, style));
         }
-        end = chunk.span.end;
+        let holding = chunks[next.saturating_sub(3)..next].iter().filter(|chunk| chunk.span.end > pair[0]).count();
+        let lines = document.slice(Span::new(pair[0], pair[1])).split('\n').filter(|line| !line.trim().is_empty());
+        for line in lines.flat_map(|line| wrap(line, width() - 4)) {
+            out.push_str(&match holding {
+                0 => format!("  {} {}\n", style.faint("×"), style.faint(&line)),
+                1 => format!("    {line}\n"),
+                _ => format!("  {} {}\n", style.faint("↕"), style.tinted(&line)),
+            });
+        }
     }
     out.push('\n');
     out
 }
 
-/// How many chunks there are of each size.
-fn histogram(chunks: &[Chunk], limit: usize, style: Style) -> String {
-    if chunks.is_empty() {
+/// The line at which a chunk begins.
+fn cut_line(number: usize, chunk: &Chunk, unit: &str, style: Style) -> String {
+    let mut facts = vec![format!("{} {unit} and {} of context", chunk.size, chunk.context_size)];
+    facts.extend(chunk.pages.map(|pages| pages.to_string()));
+    facts.extend(chunk.section.last().cloned());
+    if chunk.cuts_sentence {
+        facts.push("cuts a sentence".to_owned());
+    }
+    let head = shortened(&format!("━━ {number} ━━ {}", facts.join(", ")), width());
+    format!("\n{}\n", style.place(&head))
+}
+
+fn documents(cut: &Cut, parsed: &Parsed, style: Style) -> String {
+    let mut rows =
+        vec![["Document", "Chunks", "Shortest", "Median", "Longest", "Cut sentences"].map(String::from).to_vec()];
+    for (document, review) in cut.per_document(parsed) {
+        let spread = review.spread();
+        let numbers = [review.chunks, spread.shortest, spread.median, spread.longest, review.cut_sentences];
+        rows.push([document.name.clone()].into_iter().chain(numbers.map(|number| number.to_string())).collect());
+    }
+    let right = [Align::Right; 5];
+    table(&rows, &[&[Align::Left], right.as_slice()].concat(), 0, style) + "\n"
+}
+
+/// How many chunks there are, how long they are, and a histogram.
+fn sizes(cut: &Cut, style: Style) -> String {
+    if cut.review.chunks == 0 {
         return String::new();
     }
-    let step = limit.div_ceil(BARS).max(1);
-    let longest = chunks.iter().map(|chunk| chunk.size).max().unwrap_or(0);
-    let mut counts = vec![0usize; longest / step + 1];
-    for chunk in chunks {
-        counts[chunk.size.saturating_sub(1) / step] += 1;
+    let spread = cut.review.spread();
+    let chunks = count(cut.review.chunks as u64, "chunk", "chunks");
+    let unit = cut.unit();
+    format!(
+        "{}  {} to {} {unit}, half of them {} to {}; {:.0} % of the text stands in two\n{}\n{}",
+        style.strong(&chunks),
+        spread.shortest,
+        spread.longest,
+        spread.quarter,
+        spread.three_quarters,
+        cut.review.repeated_share() * 100.0,
+        style.faint(&cut.settings()),
+        histogram(cut.review.sizes(), cut.most(), width()),
+    )
+}
+
+fn advice(advice: &[String], style: Style) -> String {
+    if advice.is_empty() {
+        return String::new();
     }
-    while counts.last() == Some(&0) {
-        counts.pop();
+    let lines: String = advice.iter().map(|advice| indented(advice, 2)).collect();
+    format!("\n{}\n{lines}", style.warning("To consider"))
+}
+
+/// Two settings side by side.
+fn compare(config: &Config, pair: &str, arguments: &ChunkArguments) -> Result<Outcome> {
+    let Some((first, second)) = pair.split_once(',') else {
+        let message =
+            format!("{pair:?} is one setting; write two, such as structure,window or structure:80,structure:150");
+        return Err(Error::new(ErrorKind::Configuration, message));
+    };
+    let parsed = parsed(config, &arguments.files)?;
+    let cuts = [Cut::new(&setting(config, first)?, &parsed)?, Cut::new(&setting(config, second)?, &parsed)?];
+    let style = Style::of_stdout();
+    let row = |name: &str, value: &dyn Fn(&Cut) -> String| vec![name.to_owned(), value(&cuts[0]), value(&cuts[1])];
+    let rows = vec![
+        row("", &|cut| cut.settings()),
+        row("Chunks", &|cut| cut.review.chunks.to_string()),
+        row("Sizes", &|cut| {
+            let spread = cut.review.spread();
+            format!("{} to {} {}, median {}", spread.shortest, spread.longest, cut.unit(), spread.median)
+        }),
+        row("Half of them", &|cut| {
+            let spread = cut.review.spread();
+            format!("{} to {}", spread.quarter, spread.three_quarters)
+        }),
+        row("Text in two chunks", &|cut| format!("{:.0} %", cut.review.repeated_share() * 100.0)),
+        row("Cut a sentence", &|cut| format!("{} ({:.0} %)", cut.review.cut_sentences, cut.review.cut_share() * 100.0)),
+    ];
+    let mut text = table(&rows, &[Align::Left; 3], 0, style);
+    let half = (width() - 3) / 2;
+    let drawn = [0, 1].map(|index: usize| {
+        let cut = &cuts[index];
+        format!("{}\n{}", cut.settings(), histogram(cut.review.sizes(), cut.most(), half))
+    });
+    text.push_str(&format!("\n{}\n", side_by_side(&drawn[0], &drawn[1], half)));
+    text.push_str(&format!("{}\n", style.strong("Where they cut")));
+    for (index, read) in parsed.documents.iter().enumerate() {
+        text.push_str(&format!("{}\n", style.place(&read.document.name)));
+        for cut in &cuts {
+            let starts: Vec<usize> = cut.chunks[index].iter().map(|chunk| chunk.span.start).collect();
+            let name = shortened(&cut.name, 12);
+            let line = strip(&starts, read.document.text.len(), width() - 22);
+            text.push_str(&format!("  {name:<12} {line} {:>4}\n", starts.len()));
+        }
     }
-    let most = counts.iter().copied().max().unwrap_or(1).max(1);
-    let room = width().saturating_sub(30);
-    let total: usize = chunks.iter().map(|chunk| chunk.size).sum();
-    let shortest = chunks.iter().map(|chunk| chunk.size).min().unwrap_or(0);
-    let mut out = format!(
-        "{}  {shortest} to {longest} words, {} on average\n",
-        style.strong(&count(chunks.len() as u64, "chunk", "chunks")),
-        total / chunks.len()
-    );
-    for (index, &number) in counts.iter().enumerate() {
-        let bar = "█".repeat((number * room).div_ceil(most));
-        let range = format!("{}–{}", index * step + 1, (index + 1) * step);
-        out.push_str(&format!("  {range:>9}  {number:>5}  {bar}\n"));
+    for cut in &cuts {
+        let named: Vec<String> = cut.advice().iter().map(|advice| format!("{}: {advice}", cut.name)).collect();
+        text.push_str(&advice(&named, style));
     }
-    out
+    text.push_str(&failures(&parsed.failed, style));
+    let runs: Vec<Value> = cuts
+        .iter()
+        .map(|cut| {
+            let mut json = cut.json();
+            json["chunks"] = json!(cut.review.chunks);
+            json["cut_share"] = json!(rounded(cut.review.cut_share()));
+            json["documents"] = cut
+                .per_document(&parsed)
+                .map(|(document, review)| json!({ "document": document.name, "chunks": review.chunks }))
+                .collect();
+            json
+        })
+        .collect();
+    let json = json!({ "runs": runs, "failed": parsed.failed });
+    Ok(Outcome { text, json, code: if parsed.documents.is_empty() { FAILED } else { DONE } })
+}
+
+/// A setting as it is written: a strategy, with a limit and an overlap if need be.
+fn setting(config: &Config, written: &str) -> Result<Config> {
+    let mut config = config.clone();
+    let mut parts = written.trim().split(':');
+    config.chunk.strategy = Strategy::named(parts.next().unwrap_or_default())?;
+    let mut number = |what: &str| match parts.next() {
+        None => Ok(None),
+        Some(part) => part.parse::<usize>().map(Some).map_err(|_| {
+            let message = format!("{part:?} is no number for the {what} of {written:?}; write STRATEGY:LIMIT:OVERLAP");
+            Error::new(ErrorKind::Configuration, message)
+        }),
+    };
+    if let Some(limit) = number("limit")? {
+        (config.chunk.limit, config.chunk.overlap) = (Some(limit), number("overlap")?);
+    }
+    Ok(config)
 }

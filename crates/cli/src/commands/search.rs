@@ -31,8 +31,16 @@ pub async fn run(place: &Place, query: &str, count: Option<usize>) -> Result<Out
 fn render(passage: &Passage, style: Style) -> String {
     let legs: Vec<String> =
         passage.legs.iter().map(|(name, leg)| format!("{name} #{} ({:.2})", leg.rank, leg.score)).collect();
+    let also: String = passage
+        .also
+        .iter()
+        .map(|other| {
+            let place = shortened(&other.place(), width().saturating_sub(13));
+            format!("     {} {}\n", style.faint("also in"), style.place(&place))
+        })
+        .collect();
     format!(
-        "{:>3}  {}  {}\n     {}\n{}\n",
+        "{:>3}  {}  {}\n     {}\n{}{also}\n",
         passage.rank,
         style.strong(&format!("{:.2}", passage.score)),
         style.place(&shortened(&passage.place(), width().saturating_sub(11))),

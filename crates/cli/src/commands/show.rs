@@ -26,7 +26,11 @@ pub async fn run(place: &Place, verify: bool) -> Result<Outcome> {
         text.push_str(&fact("Source", &source.display().to_string()));
     }
     let documents = count(info.documents.len() as u64, "document", "documents");
-    text.push_str(&fact("Holds", &format!("{documents}, {}", count(info.chunks, "chunk", "chunks"))));
+    let repeated = match info.repeated {
+        0 => String::new(),
+        repeated => format!(", {} what others say", count(repeated, "repeats", "repeat")),
+    };
+    text.push_str(&fact("Holds", &format!("{documents}, {}{repeated}", count(info.chunks, "chunk", "chunks"))));
     if verify {
         text.push_str(&fact("Verified", "every checksum agrees"));
     }

@@ -1,10 +1,12 @@
 //! Showing things in a terminal, or in a pipe: styles, wrapping, tables.
 
+mod chart;
 mod grid;
 mod quote;
 mod style;
 mod table;
 
+pub use chart::{histogram, side_by_side, strip};
 pub use grid::grid;
 pub use quote::quotation;
 pub use style::Style;

@@ -50,6 +50,11 @@ impl Style {
         self.code("1;4", text)
     }
 
+    /// For what stands in two chunks.
+    pub fn tinted(self, text: &str) -> String {
+        self.code("30;46", text)
+    }
+
     /// For what went wrong.
     pub fn warning(self, text: &str) -> String {
         self.code("33", text)

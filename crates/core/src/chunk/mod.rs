@@ -3,63 +3,60 @@
 //! A [`Chunker`] only says where to cut. [`chunks`] does the rest the same way for every chunker: the text (exactly the
 //! slice at the span), the pages, the section path, the context, the identity. So no chunker, ours or yours, can put
 //! words into a chunk that its document does not have.
+//!
+//! The chunkers of the library: [`Structure`], the default, [`Sentences`], [`Separators`], [`Window`], [`ByPage`],
+//! [`Marked`], [`Rows`], [`Whole`], and [`Topics`], which is given vectors. All keep a [`Limit`], whole words and whole
+//! characters.
 
+mod by_sentence;
+mod context;
+mod divided;
+mod identity;
+mod likeness;
+mod limit;
+mod pack;
+mod piece;
+mod review;
 mod sentence;
+mod separators;
 mod structure;
+mod topics;
+mod window;
 
+pub use by_sentence::Sentences;
+pub use divided::{ByPage, LinePattern, Marked, Rows, Whole};
+pub use identity::ChunkId;
+pub use likeness::{SKETCH, Statements, sketch};
+pub use limit::{Limit, TokenCounter, Unit};
+pub use review::{Review, Spread};
 pub use sentence::{Sentence, sentences};
+pub use separators::{Separator, Separators};
 pub use structure::Structure;
-
-use std::collections::HashMap;
-use std::fmt;
+pub use topics::Topics;
+pub use window::Window;
 
 use serde::{Deserialize, Serialize};
+use unicode_segmentation::GraphemeCursor;
 
-use crate::document::{BlockKind, Document, Pages, Span};
+use crate::document::{Document, Pages, Span};
 use crate::error::Result;
 use crate::fingerprint::Fingerprint;
-use crate::text::count_words;
+use context::Contexts;
 
 /// Says where a document is cut.
 pub trait Chunker: Send + Sync {
     /// Changes whenever the same document would be cut in another way.
     fn fingerprint(&self) -> Fingerprint;
 
-    /// The spans to index, in order. They may overlap, and must lie on character boundaries.
+    /// The spans to index, in order. They may overlap, and should lie on character boundaries.
     ///
     /// # Errors
     /// When the document cannot be cut under the chunker's settings.
     fn cut(&self, document: &Document) -> Result<Vec<Span>>;
-}
 
-/// The identity of a chunk: a hash of its document's identity, its text, and how often that text came before in it.
-///
-/// An edit elsewhere in the document leaves it alone.
-#[derive(Clone, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
-#[serde(transparent)]
-pub struct ChunkId(Fingerprint);
-
-impl ChunkId {
-    /// An id as it was written down earlier.
-    pub fn from_stored(text: impl Into<String>) -> Self {
-        Self(Fingerprint::from_stored(text))
-    }
-
-    /// The sixteen digits.
-    pub fn as_str(&self) -> &str {
-        self.0.as_str()
-    }
-}
-
-impl fmt::Display for ChunkId {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        self.0.fmt(f)
-    }
-}
-
-impl fmt::Debug for ChunkId {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        self.0.fmt(f)
+    /// The limit that its chunks keep, context included. Contexts are shortened to half of it.
+    fn limit(&self) -> Option<&Limit> {
+        None
     }
 }
 
@@ -73,12 +70,18 @@ pub struct Chunk {
     pub document: String,
     /// Where it is in the document's text.
     pub span: Span,
+    /// The section it is from: from the heading above it to the next heading behind it.
+    pub parent: Span,
     /// The pages it touches.
     pub pages: Option<Pages>,
     /// The headings above it, outermost first.
     pub section: Vec<String>,
-    /// Its length in words, context left out.
+    /// The length of its text in the unit of the chunker's limit; in words when it has none.
     pub size: usize,
+    /// What its context adds to that.
+    pub context_size: usize,
+    /// Whether it begins or ends inside a sentence.
+    pub cuts_sentence: bool,
     /// Exactly the slice of the document's text at the span.
     pub text: String,
     /// What helps to find it and is not its text: title, section path, the header of a table that began before it.
@@ -91,83 +94,101 @@ pub struct Chunk {
 impl Chunk {
     /// What an encoder and an index read: the context, then the text.
     pub fn indexed_text(&self) -> String {
-        if self.context.is_empty() { self.text.clone() } else { format!("{}\n\n{}", self.context, self.text) }
+        indexed_text(&self.context, &self.text)
     }
+
+    /// Adds a line to its context.
+    pub fn add_context(&mut self, line: &str, limit: Option<&Limit>) {
+        if line.is_empty() {
+            return;
+        }
+        if !self.context.is_empty() {
+            self.context.push('\n');
+        }
+        self.context.push_str(line);
+        self.context_size = context_size(&self.context, limit);
+    }
+}
+
+/// What a context takes from a limit; its words where there is none.
+fn context_size(context: &str, limit: Option<&Limit>) -> usize {
+    limit.map_or_else(|| Unit::Words.measure(context), |limit| limit.context_weight(context))
+}
+
+/// A context and a text as they are indexed.
+pub fn indexed_text(context: &str, text: &str) -> String {
+    if context.is_empty() { text.to_owned() } else { format!("{context}\n\n{text}") }
 }
 
 /// Cuts a document and makes the chunks. `identity` is what the corpus knows the document by.
 ///
-/// Spans that are empty, out of the text or off a character boundary are left out. Costs one pass over the blocks plus
-/// one over each chunk's text.
+/// Spans that are empty or out of the text are left out; one that begins or ends inside a character is widened to hold
+/// all of it. Costs one pass over the blocks plus a few over each chunk's text.
 ///
 /// # Errors
 /// What the chunker returns.
 pub fn chunks(document: &Document, identity: &str, chunker: &dyn Chunker) -> Result<Vec<Chunk>> {
-    let paths = document.heading_paths();
+    Ok(chunks_at(document, identity, chunker.cut(document)?, chunker.limit()))
+}
+
+/// Makes the chunks at spans that are known.
+pub fn chunks_at(document: &Document, identity: &str, spans: Vec<Span>, limit: Option<&Limit>) -> Vec<Chunk> {
+    let contexts = Contexts::new(document);
     let all_sentences = sentences(document);
-    let mut seen: HashMap<String, u64> = HashMap::new();
-    let mut made = Vec::new();
-    for span in chunker.cut(document)? {
-        let text = document.slice(span);
-        if text.trim().is_empty() {
-            continue;
-        }
-        let occurrence = seen.entry(text.to_owned()).or_default();
-        let id = Fingerprint::of([identity.as_bytes(), text.as_bytes(), &occurrence.to_le_bytes()]);
-        *occurrence += 1;
-        let section = section_path(document, &paths, span);
-        let first = all_sentences.partition_point(|sentence| sentence.span.end <= span.start);
-        made.push(Chunk {
-            id: ChunkId(id),
+    let unit = limit.map_or(&Unit::Words, Limit::unit);
+    let spans: Vec<Span> = spans
+        .into_iter()
+        .filter_map(|span| whole_characters(&document.text, span))
+        .filter(|span| !document.slice(*span).trim().is_empty())
+        .collect();
+    let texts: Vec<&str> = spans.iter().map(|span| document.slice(*span)).collect();
+    let ids = identity::ids(identity, &texts);
+    let made = spans.iter().zip(texts).zip(ids).map(|((&span, text), id)| {
+        let context = contexts.of(span, limit);
+        let (inside, cuts_sentence) = sentence::inside(document, &all_sentences, span);
+        Chunk {
+            id,
             document: document.name.clone(),
             span,
+            parent: contexts.parent(span),
             pages: document.pages(span),
-            context: context(document, &section, span),
-            section,
-            size: count_words(text),
+            section: contexts.section(span),
+            size: unit.measure(text),
+            context_size: context_size(&context, limit),
+            cuts_sentence,
             text: text.to_owned(),
-            sentences: all_sentences[first..]
-                .iter()
-                .take_while(|sentence| sentence.span.start < span.end)
-                .filter(|sentence| span.contains(sentence.span))
-                .cloned()
-                .collect(),
-        });
-    }
-    Ok(made)
-}
-
-/// The headings above a span: those of its first block that is not itself a heading, or of its last heading.
-fn section_path(document: &Document, paths: &[Vec<usize>], span: Span) -> Vec<String> {
-    let first = document.blocks.partition_point(|block| block.span.end <= span.start);
-    let inside = || (first..document.blocks.len()).take_while(|&index| document.blocks[index].span.start < span.end);
-    let told = inside()
-        .find(|&index| !matches!(document.blocks[index].kind, BlockKind::Heading | BlockKind::Furniture))
-        .or_else(|| inside().filter(|&index| document.blocks[index].kind == BlockKind::Heading).last());
-    told.map_or_else(Vec::new, |index| {
-        paths[index].iter().map(|&heading| one_line(document.slice(document.blocks[heading].span))).collect()
-    })
-}
-
-/// Title and section path, and the header of a table that the chunk enters below its header.
-fn context(document: &Document, section: &[String], span: Span) -> String {
-    let mut path: Vec<&str> = document.title.as_deref().into_iter().collect();
-    path.extend(section.iter().map(String::as_str).filter(|heading| Some(*heading) != document.title.as_deref()));
-    let mut context = path.join(" › ");
-    let at = document.blocks.partition_point(|block| block.span.end <= span.start);
-    if let Some(block) = document.blocks.get(at)
-        && let Some(table) = &block.table
-        && block.span.start < span.start
-    {
-        let header = table.header_line(&document.text);
-        if !header.is_empty() {
-            context.push('\n');
-            context.push_str(header);
+            context,
+            sentences: inside,
         }
-    }
-    context
+    });
+    made.collect()
 }
 
-fn one_line(text: &str) -> String {
-    text.split_whitespace().collect::<Vec<_>>().join(" ")
+/// A span widened so that it begins and ends between characters as people see them; nothing for one outside the text.
+fn whole_characters(text: &str, span: Span) -> Option<Span> {
+    if span.start >= span.end || span.end > text.len() {
+        return None;
+    }
+    let start = boundary(text, span.start, false)?;
+    Some(Span::new(start, boundary(text, span.end, true)?))
+}
+
+/// The nearest boundary of extended grapheme clusters (Unicode Annex 29) at a place, before it or behind it.
+fn boundary(text: &str, at: usize, behind: bool) -> Option<usize> {
+    let bytes = text.as_bytes();
+    let plain = |at: usize| bytes.get(at).is_none_or(|byte| byte.is_ascii() && *byte != b'\n');
+    if at == 0 || at == text.len() || (plain(at) && plain(at - 1)) {
+        return Some(at);
+    }
+    let at = if behind { (at..=text.len()).find(|&at| text.is_char_boundary(at))? } else { floor(text, at) };
+    let mut cursor = GraphemeCursor::new(at, text.len(), true);
+    match cursor.is_boundary(text, 0) {
+        Ok(true) => Some(at),
+        _ if behind => cursor.next_boundary(text, 0).ok().flatten(),
+        _ => cursor.prev_boundary(text, 0).ok().flatten(),
+    }
+}
+
+fn floor(text: &str, at: usize) -> usize {
+    (0..=at).rev().find(|&at| text.is_char_boundary(at)).unwrap_or(0)
 }

@@ -59,3 +59,21 @@ pub fn sentences(document: &Document) -> Vec<Sentence> {
     }
     found
 }
+
+/// The sentences inside a span, and whether one goes on beyond its ends.
+///
+/// Where the span holds no sentence whole, the part that it holds can be quoted in its place.
+pub(super) fn inside(document: &Document, all: &[Sentence], span: Span) -> (Vec<Sentence>, bool) {
+    let first = all.partition_point(|sentence| sentence.span.end <= span.start);
+    let touched = || all[first..].iter().take_while(|sentence| sentence.span.start < span.end);
+    let whole: Vec<Sentence> = touched().filter(|sentence| span.contains(sentence.span)).cloned().collect();
+    let cuts = touched().count() > whole.len();
+    if !cuts || whole.iter().any(|sentence| sentence.kind != BlockKind::Heading) {
+        return (whole, cuts);
+    }
+    let clipped = touched().map(|sentence| {
+        let part = Span::new(sentence.span.start.max(span.start), sentence.span.end.min(span.end));
+        Sentence { span: part, pages: document.pages(part), ..sentence.clone() }
+    });
+    (clipped.collect(), cuts)
+}

@@ -6,7 +6,7 @@ use serde::{Deserialize, Serialize};
 use serde_json::Value;
 
 use crate::document::{PageArea, Pages, Span, clock};
-use crate::search::Passage;
+use crate::search::{OtherPlace, Passage};
 
 /// Whether a question was answered.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -72,6 +72,33 @@ pub struct SourceLine {
     pub quotation: String,
     /// Where the question's words stand in the quotation, in bytes of it.
     pub matches: Vec<Span>,
+    /// Where else the same is said, whatever the case, the punctuation and the articles.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub also: Vec<AlsoThere>,
+}
+
+/// Another place where a quotation stands.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct AlsoThere {
+    /// The name of the document.
+    pub document: String,
+    /// Its title.
+    pub title: Option<String>,
+    /// The pages.
+    pub pages: Option<Pages>,
+    /// The headings above it, outermost first.
+    pub section: Vec<String>,
+    /// Where it is in the document's text.
+    pub span: Span,
+    /// The words of that document, exactly.
+    pub quotation: String,
+}
+
+impl AlsoThere {
+    /// Document, page and section on one line.
+    pub fn place(&self) -> String {
+        place(&self.document, self.pages, None, &self.section)
+    }
 }
 
 /// What a generator read and wrote, in its own tokens. Both are 0 when no model was asked.
@@ -123,6 +150,13 @@ impl SourceLine {
     }
 }
 
+impl OtherPlace {
+    /// Document, page and section on one line.
+    pub fn place(&self) -> String {
+        place(&self.document, self.pages, None, &self.section)
+    }
+}
+
 impl Passage {
     /// Document, page and section on one line.
     pub fn place(&self) -> String {
@@ -149,6 +183,9 @@ impl fmt::Display for Answer {
         write!(f, "{}", self.answer)?;
         for source in &self.sources {
             write!(f, "\n\n[{}] {}\n    “{}”", source.marker, source.place(), one_line(&source.quotation))?;
+            for other in &source.also {
+                write!(f, "\n    also in {}", other.place())?;
+            }
         }
         for passage in &self.nearest {
             write!(f, "\n  - {}", passage.place())?;

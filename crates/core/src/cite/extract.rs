@@ -96,7 +96,8 @@ pub fn extract(question: &Question, passages: &[Passage], enough: f32) -> Extrac
     for (index, passage) in passages.iter().enumerate() {
         let headings = TermSet::new(&passage.context);
         let nearby = TermSet::new(&passage.text);
-        for sentence in passage.sentences.iter().filter(|sentence| sentence.kind != BlockKind::Heading) {
+        let quotable = passage.sentences.iter().enumerate().filter(|(_, sentence)| sentence.kind != BlockKind::Heading);
+        for (place, sentence) in quotable {
             let Some(text) = spoken(passage, sentence) else {
                 continue;
             };
@@ -114,7 +115,7 @@ pub fn extract(question: &Question, passages: &[Passage], enough: f32) -> Extrac
             let coverage = share(&levels);
             let expected = if question.expects.is_met(&text) { 1.0 } else { UNEXPECTED };
             let score = coverage * expected + PASSAGE_SHARE * passage.score;
-            let date = passage.date.as_deref().unwrap_or_default();
+            let date = passage.date_of(place).unwrap_or_default();
             candidates.push(Candidate { passage: index, sentence, text, levels, coverage, score, date });
         }
     }

@@ -8,7 +8,7 @@ mod check;
 mod extract;
 mod question;
 
-pub use answer::{Answer, Claim, SourceLine, Status, Tokens, Verdict};
+pub use answer::{AlsoThere, Answer, Claim, SourceLine, Status, Tokens, Verdict};
 pub use check::{Support, check};
 pub use extract::{Extraction, LEAST_COVERAGE, Picked, extract};
 pub use question::{Expectation, Question, Term, TermSet, question_parts};

@@ -51,12 +51,14 @@ pub fn score_question(question: &SetQuestion, passages: &[Passage], answer: &Ans
     let mut metrics = Metrics::new();
     let mut first_rank = None;
     if !question.refuse {
+        // A passage may hold several sections: those it begins in, and those whose headings stand in it.
+        let sections: Vec<Vec<String>> = passages.iter().map(Passage::headings).collect();
         let found: Vec<Vec<usize>> = question
             .relevant
             .iter()
             .map(|relevant| {
-                let ranks = passages.iter().enumerate().filter(|(_, passage)| {
-                    relevant.is_at(&passage.document, &passage.section, passage.pages, &passage.text)
+                let ranks = passages.iter().enumerate().filter(|(index, passage)| {
+                    relevant.is_at(&passage.document, &sections[*index], passage.pages, &passage.text)
                 });
                 ranks.map(|(index, _)| index + 1).collect()
             })

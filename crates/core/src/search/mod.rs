@@ -6,7 +6,7 @@ mod passage;
 pub use crate::segment::RowSet;
 pub use fusion::{Fused, Leg, fuse};
 pub(crate) use passage::rounded;
-pub use passage::{LegScore, Passage};
+pub use passage::{LegScore, OtherPlace, Passage};
 
 use std::cmp::Ordering;
 

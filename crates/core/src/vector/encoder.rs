@@ -2,6 +2,7 @@
 
 use crate::error::{Error, ErrorKind, Result};
 use crate::fingerprint::Fingerprint;
+use crate::text::count_words;
 
 /// What a text is, since some encoders treat the two differently.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
@@ -24,6 +25,16 @@ pub trait Encoder: Send + Sync {
 
     /// The length of its vectors.
     fn dimensions(&self) -> usize;
+
+    /// The most tokens of a text that it reads; what is behind them it does not see. Nothing when it reads all.
+    fn longest(&self) -> Option<usize> {
+        None
+    }
+
+    /// How many tokens a text is to it. Words, unless it counts otherwise.
+    fn count_tokens(&self, text: &str) -> usize {
+        count_words(text)
+    }
 
     /// One vector for each text, in the order of the texts.
     ///

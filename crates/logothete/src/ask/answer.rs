@@ -2,8 +2,9 @@
 
 use logothete_core::Result;
 use logothete_core::cite::{
-    Answer, Claim, Picked, Question, SourceLine, Status, Tokens, check, extract, question_parts,
+    AlsoThere, Answer, Claim, Picked, Question, SourceLine, Status, Tokens, check, extract, question_parts,
 };
+use logothete_core::document::Span;
 use logothete_core::keyword::query_terms;
 use logothete_core::search::Passage;
 use serde_json::json;
@@ -107,10 +108,13 @@ fn answer_part(
 /// Adds a claim for a sentence, with its source. A sentence that is there already is not said twice.
 fn cite(question: &Question, passage: &Passage, picked: &Picked, written: &mut Written) {
     let span = picked.sentence.span;
-    if written.sources.iter().any(|source| source.document == passage.document && source.span == span) {
+    let here = |document: &str, at: Span| document == passage.document && at == span;
+    let stands = |source: &SourceLine| {
+        here(&source.document, source.span) || source.also.iter().any(|other| here(&other.document, other.span))
+    };
+    if written.sources.iter().any(stands) {
         return;
     }
-    let quotation = passage.slice(span).to_owned();
     // The names of a table's columns stand in the passage, or in its context when it was cut below them.
     let support = match picked.sentence.row {
         Some(_) => check(&picked.text, &format!("{}\n{}", passage.context, passage.text)),
@@ -123,28 +127,65 @@ fn cite(question: &Question, passage: &Passage, picked: &Picked, written: &mut W
         support: support.share,
         citations: vec![marker],
     });
-    written.sources.push(SourceLine {
-        marker,
-        document: passage.document.clone(),
-        title: passage.title.clone(),
-        date: passage.date.clone(),
-        pages: picked.sentence.pages,
-        areas: Vec::new(),
-        seconds: None,
-        section: passage.section.clone(),
-        span,
-        matches: question.matches(&quotation),
-        quotation,
-    });
+    written.sources.push(source(question, passage, picked, marker));
 }
 
-/// Adds where on its page, or when in its recording, each source is.
+/// The place of a picked sentence. Where it stands in several documents the latest of them goes first.
+fn source(question: &Question, passage: &Passage, picked: &Picked, marker: usize) -> SourceLine {
+    let own = AlsoThere {
+        document: passage.document.clone(),
+        title: passage.title.clone(),
+        pages: picked.sentence.pages,
+        section: passage.section.clone(),
+        span: picked.sentence.span,
+        quotation: passage.slice(picked.sentence.span).to_owned(),
+    };
+    let index = passage.sentences.iter().position(|sentence| sentence.span == picked.sentence.span);
+    let others = passage.also.iter().filter_map(|other| {
+        let (sentence, quotation) = other.sentences.get(index?)?.as_ref()?;
+        let place = AlsoThere {
+            document: other.document.clone(),
+            title: other.title.clone(),
+            pages: sentence.pages,
+            section: other.section.clone(),
+            span: sentence.span,
+            quotation: quotation.clone(),
+        };
+        Some((other.date.clone(), place))
+    });
+    let mut places: Vec<(Option<String>, AlsoThere)> =
+        [(passage.date.clone(), own)].into_iter().chain(others).collect();
+    places.sort_by(|a, b| b.0.cmp(&a.0));
+    let mut places = places.into_iter();
+    let (date, first) = places.next().unwrap_or_default();
+    SourceLine {
+        marker,
+        document: first.document,
+        title: first.title,
+        date,
+        pages: first.pages,
+        areas: Vec::new(),
+        seconds: None,
+        section: first.section,
+        span: first.span,
+        matches: question.matches(&first.quotation),
+        quotation: first.quotation,
+        also: places.map(|(_, place)| place).collect(),
+    }
+}
+
+/// Adds where each source is: on its page, in its recording, under its own headings, which in a chunk over several sections
+/// are not those of the chunk.
 fn point(inner: &Inner, sources: &mut [SourceLine]) -> Result<()> {
     let catalogue = inner.catalogue();
     for source in sources {
         if let Some(layout) = catalogue.layout(&source.document)? {
             source.areas = layout.areas(source.span);
             source.seconds = layout.seconds(source.span);
+            source.section = catalogue.section_at(&source.document, source.span.start)?;
+        }
+        for other in &mut source.also {
+            other.section = catalogue.section_at(&other.document, other.span.start)?;
         }
     }
     Ok(())

@@ -4,15 +4,17 @@ use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
-use logothete_core::chunk::{Chunk, ChunkId};
-use logothete_core::document::Document;
+use logothete_core::chunk::{Chunk, ChunkId, Review, Sentence, indexed_text};
+use logothete_core::document::{Document, Span};
 use logothete_core::keyword::KeywordWriter;
 use logothete_core::vector::{Role, Vectors, write_vectors};
 use logothete_core::{Error, ErrorKind, Result};
 use rayon::prelude::*;
 
+use super::contexts::Written;
+use super::repeats::{Compared, Repeat, Repeats};
 use super::{BuildReport, Failure};
-use crate::corpus::{FileState, Inner, Known, Place, Snapshot};
+use crate::corpus::{FileState, IndexEntry, Inner, Known, Place, Snapshot};
 
 /// Changes are committed when they hold so many chunks.
 const MOST_CHUNKS: usize = 20_000;
@@ -32,6 +34,10 @@ pub(super) struct Change {
     pub state: Option<FileState>,
     pub parser: String,
     pub chunks: Vec<Chunk>,
+    /// The same chunks as they are compared with others.
+    pub compared: Vec<Compared>,
+    /// What was written to the contexts of its chunks.
+    pub written: Written,
 }
 
 /// What is to be committed next.
@@ -39,12 +45,16 @@ pub(super) struct Batch<'a> {
     inner: &'a Inner,
     snapshot: Option<Arc<Snapshot>>,
     changes: Vec<Change>,
-    /// The vectors of all chunks of all changes, in order.
+    /// How each chunk of each change is indexed. The segment is not known yet.
+    entries: Vec<Vec<IndexEntry>>,
+    repeats: Repeats,
+    /// The vectors of what is indexed, in the order of the rows.
     vectors: Vectors,
     keywords: KeywordWriter,
     removed: Vec<i64>,
     touched: Vec<(i64, FileState)>,
     since: Instant,
+    review: Review,
 }
 
 impl<'a> Batch<'a> {
@@ -54,12 +64,20 @@ impl<'a> Batch<'a> {
             inner,
             snapshot: None,
             changes: Vec::new(),
+            entries: Vec::new(),
+            repeats: Repeats::default(),
             vectors,
             keywords: KeywordWriter::new(),
             removed: Vec::new(),
             touched: Vec::new(),
             since: Instant::now(),
+            review: Review::default(),
         }
+    }
+
+    /// What can be said of how the documents were cut.
+    pub(super) fn advice(&self) -> Vec<String> {
+        self.review.advice(self.inner.chunking.chunker.limit())
     }
 
     /// Notes that a file was seen unchanged.
@@ -71,6 +89,7 @@ impl<'a> Batch<'a> {
     pub(super) fn remove(&mut self, known: &Known, report: &mut BuildReport) {
         report.removed += 1;
         self.removed.push(known.id);
+        self.repeats.leave_out(known.id);
     }
 
     /// Encodes a document's chunks and adds it. Chunks that were there before keep their vectors.
@@ -79,43 +98,144 @@ impl<'a> Batch<'a> {
             Some(_) => report.changed += 1,
             None => report.added += 1,
         }
+        report.contexts += change.written.asked;
+        report.contexts_cached += change.written.cached;
+        report.tokens.sent += change.written.tokens.sent;
+        report.tokens.received += change.written.tokens.received;
+        self.inner.pipeline.review(&mut self.review, &change.chunks);
         let name = &change.document.name;
         let warnings = change.document.warnings.iter();
         report.warnings.extend(warnings.map(|reason| Failure { document: name.clone(), reason: reason.clone() }));
 
-        let kept = self.kept_vectors(&change)?;
-        let texts: Vec<String> = change.chunks.iter().map(Chunk::indexed_text).collect();
+        if let Some(known) = &change.replaces {
+            self.repeats.leave_out(known.id);
+        }
+        let mut entries = Vec::with_capacity(change.chunks.len());
+        let mut texts: Vec<Option<String>> = Vec::with_capacity(change.chunks.len());
+        for (chunk, compared) in change.chunks.iter().zip(&change.compared) {
+            let held = (chunk.text.as_str(), chunk.span, chunk.sentences.as_slice());
+            let (entry, text) = self.entry(&chunk.id, &chunk.context, held, compared)?;
+            report.repeated += usize::from(entry.same_as.is_some());
+            entries.push(entry);
+            texts.push(text);
+        }
+        let kept = self.kept_vectors(&change, &texts)?;
         let fresh: Vec<&str> = change
             .chunks
             .iter()
             .zip(&texts)
             .filter(|(chunk, _)| !kept.contains_key(&chunk.id))
-            .map(|(_, text)| text.as_str())
+            .filter_map(|(_, text)| text.as_deref())
             .collect();
         let encoded: Vec<Vec<Vec<f32>>> =
             fresh.par_chunks(ENCODE).map(|texts| self.encode(texts)).collect::<Result<_>>()?;
         let mut encoded = encoded.into_iter().flatten();
-        for (chunk, text) in change.chunks.iter().zip(&texts) {
-            self.keywords.push(text);
-            match kept.get(&chunk.id) {
+        for ((chunk, text), entry) in change.chunks.iter().zip(&texts).zip(&mut entries) {
+            let Some(text) = text else { continue };
+            let vector = match kept.get(&chunk.id) {
                 Some(vector) => {
                     report.cached += 1;
-                    self.vectors.push(vector)?;
+                    vector.clone()
                 }
                 None => {
                     report.encoded += 1;
-                    self.vectors.push(&encoded.next().unwrap_or_default())?;
+                    encoded.next().unwrap_or_default()
                 }
-            }
+            };
+            entry.place = Some(self.push_row(text, &vector)?);
         }
         if self.changes.is_empty() {
             self.since = Instant::now();
         }
         self.changes.push(change);
+        self.entries.push(entries);
         if self.vectors.len() >= MOST_CHUNKS || self.since.elapsed() >= LONGEST {
             self.commit()?;
         }
         Ok(())
+    }
+
+    /// How a chunk is indexed, and the text that is, if any: all of it, or what only it says.
+    fn entry(
+        &mut self,
+        id: &ChunkId,
+        context: &str,
+        held: (&str, Span, &[Sentence]),
+        compared: &Compared,
+    ) -> Result<(IndexEntry, Option<String>)> {
+        let sketch = compared.sketch;
+        let found = self.repeats.find(&self.inner.catalogue(), held, compared)?;
+        Ok(match found {
+            None => {
+                self.repeats.add(id, compared);
+                (IndexEntry { sketch, ..IndexEntry::default() }, Some(indexed_text(context, held.0)))
+            }
+            Some(Repeat { of, beyond }) => {
+                let text = beyond.as_ref().map(|beyond| indexed_text(context, beyond));
+                (IndexEntry { same_as: Some(of), indexed: beyond, place: None, sketch }, text)
+            }
+        })
+    }
+
+    /// Adds a row to the segment to be written. Its segment is not known yet.
+    fn push_row(&mut self, text: &str, vector: &[f32]) -> Result<Place> {
+        let row = self.vectors.len() as u32;
+        self.vectors.push(vector)?;
+        self.keywords.push(text);
+        Ok(Place { segment: 0, row })
+    }
+
+    /// Looks again at chunks that said what a chunk said that is about to go: another may say it, or they are indexed
+    /// themselves now. Returns how those are indexed that are in the catalogue already.
+    fn resettle(&mut self) -> Result<Vec<(ChunkId, IndexEntry)>> {
+        let mut gone: HashSet<ChunkId> = HashSet::new();
+        let mut left: Vec<ChunkId> = Vec::new();
+        {
+            let catalogue = self.inner.catalogue();
+            for document in self.repeats.gone() {
+                for id in catalogue.chunk_ids(document)?.into_iter().filter(|id| !self.repeats.holds(id)) {
+                    let same = catalogue.same_as(&id)?.into_iter();
+                    left.extend(same.filter(|(_, document)| !self.repeats.is_gone(*document)).map(|(id, _)| id));
+                    gone.insert(id);
+                }
+            }
+        }
+        if gone.is_empty() {
+            return Ok(Vec::new());
+        }
+        for change in 0..self.changes.len() {
+            for at in 0..self.entries[change].len() {
+                if self.entries[change][at].same_as.as_ref().is_some_and(|same| gone.contains(same)) {
+                    let Change { chunks, compared, .. } = &self.changes[change];
+                    let (chunk, compared) = (chunks[at].clone(), compared[at].clone());
+                    let held = (chunk.text.as_str(), chunk.span, chunk.sentences.as_slice());
+                    self.entries[change][at] = self.index_anew(&chunk.id, &chunk.context, held, &compared)?;
+                }
+            }
+        }
+        let mut updates = Vec::new();
+        for id in left {
+            let Some(passage) = self.inner.catalogue().chunk(&id)? else { continue };
+            let held = (passage.text.as_str(), passage.span, passage.sentences.as_slice());
+            let entry = self.index_anew(&id, &passage.context, held, &Compared::of_passage(&passage))?;
+            updates.push((id, entry));
+        }
+        Ok(updates)
+    }
+
+    fn index_anew(
+        &mut self,
+        id: &ChunkId,
+        context: &str,
+        held: (&str, Span, &[Sentence]),
+        compared: &Compared,
+    ) -> Result<IndexEntry> {
+        let (mut entry, text) = self.entry(id, context, held, compared)?;
+        if let Some(text) = text {
+            let vector = self.encode(&[&text])?.pop().unwrap_or_default();
+            entry.place = Some(self.push_row(&text, &vector)?);
+        }
+        Ok(entry)
     }
 
     fn encode(&self, texts: &[&str]) -> Result<Vec<Vec<f32>>> {
@@ -130,7 +250,7 @@ impl<'a> Batch<'a> {
     }
 
     /// The vectors of chunks that a document had before and has again, with the same context.
-    fn kept_vectors(&mut self, change: &Change) -> Result<HashMap<ChunkId, Vec<f32>>> {
+    fn kept_vectors(&mut self, change: &Change, texts: &[Option<String>]) -> Result<HashMap<ChunkId, Vec<f32>>> {
         let Some(known) = &change.replaces else {
             return Ok(HashMap::new());
         };
@@ -147,9 +267,9 @@ impl<'a> Batch<'a> {
             .into_iter()
             .map(|(id, place, indexed)| (id, (place, indexed)))
             .collect();
-        let same = change.chunks.iter().filter_map(|chunk| {
+        let same = change.chunks.iter().zip(texts).filter_map(|(chunk, text)| {
             let (place, indexed) = before.get(&chunk.id)?;
-            let unchanged = *indexed == format!("{}\n{}", chunk.context, chunk.text);
+            let unchanged = text.as_ref() == Some(indexed);
             unchanged.then(|| snapshot.vector(*place).map(|vector| (chunk.id.clone(), vector))).flatten()
         });
         Ok(same.collect())
@@ -160,6 +280,7 @@ impl<'a> Batch<'a> {
         if self.changes.is_empty() && self.removed.is_empty() && self.touched.is_empty() {
             return Ok(());
         }
+        let updates = self.resettle()?;
         let dimensions = self.vectors.dimensions();
         let vectors = std::mem::replace(&mut self.vectors, Vectors::new(dimensions));
         let keywords = std::mem::take(&mut self.keywords);
@@ -172,9 +293,11 @@ impl<'a> Batch<'a> {
             store.sync()?;
             Some(names)
         };
+        let entries = std::mem::take(&mut self.entries);
+        self.repeats = Repeats::default();
         let (changes, removed, touched) =
             (std::mem::take(&mut self.changes), std::mem::take(&mut self.removed), std::mem::take(&mut self.touched));
-        let chunker = self.inner.pipeline.chunker.fingerprint();
+        let chunker = self.inner.chunking.fingerprint();
         self.inner.catalogue().commit(|catalogue| {
             let segment = match &files {
                 Some((vector_file, keyword_file)) => {
@@ -182,8 +305,11 @@ impl<'a> Batch<'a> {
                 }
                 None => 0,
             };
-            let mut row = 0;
-            for change in &changes {
+            let placed = |entry: &IndexEntry| IndexEntry {
+                place: entry.place.map(|place| Place { segment, ..place }),
+                ..entry.clone()
+            };
+            for (change, entries) in changes.iter().zip(&entries) {
                 let document = match (&change.place, &change.replaces, &change.state) {
                     (Some((source, path)), replaces, Some(state)) => {
                         if let Some(known) = replaces {
@@ -207,10 +333,12 @@ impl<'a> Batch<'a> {
                     }
                     _ => continue,
                 };
-                for (ordinal, chunk) in change.chunks.iter().enumerate() {
-                    catalogue.add_chunk(document, ordinal, chunk, Place { segment, row })?;
-                    row += 1;
+                for (ordinal, (chunk, entry)) in change.chunks.iter().zip(entries).enumerate() {
+                    catalogue.add_chunk(document, ordinal, chunk, &placed(entry))?;
                 }
+            }
+            for (chunk, entry) in &updates {
+                catalogue.set_entry(chunk, &placed(entry))?;
             }
             for id in &removed {
                 catalogue.remove_document(*id)?;

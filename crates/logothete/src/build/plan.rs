@@ -39,10 +39,11 @@ pub(super) struct Planned {
     had: usize,
 }
 
-/// Finds or makes the sources that were asked for. Failures go into the report.
+/// Finds or makes the sources that were asked for; a dry run makes none. Failures go into the report.
 pub(super) fn sources(
     catalogue: &mut Catalogue,
     request: &BuildRequest,
+    dry: bool,
     report: &mut BuildReport,
 ) -> Result<Vec<Planned>> {
     let mut planned = Vec::new();
@@ -51,7 +52,7 @@ pub(super) fn sources(
         match made {
             Ok(source) => {
                 let whole = source.is_whole();
-                let (entry, prefix) = folder_entry(catalogue, source.root(), whole)?;
+                let (entry, prefix) = folder_entry(catalogue, source.root(), whole, dry)?;
                 let had = catalogue.count_in(entry.id)?;
                 planned.push(Planned { source: Arc::new(source), entry, prefix, had });
             }
@@ -63,7 +64,7 @@ pub(super) fn sources(
         }
     }
     for source in &request.sources {
-        let entry = entry(catalogue, &source.location(), source.is_whole(), || {
+        let entry = entry(catalogue, &source.location(), source.is_whole(), dry, || {
             source.location().rsplit_once(':').map_or_else(|| source.location(), |(_, name)| name.to_owned())
         })?;
         let had = catalogue.count_in(entry.id)?;
@@ -186,27 +187,34 @@ fn short_hash(value: &(impl Hash + ?Sized)) -> u64 {
 
 /// The catalogue's entry for a folder: a known one with this root or one above it, or a new one; and what stands before
 /// the folder's paths there.
-fn folder_entry(catalogue: &mut Catalogue, root: &Path, whole: bool) -> Result<(SourceEntry, String)> {
+fn folder_entry(catalogue: &mut Catalogue, root: &Path, whole: bool, dry: bool) -> Result<(SourceEntry, String)> {
     let location = root.to_string_lossy().into_owned();
     let sources = catalogue.sources()?;
     let known = sources.iter().any(|source| source.location == location);
     if !known && let Some(above) = sources.iter().find(|source| source.whole && root.starts_with(&source.location)) {
         return Ok((above.clone(), source_prefix(above, root)));
     }
-    let entry = entry(catalogue, &location, whole, || free_source_name(&sources, root))?;
+    let entry = entry(catalogue, &location, whole, dry, || free_source_name(&sources, root))?;
     Ok((entry, String::new()))
 }
 
-/// The catalogue's entry for a location, made when it is not there.
-fn entry(catalogue: &mut Catalogue, location: &str, whole: bool, name: impl FnOnce() -> String) -> Result<SourceEntry> {
+/// The catalogue's entry for a location, made when it is not there and this is no dry run.
+fn entry(
+    catalogue: &mut Catalogue,
+    location: &str,
+    whole: bool,
+    dry: bool,
+    name: impl FnOnce() -> String,
+) -> Result<SourceEntry> {
     if let Some(source) = catalogue.sources()?.into_iter().find(|source| source.location == location) {
-        if whole && !source.whole {
+        if whole && !source.whole && !dry {
             catalogue.commit(|catalogue| catalogue.make_source_whole(source.id))?;
         }
         return Ok(source);
     }
     let name = name();
-    let id = catalogue.commit(|catalogue| catalogue.add_source(&name, location, whole))?;
+    // No document has the source 0.
+    let id = if dry { 0 } else { catalogue.commit(|catalogue| catalogue.add_source(&name, location, whole))? };
     Ok(SourceEntry { id, name, location: location.to_owned(), whole })
 }
 

@@ -4,6 +4,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 
+use logothete_core::cite::Tokens;
 use logothete_core::document::{Metadata, Value};
 use serde::Serialize;
 
@@ -199,6 +200,16 @@ pub struct BuildReport {
     pub encoded: usize,
     /// Chunks whose vectors were there already.
     pub cached: usize,
+    /// Chunks that say what another says, and are not indexed again but for what only they say.
+    pub repeated: usize,
+    /// Contexts that a generator wrote.
+    pub contexts: usize,
+    /// Contexts that were written before and were kept.
+    pub contexts_cached: usize,
+    /// What the generator read and wrote for them.
+    pub tokens: Tokens,
+    /// What to change in how documents are cut.
+    pub advice: Vec<String>,
     /// Whether it was stopped before the end.
     pub stopped: bool,
     /// How long it took, in milliseconds.

@@ -8,7 +8,9 @@ use logothete_core::document::{Date, Document, Value};
 use rayon::prelude::*;
 
 use super::batch::{Batch, Change};
+use super::contexts::{self, Written};
 use super::plan::{self, Candidate, Seen, Walk};
+use super::repeats::Compared;
 use super::{BuildReport, BuildRequest, Failure, Progress};
 use crate::corpus::{FileState, Inner, Known, WriterLock};
 use crate::pool::Waiter;
@@ -16,18 +18,20 @@ use crate::source::Item;
 use crate::trace::milliseconds;
 
 /// How many files are in work at a time; it bounds the memory.
-const WINDOW: usize = 32;
+pub(super) const WINDOW: usize = 32;
 /// A file changed less than this before it was read may have changed again within the clock's resolution.
 const CLOCK_DOUBT: i64 = 2_000_000_000;
 
 /// What became of a file.
-enum Outcome {
+pub(super) enum Outcome {
     /// It is as it was, or only its times have changed.
     Unchanged(Option<(i64, FileState)>),
     /// It was read.
     Read(Box<Change>),
     /// It could not be read.
     Failed(Failure),
+    /// The build was stopped over it.
+    Stopped,
 }
 
 /// Runs a build.
@@ -44,12 +48,12 @@ pub(crate) fn run(inner: &Inner, request: &BuildRequest, waiter: &Waiter) -> Res
 }
 
 fn build(inner: &Inner, request: &BuildRequest, waiter: &Waiter, report: &mut BuildReport) -> Result<()> {
+    if let Some(writing) = &inner.chunking.writing {
+        writing.generator()?;
+    }
     let stop = request.stop_token();
-    let stages = Stages {
-        parser: inner.pipeline.parse_fingerprint().to_string(),
-        chunker: inner.pipeline.chunker.fingerprint().to_string(),
-    };
-    let planned = plan::sources(&mut inner.catalogue(), request, report)?;
+    let look = Look::new(inner, request, waiter, false);
+    let planned = plan::sources(&mut inner.catalogue(), request, false, report)?;
     let mut batch = Batch::new(inner);
     let mut seen = Seen::default();
     let mut progress = Progress { done: 0, total: 0, document: String::new() };
@@ -65,13 +69,11 @@ fn build(inner: &Inner, request: &BuildRequest, waiter: &Waiter, report: &mut Bu
             if window.is_empty() {
                 break;
             }
-            let outcomes: Vec<Option<Outcome>> = window
-                .par_iter()
-                .map(|candidate| (!stop.is_stopped()).then(|| look(inner, candidate, request, waiter, &stages)))
-                .collect();
+            let outcomes: Vec<Option<Outcome>> =
+                window.par_iter().map(|candidate| (!stop.is_stopped()).then(|| look.at(candidate))).collect();
             for (candidate, outcome) in window.iter().zip(outcomes) {
                 match outcome {
-                    None => continue,
+                    None | Some(Outcome::Stopped) => continue,
                     Some(Outcome::Unchanged(touched)) => {
                         report.unchanged += 1;
                         batch.touch(touched);
@@ -97,78 +99,134 @@ fn build(inner: &Inner, request: &BuildRequest, waiter: &Waiter, report: &mut Bu
         }
         // Documents of other sources that another chunker cut are cut again from their stored text.
         batch.commit()?;
-        let stale = inner.catalogue().known_cut_otherwise(&stages.chunker)?;
+        let stale = inner.catalogue().known_cut_otherwise(&look.chunker)?;
         for known in stale {
             if stop.is_stopped() {
                 break;
             }
-            let change = cut_again(inner, &known, None)?;
-            batch.add(change, report)?;
+            match look.cut_again(&known, None) {
+                Ok(Some(change)) => batch.add(change, report)?,
+                Ok(None) => {}
+                Err(error) => {
+                    let reason = format!("{error}; the corpus keeps it as it was cut before");
+                    report.failed.push(Failure { document: known.name.clone(), reason });
+                }
+            }
         }
     }
     report.stopped = stop.is_stopped();
+    report.advice = batch.advice();
     batch.finish()
 }
 
-/// The fingerprints of the stages before encoding.
-struct Stages {
+/// What a document was cut into.
+struct Cut {
+    chunks: Vec<Chunk>,
+    compared: Vec<Compared>,
+    written: Written,
+}
+
+/// Looks at items and reads those that have changed.
+pub(super) struct Look<'a> {
+    inner: &'a Inner,
+    request: &'a BuildRequest,
+    waiter: &'a Waiter,
+    /// The fingerprints of the stages before encoding.
     parser: String,
     chunker: String,
+    /// Whether contexts are left unwritten, for an estimate.
+    dry: bool,
 }
 
-/// Looks at an item and reads it if it has changed.
-fn look(inner: &Inner, candidate: &Candidate, request: &BuildRequest, waiter: &Waiter, stages: &Stages) -> Outcome {
-    match try_look(inner, candidate, request, waiter, stages) {
-        Ok(outcome) => outcome,
-        Err(error) => Outcome::Failed(Failure {
-            document: candidate.name.clone(),
-            reason: match &candidate.known {
-                Some(_) => format!("{error}; the corpus keeps it as it was read before"),
-                None => error.to_string(),
-            },
-        }),
+impl<'a> Look<'a> {
+    pub(super) fn new(inner: &'a Inner, request: &'a BuildRequest, waiter: &'a Waiter, dry: bool) -> Self {
+        let parser = inner.pipeline.parse_fingerprint().to_string();
+        let chunker = inner.chunking.fingerprint().to_string();
+        Self { inner, request, waiter, parser, chunker, dry }
     }
-}
 
-fn try_look(
-    inner: &Inner,
-    candidate: &Candidate,
-    request: &BuildRequest,
-    waiter: &Waiter,
-    stages: &Stages,
-) -> Result<Outcome> {
-    let item = &candidate.item;
-    let modified = nanoseconds(item.modified);
-    let mut state = FileState { size: item.size.unwrap_or(0), modified, seen: now(), hash: String::new() };
-    let known = candidate.known.as_ref();
-    let same_stages = known.is_some_and(|known| known.parser == stages.parser && known.chunker == stages.chunker);
-    if let Some(known) = known.filter(|_| same_stages && item.modified.is_some())
-        && known.size == state.size
-        && known.modified == state.modified
-        && known.modified + CLOCK_DOUBT < known.seen
-    {
-        return Ok(Outcome::Unchanged(None));
-    }
-    let content = waiter.wait(candidate.from.read(item, inner.pipeline.settings.largest_file))?;
-    state.size = content.bytes.len() as u64;
-    state.hash = blake3::hash(&content.bytes).to_hex().to_string();
-    if let Some(known) = known.filter(|known| known.hash == state.hash && known.parser == stages.parser) {
-        if known.chunker == stages.chunker {
-            return Ok(Outcome::Unchanged(Some((known.id, state))));
+    /// Looks at an item.
+    pub(super) fn at(&self, candidate: &Candidate) -> Outcome {
+        match self.try_at(candidate) {
+            Ok(outcome) => outcome,
+            Err(error) => Outcome::Failed(Failure {
+                document: candidate.name.clone(),
+                reason: match &candidate.known {
+                    Some(_) => format!("{error}; the corpus keeps it as it was read before"),
+                    None => error.to_string(),
+                },
+            }),
         }
-        return Ok(Outcome::Read(Box::new(cut_again(inner, known, Some(state))?)));
     }
-    let mut document = inner.pipeline.parse_content(&candidate.name, content)?;
-    complete(&mut document, item, &state, request);
-    let chunks = cut(inner, &candidate.identity, &document)?;
-    Ok(Outcome::Read(Box::new(Change {
-        replaces: known.cloned(),
-        place: Some((candidate.source, candidate.path.clone())),
-        document,
-        state: Some(state),
-        parser: stages.parser.clone(),
-        chunks,
-    })))
+
+    fn try_at(&self, candidate: &Candidate) -> Result<Outcome> {
+        let item = &candidate.item;
+        let modified = nanoseconds(item.modified);
+        let mut state = FileState { size: item.size.unwrap_or(0), modified, seen: now(), hash: String::new() };
+        let known = candidate.known.as_ref();
+        let same_stages = known.is_some_and(|known| known.parser == self.parser && known.chunker == self.chunker);
+        if let Some(known) = known.filter(|_| same_stages && item.modified.is_some())
+            && known.size == state.size
+            && known.modified == state.modified
+            && known.modified + CLOCK_DOUBT < known.seen
+        {
+            return Ok(Outcome::Unchanged(None));
+        }
+        let most = self.inner.pipeline.settings.largest_file;
+        let content = self.waiter.wait(candidate.from.read(item, most))?;
+        state.size = content.bytes.len() as u64;
+        state.hash = blake3::hash(&content.bytes).to_hex().to_string();
+        if let Some(known) = known.filter(|known| known.hash == state.hash && known.parser == self.parser) {
+            if known.chunker == self.chunker {
+                return Ok(Outcome::Unchanged(Some((known.id, state))));
+            }
+            return Ok(self
+                .cut_again(known, Some(state))?
+                .map_or(Outcome::Stopped, |change| Outcome::Read(Box::new(change))));
+        }
+        let mut document = self.inner.pipeline.parse_content(&candidate.name, content)?;
+        complete(&mut document, item, &state, self.request);
+        let Some(cut) = self.cut(&candidate.identity, &document)? else { return Ok(Outcome::Stopped) };
+        Ok(Outcome::Read(Box::new(Change {
+            replaces: known.cloned(),
+            place: Some((candidate.source, candidate.path.clone())),
+            document,
+            state: Some(state),
+            parser: self.parser.clone(),
+            chunks: cut.chunks,
+            compared: cut.compared,
+            written: cut.written,
+        })))
+    }
+
+    /// Cuts a document again from its stored text; nothing when the build was stopped over it.
+    fn cut_again(&self, known: &Known, state: Option<FileState>) -> Result<Option<Change>> {
+        let document = self.inner.catalogue().document(known.id)?;
+        let Some(Cut { chunks, compared, written }) = self.cut(&known.identity, &document)? else { return Ok(None) };
+        let parser = known.parser.clone();
+        Ok(Some(Change {
+            replaces: Some(known.clone()),
+            place: None,
+            document,
+            state,
+            parser,
+            chunks,
+            compared,
+            written,
+        }))
+    }
+
+    /// Cuts a document and writes the contexts; nothing when the build was stopped before all were written.
+    fn cut(&self, identity: &str, document: &Document) -> Result<Option<Cut>> {
+        let mut chunks = chunk::chunks(document, identity, &*self.inner.chunking.chunker)?;
+        if self.dry {
+            return Ok(Some(Cut { chunks, compared: Vec::new(), written: Written::default() }));
+        }
+        let stop = self.request.stop_token();
+        let written = contexts::write(self.inner, document, &mut chunks, self.waiter, &stop)?;
+        let whole = self.inner.chunking.writing.is_none() || written.asked + written.cached == chunks.len();
+        Ok(whole.then(|| Cut { compared: chunks.iter().map(Compared::new).collect(), chunks, written }))
+    }
 }
 
 /// Adds what the source, the file and the caller say to a document's metadata. What it says itself goes before.
@@ -186,17 +244,6 @@ fn complete(document: &mut Document, item: &Item, state: &FileState, request: &B
     for (name, value) in item.metadata.iter().chain(&request.metadata) {
         add(name, value.clone());
     }
-}
-
-fn cut(inner: &Inner, identity: &str, document: &Document) -> Result<Vec<Chunk>> {
-    chunk::chunks(document, identity, &*inner.pipeline.chunker)
-}
-
-/// Cuts a document again from its stored text.
-fn cut_again(inner: &Inner, known: &Known, state: Option<FileState>) -> Result<Change> {
-    let document = inner.catalogue().document(known.id)?;
-    let chunks = cut(inner, &known.identity, &document)?;
-    Ok(Change { replaces: Some(known.clone()), place: None, document, state, parser: known.parser.clone(), chunks })
 }
 
 fn now() -> i64 {

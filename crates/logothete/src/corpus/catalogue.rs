@@ -6,20 +6,27 @@
 use std::borrow::Cow;
 use std::path::Path;
 
-use logothete_core::chunk::{Chunk, ChunkId};
+use logothete_core::chunk::{Chunk, ChunkId, SKETCH};
 use logothete_core::document::{
     Block, BlockKind, Date, Document, Furniture, LineBox, Link, Moment, PageArea, Pages, RecognisedWord, Span, Table,
 };
-use logothete_core::search::Passage;
+use logothete_core::search::{OtherPlace, Passage};
 use logothete_core::{Error, ErrorKind, Result};
 use rusqlite::{Connection, OptionalExtension, Row, params};
 use serde::{Deserialize, Serialize, de::DeserializeOwned};
 
 /// The version of the format on disk.
-pub(crate) const FORMAT: u32 = 2;
-const SCHEMA: &str = include_str!("schema.sql");
-/// Brings a corpus of version 1 to this one.
+pub(crate) const FORMAT: u32 = 3;
+const SCHEMA: &str = concat!(include_str!("schema.sql"), include_str!("chunks.sql"));
+/// Brings a corpus of version 1 to version 2.
 const FROM_1: &str = "ALTER TABLE documents ADD COLUMN layout TEXT NOT NULL DEFAULT '{}'";
+/// Brings a corpus of version 2 to this one. Its chunks are looked at for repetitions when they are cut again.
+const FROM_2: &str = concat!(
+    "ALTER TABLE chunks RENAME TO chunks_2; DROP INDEX chunks_of_document;",
+    include_str!("chunks.sql"),
+    "INSERT INTO chunks SELECT id, document, ordinal, start, \"end\", start, \"end\", first_page, last_page, section, size,
+     text, context, sentences, NULL, NULL, segment, row, NULL, NULL, NULL, NULL FROM chunks_2; DROP TABLE chunks_2;"
+);
 
 /// The catalogue's connection.
 pub(crate) struct Catalogue {
@@ -75,6 +82,23 @@ pub(crate) struct Place {
     pub segment: i64,
     pub row: u32,
 }
+
+/// How a chunk is indexed.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct IndexEntry {
+    /// The chunk that says the same, or nearly.
+    pub same_as: Option<ChunkId>,
+    /// What is indexed where it is not all of the text.
+    pub indexed: Option<String>,
+    /// Where; nothing when the other chunk says all of it.
+    pub place: Option<Place>,
+    /// To find chunks that say the same.
+    pub sketch: [u64; SKETCH],
+}
+
+/// What was indexed for a chunk, in SQL.
+const INDEXED: &str = "CASE context WHEN '' THEN coalesce(indexed, text)
+                       ELSE context || char(10) || char(10) || coalesce(indexed, text) END";
 
 /// The part of a block that only some kinds have.
 #[derive(Default, PartialEq, Serialize, Deserialize)]
@@ -162,15 +186,19 @@ impl Catalogue {
             .map_err(failed)?;
         let version: u32 = connection.query_row("PRAGMA user_version", [], |row| row.get(0)).map_err(failed)?;
         match version {
-            0 | 1 => {
+            0..FORMAT => {
                 // Two processes may come here at once: the one that waits finds the work done.
                 let transaction =
                     connection.transaction_with_behavior(rusqlite::TransactionBehavior::Immediate).map_err(failed)?;
                 let found: u32 = transaction.query_row("PRAGMA user_version", [], |row| row.get(0)).map_err(failed)?;
-                match found {
-                    0 => transaction.execute_batch(SCHEMA).map_err(failed)?,
-                    1 => transaction.execute_batch(FROM_1).map_err(failed)?,
-                    _ => {}
+                let steps: &[&str] = match found {
+                    0 => &[SCHEMA],
+                    1 => &[FROM_1, FROM_2],
+                    2 => &[FROM_2],
+                    _ => &[],
+                };
+                for step in steps {
+                    transaction.execute_batch(step).map_err(failed)?;
                 }
                 transaction.pragma_update(None, "user_version", FORMAT).map_err(failed)?;
                 transaction.commit().map_err(failed)?;
@@ -454,6 +482,24 @@ impl Catalogue {
         Ok(Some(Document { boxes, moments, ..Document::default() }))
     }
 
+    /// The headings above a place in a document, outermost first.
+    pub(crate) fn section_at(&self, name: &str, at: usize) -> Result<Vec<String>> {
+        let headings = self.rows(
+            "SELECT level, substr(CAST(text AS BLOB), start + 1, \"end\" - start)
+             FROM blocks JOIN main.documents ON documents.id = document
+             WHERE documents.name = ? AND kind = 'heading' AND start <= ? ORDER BY ordinal",
+            params![name, at as i64],
+            |row| Ok((row.get::<_, u8>(0)?, row.get::<_, Vec<u8>>(1)?)),
+        )?;
+        let mut open: Vec<(u8, String)> = Vec::new();
+        for (level, heading) in headings {
+            open.retain(|(above, _)| *above < level);
+            let heading = String::from_utf8_lossy(&heading);
+            open.push((level, heading.split_whitespace().collect::<Vec<_>>().join(" ")));
+        }
+        Ok(open.into_iter().map(|(_, heading)| heading).collect())
+    }
+
     /// What `show` tells of each document: name, title, pages, chunks, size of the text, warnings.
     pub(crate) fn document_infos(&self) -> Result<Vec<super::DocumentInfo>> {
         let raw = self.rows(
@@ -488,34 +534,42 @@ impl Catalogue {
 
     /// Where the chunks of a document are, by id, with what was indexed for each.
     pub(crate) fn chunk_places(&self, document: i64) -> Result<Vec<(ChunkId, Place, String)>> {
-        self.rows(
-            "SELECT id, segment, row, context || char(10) || text FROM chunks WHERE document = ?",
-            [document],
-            |row| {
-                let place = Place { segment: row.get(1)?, row: row.get(2)? };
-                Ok((ChunkId::from_stored(row.get::<_, String>(0)?), place, row.get(3)?))
-            },
-        )
+        let sql = format!("SELECT id, segment, row, {INDEXED} FROM chunks WHERE document = ? AND segment IS NOT NULL");
+        self.rows(&sql, [document], |row| {
+            let place = Place { segment: row.get(1)?, row: row.get(2)? };
+            Ok((ChunkId::from_stored(row.get::<_, String>(0)?), place, row.get(3)?))
+        })
     }
 
     /// Every live place.
     pub(crate) fn live_places(&self) -> Result<Vec<Place>> {
-        self.rows("SELECT segment, row FROM chunks", [], |row| Ok(Place { segment: row.get(0)?, row: row.get(1)? }))
+        self.rows("SELECT segment, row FROM chunks WHERE segment IS NOT NULL", [], |row| {
+            Ok(Place { segment: row.get(0)?, row: row.get(1)? })
+        })
     }
 
     pub(crate) fn count_chunks(&self) -> Result<u64> {
         self.connection.query_row("SELECT count(*) FROM chunks", [], |row| row.get(0)).map_err(failed)
     }
 
-    pub(crate) fn add_chunk(&self, document: i64, ordinal: usize, chunk: &Chunk, place: Place) -> Result<()> {
+    /// How many chunks say what another says, in all or in part.
+    pub(crate) fn count_repeated(&self) -> Result<u64> {
+        let sql = "SELECT count(*) FROM chunks WHERE same_as IS NOT NULL";
+        self.connection.query_row(sql, [], |row| row.get(0)).map_err(failed)
+    }
+
+    pub(crate) fn add_chunk(&self, document: i64, ordinal: usize, chunk: &Chunk, entry: &IndexEntry) -> Result<()> {
+        let [sketch1, sketch2, sketch3, sketch4] = entry.sketch.map(u64::cast_signed);
         self.run(
-            "INSERT INTO chunks VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            "INSERT INTO chunks VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
             params![
                 chunk.id.as_str(),
                 document,
                 ordinal as i64,
                 chunk.span.start as i64,
                 chunk.span.end as i64,
+                chunk.parent.start as i64,
+                chunk.parent.end as i64,
                 chunk.pages.map(|pages| pages.first),
                 chunk.pages.map(|pages| pages.last),
                 to_json(&chunk.section)?,
@@ -523,11 +577,63 @@ impl Catalogue {
                 chunk.text,
                 chunk.context,
                 to_json(&chunk.sentences)?,
-                place.segment,
-                place.row,
+                entry.same_as.as_ref().map(ChunkId::as_str),
+                entry.indexed,
+                entry.place.map(|place| place.segment),
+                entry.place.map(|place| place.row),
+                sketch1,
+                sketch2,
+                sketch3,
+                sketch4,
             ],
         )?;
         Ok(())
+    }
+
+    /// Says anew how a chunk is indexed.
+    pub(crate) fn set_entry(&self, chunk: &ChunkId, entry: &IndexEntry) -> Result<()> {
+        self.run(
+            "UPDATE chunks SET same_as = ?, indexed = ?, segment = ?, row = ? WHERE id = ?",
+            params![
+                entry.same_as.as_ref().map(ChunkId::as_str),
+                entry.indexed,
+                entry.place.map(|place| place.segment),
+                entry.place.map(|place| place.row),
+                chunk.as_str()
+            ],
+        )?;
+        Ok(())
+    }
+
+    /// Some chunks with a hash in common with a sketch, `most` for each hash, and their documents. Only those that say what no other says.
+    pub(crate) fn like(&self, sketch: &[u64; SKETCH], most: usize) -> Result<Vec<(ChunkId, i64)>> {
+        let mut found: Vec<(ChunkId, i64)> = Vec::new();
+        for (column, hash) in (1..).zip(sketch) {
+            let sql =
+                format!("SELECT id, document FROM chunks WHERE sketch{column} = ? AND same_as IS NULL LIMIT {most}");
+            for candidate in self.rows(&sql, [hash.cast_signed()], |row| {
+                Ok((ChunkId::from_stored(row.get::<_, String>(0)?), row.get(1)?))
+            })? {
+                if !found.contains(&candidate) {
+                    found.push(candidate);
+                }
+            }
+        }
+        Ok(found)
+    }
+
+    /// The chunks of a document, by their ids.
+    pub(crate) fn chunk_ids(&self, document: i64) -> Result<Vec<ChunkId>> {
+        self.rows("SELECT id FROM chunks WHERE document = ?", [document], |row| {
+            Ok(ChunkId::from_stored(row.get::<_, String>(0)?))
+        })
+    }
+
+    /// The chunks that say what a chunk says, with their documents.
+    pub(crate) fn same_as(&self, chunk: &ChunkId) -> Result<Vec<(ChunkId, i64)>> {
+        self.rows("SELECT id, document FROM chunks WHERE same_as = ? ORDER BY id", [chunk.as_str()], |row| {
+            Ok((ChunkId::from_stored(row.get::<_, String>(0)?), row.get(1)?))
+        })
     }
 
     /// Moves a chunk to another place, when segments are merged.
@@ -541,40 +647,62 @@ impl Catalogue {
 
     /// What was indexed for the chunk at a place.
     pub(crate) fn indexed_text(&self, place: Place) -> Result<String> {
-        let sql = "SELECT CASE context WHEN '' THEN text ELSE context || char(10) || char(10) || text END
-                   FROM chunks WHERE segment = ? AND row = ?";
-        self.connection.query_row(sql, params![place.segment, place.row], |row| row.get(0)).map_err(failed)
+        let sql = format!("SELECT {INDEXED} FROM chunks WHERE segment = ? AND row = ?");
+        self.connection.query_row(&sql, params![place.segment, place.row], |row| row.get(0)).map_err(failed)
     }
 
-    /// The chunk at a place as a passage, still without rank and scores.
+    /// The chunk at a place as a passage, still without rank and scores, with the other places that say the same.
     pub(crate) fn passage(&self, place: Place) -> Result<Passage> {
-        let sql = "SELECT chunks.id, documents.name, documents.title, documents.date, chunks.start, chunks.\"end\", first_page,
-                   last_page, section, chunks.text, context, sentences
-                   FROM chunks JOIN documents ON documents.id = chunks.document WHERE segment = ? AND row = ?";
-        let mut statement = self.connection.prepare_cached(sql).map_err(failed)?;
-        let (mut passage, section, sentences) = statement
-            .query_row(params![place.segment, place.row], |row| {
-                let passage = Passage {
-                    rank: 0,
-                    score: 0.0,
-                    chunk: ChunkId::from_stored(row.get::<_, String>(0)?),
-                    document: row.get(1)?,
-                    title: row.get(2)?,
-                    date: row.get(3)?,
-                    pages: pages(row, "first_page", "last_page")?,
-                    section: Vec::new(),
-                    span: span(row)?,
-                    text: row.get(9)?,
-                    context: row.get(10)?,
-                    sentences: Vec::new(),
-                    legs: Default::default(),
-                };
-                Ok((passage, row.get::<_, String>(8)?, row.get::<_, String>(11)?))
-            })
-            .map_err(failed)?;
-        passage.section = from_json(&section)?;
-        passage.sentences = from_json(&sentences)?;
+        let found = self.passages("segment = ? AND row = ?", params![place.segment, place.row])?;
+        let (mut passage, same_as) =
+            found.into_iter().next().ok_or_else(|| failed(rusqlite::Error::QueryReturnedNoRows))?;
+        let group = same_as.unwrap_or_else(|| passage.chunk.clone());
+        let others = self.passages(
+            "(chunks.id = ?1 OR same_as = ?1) AND chunks.id <> ?2 ORDER BY documents.name, chunks.start",
+            params![group.as_str(), passage.chunk.as_str()],
+        )?;
+        passage.also = others.into_iter().map(|(other, _)| OtherPlace::new(&passage, other)).collect();
         Ok(passage)
+    }
+
+    /// A chunk as a passage, by its id.
+    pub(crate) fn chunk(&self, id: &ChunkId) -> Result<Option<Passage>> {
+        Ok(self.passages("chunks.id = ?", [id.as_str()])?.into_iter().next().map(|(passage, _)| passage))
+    }
+
+    /// Chunks as passages, each with the chunk that says the same.
+    fn passages(&self, condition: &str, values: impl rusqlite::Params) -> Result<Vec<(Passage, Option<ChunkId>)>> {
+        let sql = format!(
+            "SELECT chunks.id, documents.name, documents.title, documents.date, chunks.start, chunks.\"end\", first_page,
+             last_page, section, chunks.text, context, sentences, same_as
+             FROM chunks JOIN main.documents ON documents.id = chunks.document WHERE {condition}"
+        );
+        let raw = self.rows(&sql, values, |row| {
+            let passage = Passage {
+                rank: 0,
+                score: 0.0,
+                chunk: ChunkId::from_stored(row.get::<_, String>(0)?),
+                document: row.get(1)?,
+                title: row.get(2)?,
+                date: row.get(3)?,
+                pages: pages(row, "first_page", "last_page")?,
+                section: Vec::new(),
+                span: span(row)?,
+                text: row.get(9)?,
+                context: row.get(10)?,
+                sentences: Vec::new(),
+                legs: Default::default(),
+                also: Vec::new(),
+            };
+            let same_as: Option<String> = row.get(12)?;
+            Ok((passage, row.get::<_, String>(8)?, row.get::<_, String>(11)?, same_as.map(ChunkId::from_stored)))
+        })?;
+        let whole = raw.into_iter().map(|(mut passage, section, sentences, same_as)| {
+            passage.section = from_json(&section)?;
+            passage.sentences = from_json(&sentences)?;
+            Ok((passage, same_as))
+        });
+        whole.collect()
     }
 
     // Segments

@@ -4,13 +4,15 @@
 //! then the folder, then one transaction of the catalogue names them. That transaction is the commit: before it nothing
 //! has happened, after it everything has.
 
+mod cache;
 mod catalogue;
 mod lock;
 mod map;
 mod snapshot;
 mod store;
 
-pub(crate) use catalogue::{Catalogue, FileState, Known, Place, SourceEntry};
+pub(crate) use cache::Cache;
+pub(crate) use catalogue::{Catalogue, FileState, IndexEntry, Known, Place, SourceEntry};
 pub(crate) use lock::WriterLock;
 pub(crate) use snapshot::Snapshot;
 pub(crate) use store::Store;
@@ -21,6 +23,7 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use logothete_core::{Error, ErrorKind, Result};
 use serde::Serialize;
 
+use crate::chunking::Chunking;
 use crate::pipeline::Pipeline;
 
 /// An open corpus, shared by those who work on it.
@@ -28,6 +31,10 @@ pub(crate) struct Inner {
     pub pipeline: Pipeline,
     pub folder: PathBuf,
     pub store: Store,
+    /// How documents are cut, with this encoder and this generator.
+    pub chunking: Chunking,
+    /// What generators wrote.
+    pub cache: Cache,
     catalogue: Mutex<Catalogue>,
     snapshot: Mutex<Option<(i64, Arc<Snapshot>)>>,
 }
@@ -45,6 +52,8 @@ pub struct CorpusInfo {
     pub dimensions: usize,
     /// How many chunks it has.
     pub chunks: u64,
+    /// How many of them say what another says, and are not indexed again but for what only they say.
+    pub repeated: u64,
     /// The bytes of the catalogue.
     pub catalogue_bytes: u64,
     /// The bytes of the indexes.
@@ -121,7 +130,9 @@ impl Inner {
             }
             Some(_) => {}
         }
-        Ok(Self { pipeline, folder, store, catalogue: Mutex::new(catalogue), snapshot: Mutex::new(None) })
+        let (chunking, cache) = (pipeline.chunking()?, Cache::new(&folder));
+        let (catalogue, snapshot) = (Mutex::new(catalogue), Mutex::new(None));
+        Ok(Self { pipeline, folder, store, chunking, cache, catalogue, snapshot })
     }
 
     pub(crate) fn catalogue(&self) -> MutexGuard<'_, Catalogue> {
@@ -164,6 +175,7 @@ impl Inner {
                 encoder: catalogue.about("encoder_name")?.unwrap_or_default(),
                 dimensions: encoder.dimensions(),
                 chunks: catalogue.count_chunks()?,
+                repeated: catalogue.count_repeated()?,
                 catalogue_bytes: bytes("corpus.db") + bytes("corpus.db-wal"),
                 index_bytes: self.store.bytes(),
                 sources: catalogue.sources()?.into_iter().map(|source| source.location.into()).collect(),

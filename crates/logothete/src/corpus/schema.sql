@@ -50,23 +50,3 @@ CREATE TABLE segments (
     vectors  TEXT NOT NULL,  -- file names in segments/
     keywords TEXT NOT NULL
 );
-
-CREATE TABLE chunks (
-    id         TEXT PRIMARY KEY,
-    document   INTEGER NOT NULL REFERENCES documents ON DELETE CASCADE,
-    ordinal    INTEGER NOT NULL,
-    start      INTEGER NOT NULL,  -- bytes of the document's text
-    "end"      INTEGER NOT NULL,
-    first_page INTEGER,
-    last_page  INTEGER,
-    section    TEXT NOT NULL,     -- JSON: the headings above, outermost first
-    size       INTEGER NOT NULL,  -- words
-    text       TEXT NOT NULL,
-    context    TEXT NOT NULL,
-    sentences  TEXT NOT NULL,     -- JSON: what can be quoted
-    segment    INTEGER NOT NULL REFERENCES segments,
-    row        INTEGER NOT NULL,
-    UNIQUE (segment, row)
-);
-
-CREATE INDEX chunks_of_document ON chunks (document, ordinal);

@@ -1,0 +1,76 @@
+//! Small charts of letters: histograms, strips of places, two texts beside each other.
+
+use unicode_width::UnicodeWidthStr;
+
+use super::shortened;
+
+/// How many bars a histogram has at most.
+const BARS: usize = 10;
+
+/// How many sizes there are of each length, a bar a range. A limit, if there is one, decides how wide the ranges are.
+pub fn histogram(sizes: &[u32], limit: Option<usize>, width: usize) -> String {
+    let longest = sizes.iter().copied().max().unwrap_or(0) as usize;
+    let step = limit.unwrap_or(longest).max(1).div_ceil(BARS).max(1);
+    let mut counts = vec![0usize; (longest.saturating_sub(1)) / step + 1];
+    for size in sizes {
+        counts[(*size as usize).saturating_sub(1) / step] += 1;
+    }
+    let most = counts.iter().copied().max().unwrap_or(1).max(1);
+    let label = format!("{}–{}", longest.saturating_sub(step), longest).width().max(7);
+    let room = width.saturating_sub(label + 12).max(4);
+    let mut out = String::new();
+    for (index, &number) in counts.iter().enumerate() {
+        let bar = "█".repeat((number * room).div_ceil(most));
+        let range = format!("{}–{}", index * step + 1, (index + 1) * step);
+        out.push_str(format!("  {range:>label$}  {number:>5}  {bar}").trim_end());
+        out.push('\n');
+    }
+    out
+}
+
+/// A line as long as a text, with a mark where something begins.
+pub fn strip(starts: &[usize], length: usize, width: usize) -> String {
+    let mut marks = vec!['─'; width.max(1)];
+    for start in starts {
+        let at = start * marks.len() / length.max(1);
+        if let Some(mark) = marks.get_mut(at) {
+            *mark = if *mark == '─' { '┃' } else { '█' };
+        }
+    }
+    marks.into_iter().collect()
+}
+
+/// Two texts beside each other, each in columns of some width.
+pub fn side_by_side(left: &str, right: &str, width: usize) -> String {
+    let mut out = String::new();
+    let (mut left, mut right) = (left.lines(), right.lines());
+    loop {
+        let (a, b) = (left.next(), right.next());
+        if a.is_none() && b.is_none() {
+            return out;
+        }
+        let cell = |line: Option<&str>| match line {
+            Some(line) if line.width() > width => shortened(line, width),
+            line => line.unwrap_or_default().to_owned(),
+        };
+        let (a, b) = (cell(a), cell(b));
+        let gap = " ".repeat(width.saturating_sub(a.width()));
+        out.push_str(format!("{a}{gap}   {b}").trim_end());
+        out.push('\n');
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn bars_are_counted_and_marks_are_where_things_begin() {
+        let drawn = histogram(&[1, 2, 9, 10, 30], Some(30), 40);
+        assert_eq!(drawn.lines().count(), 10);
+        assert!(drawn.starts_with("      1–3      2  █"), "{drawn}");
+        assert_eq!(strip(&[0, 50, 52], 100, 10), "┃────█────");
+        assert_eq!(side_by_side("a\nbb", "c", 4), "a      c\nbb\n");
+        assert_eq!(histogram(&[], None, 40).lines().count(), 1);
+    }
+}

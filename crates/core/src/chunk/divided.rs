@@ -1,0 +1,262 @@
+//! Chunks along divisions that are there already: pages, marked lines, rows of tables, the document.
+
+use super::context::Contexts;
+use super::pack::{Fill, Packer};
+use super::piece::{Piece, Seam, parts_inside, push_block, push_run};
+use super::{Chunker, Limit, Unit};
+use crate::document::{BlockKind, Document, Span};
+use crate::error::{Error, ErrorKind, Result};
+use crate::fingerprint::Fingerprint;
+
+/// One chunk for each page. A document without pages is one chunk.
+///
+/// A page longer than the limit is cut as by [`Structure`](super::Structure), its headings aside.
+#[derive(Clone, Debug)]
+pub struct ByPage {
+    limit: Limit,
+}
+
+/// One chunk for each part between marked lines.
+///
+/// The marked lines themselves are in no chunk. A part longer than the limit is cut as by
+/// [`Structure`](super::Structure), its headings aside.
+#[derive(Clone, Debug)]
+pub struct Marked {
+    limit: Limit,
+    pattern: LinePattern,
+}
+
+/// A chunk for every so many rows of a table, with the header in the context; everything else as by
+/// [`Structure`](super::Structure).
+#[derive(Clone, Debug)]
+pub struct Rows {
+    limit: Limit,
+    rows: usize,
+}
+
+/// The whole document as one chunk, unless it is longer than the limit.
+#[derive(Clone, Debug)]
+pub struct Whole {
+    limit: Limit,
+}
+
+impl Default for ByPage {
+    fn default() -> Self {
+        Self::new(Limit::none(Unit::Words))
+    }
+}
+
+impl Default for Whole {
+    fn default() -> Self {
+        Self::new(Limit::none(Unit::Words))
+    }
+}
+
+impl ByPage {
+    /// A chunker with a limit, or [none](Limit::none).
+    pub fn new(limit: Limit) -> Self {
+        Self { limit }
+    }
+}
+
+impl Marked {
+    /// A chunker that cuts at lines of a pattern: see [`LinePattern`].
+    pub fn new(limit: Limit, pattern: LinePattern) -> Self {
+        Self { limit, pattern }
+    }
+}
+
+impl Rows {
+    /// A chunker that takes so many rows at a time, and no more than the limit has room for.
+    ///
+    /// # Errors
+    /// When that is 0.
+    pub fn new(limit: Limit, rows: usize) -> Result<Self> {
+        if rows == 0 {
+            return Err(Error::new(ErrorKind::Configuration, "chunks of 0 rows hold nothing; set 1 or more"));
+        }
+        Ok(Self { limit, rows })
+    }
+}
+
+impl Whole {
+    /// A chunker with a limit, or [none](Limit::none).
+    pub fn new(limit: Limit) -> Self {
+        Self { limit }
+    }
+}
+
+/// What a marked line looks like: any text, with `*` for any characters. The white space at its ends does not count.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct LinePattern {
+    parts: Vec<String>,
+}
+
+impl LinePattern {
+    /// A pattern such as `=====*` or `--- cut ---`.
+    ///
+    /// # Errors
+    /// When nothing but `*` is in it.
+    pub fn new(pattern: &str) -> Result<Self> {
+        let parts: Vec<String> = pattern.trim().split('*').map(str::to_owned).collect();
+        if parts.iter().all(String::is_empty) {
+            let message = format!(
+                "the pattern {pattern:?} would take every line for a mark; write what marks have, such as ===*"
+            );
+            return Err(Error::new(ErrorKind::Configuration, message));
+        }
+        Ok(Self { parts })
+    }
+
+    /// Whether a line is marked. Costs a pass over it.
+    pub fn is_met(&self, line: &str) -> bool {
+        let line = line.trim();
+        let [first, inner @ .., last] = self.parts.as_slice() else {
+            return self.parts.first().is_some_and(|only| only == line);
+        };
+        let Some(mut rest) = line.strip_prefix(first.as_str()) else { return false };
+        for part in inner {
+            match rest.find(part.as_str()) {
+                Some(at) => rest = &rest[at + part.len()..],
+                None => return false,
+            }
+        }
+        rest.ends_with(last.as_str())
+    }
+}
+
+impl Chunker for ByPage {
+    fn fingerprint(&self) -> Fingerprint {
+        Fingerprint::of(["pages 1".to_owned(), self.limit.fingerprint().to_string()])
+    }
+
+    fn limit(&self) -> Option<&Limit> {
+        Some(&self.limit)
+    }
+
+    fn cut(&self, document: &Document) -> Result<Vec<Span>> {
+        let mut starts: Vec<usize> = document.page_starts.iter().map(|page| page.start).collect();
+        starts.dedup();
+        let ends = starts.iter().skip(1).copied().chain([document.text.len()]);
+        let before = starts.first().copied().unwrap_or(document.text.len());
+        let pages = starts.iter().copied().zip(ends).map(|(start, end)| Span::new(start, end));
+        Ok(cut_parts(document, [Span::new(0, before)].into_iter().chain(pages), &self.limit))
+    }
+}
+
+impl Chunker for Marked {
+    fn fingerprint(&self) -> Fingerprint {
+        let pattern = self.pattern.parts.join("*");
+        Fingerprint::of(["marked 1".to_owned(), self.limit.fingerprint().to_string(), pattern])
+    }
+
+    fn limit(&self) -> Option<&Limit> {
+        Some(&self.limit)
+    }
+
+    fn cut(&self, document: &Document) -> Result<Vec<Span>> {
+        let mut parts = Vec::new();
+        let (mut start, mut at) = (0, 0);
+        for line in document.text.split_inclusive('\n') {
+            if self.pattern.is_met(line) {
+                parts.push(Span::new(start, at));
+                start = at + line.len();
+            }
+            at += line.len();
+        }
+        parts.push(Span::new(start, at));
+        Ok(cut_parts(document, parts, &self.limit))
+    }
+}
+
+impl Chunker for Rows {
+    fn fingerprint(&self) -> Fingerprint {
+        Fingerprint::of(["rows 1".to_owned(), self.limit.fingerprint().to_string(), self.rows.to_string()])
+    }
+
+    fn limit(&self) -> Option<&Limit> {
+        Some(&self.limit)
+    }
+
+    fn cut(&self, document: &Document) -> Result<Vec<Span>> {
+        let contexts = Contexts::new(document);
+        let packer = Packer { document, contexts: &contexts, limit: &self.limit, fill: Fill::BestSeam };
+        let mut cuts = Vec::new();
+        let mut between: Vec<Piece> = Vec::new();
+        for (index, block) in document.blocks.iter().enumerate() {
+            let room = contexts.least_room(index, &self.limit);
+            match (&block.table, block.kind) {
+                (_, BlockKind::Furniture) => {}
+                (Some(table), _) => {
+                    let text = between.iter().rposition(|piece| piece.seam != Seam::Heading).map_or(0, |last| last + 1);
+                    let mut headings = between.split_off(text);
+                    packer.pack(&between, &mut cuts);
+                    between.clear();
+                    // The header stands with the first rows.
+                    let (header, body) = table.rows.split_at(table.header_rows.min(table.rows.len()));
+                    let first = header.len() + self.rows.min(body.len());
+                    let groups = [&table.rows[..first]].into_iter().chain(table.rows[first..].chunks(self.rows));
+                    for group in groups {
+                        let mut pieces = std::mem::take(&mut headings);
+                        for row in group.iter().filter(|row| !row.span.is_empty()) {
+                            push_run(document, row.span, index, Seam::Sentences, room, &self.limit, &mut pieces);
+                        }
+                        packer.pack(&pieces, &mut cuts);
+                    }
+                }
+                (None, kind) => {
+                    if kind == BlockKind::Heading && between.iter().any(|piece| piece.seam != Seam::Heading) {
+                        packer.pack(&between, &mut cuts);
+                        between.clear();
+                    }
+                    push_block(document, index, room, &self.limit, &mut between);
+                }
+            }
+        }
+        packer.pack(&between, &mut cuts);
+        Ok(cuts)
+    }
+}
+
+impl Chunker for Whole {
+    fn fingerprint(&self) -> Fingerprint {
+        Fingerprint::of(["whole 1".to_owned(), self.limit.fingerprint().to_string()])
+    }
+
+    fn limit(&self) -> Option<&Limit> {
+        Some(&self.limit)
+    }
+
+    fn cut(&self, document: &Document) -> Result<Vec<Span>> {
+        Ok(cut_parts(document, [Span::new(0, document.text.len())], &self.limit))
+    }
+}
+
+/// Each part as one chunk, or as several where there is no room for it.
+fn cut_parts(document: &Document, parts: impl IntoIterator<Item = Span>, limit: &Limit) -> Vec<Span> {
+    let contexts = Contexts::new(document);
+    let packer = Packer { document, contexts: &contexts, limit, fill: Fill::BestSeam };
+    let mut cuts = Vec::new();
+    for part in parts {
+        let mut pieces = Vec::new();
+        let first = document.blocks.partition_point(|block| block.span.end <= part.start);
+        for index in first..document.blocks.len() {
+            let block = &document.blocks[index];
+            if block.span.start >= part.end {
+                break;
+            }
+            let room = contexts.least_room(index, limit);
+            if part.contains(block.span) {
+                push_block(document, index, room, limit, &mut pieces);
+                continue;
+            }
+            // A block that goes on beyond the part: of it, what lies inside.
+            let inside = Span::new(block.span.start.max(part.start), block.span.end.min(part.end));
+            for run in parts_inside(document, block, inside) {
+                push_run(document, run, index, Seam::Sentences, room, limit, &mut pieces);
+            }
+        }
+        packer.pack(&pieces, &mut cuts);
+    }
+    cuts
+}

@@ -1,0 +1,219 @@
+//! How long a chunk may be, and how much of the one before it may repeat.
+
+use std::fmt;
+use std::sync::Arc;
+
+use unicode_segmentation::UnicodeSegmentation;
+
+use crate::error::{Error, ErrorKind, Result};
+use crate::fingerprint::Fingerprint;
+use crate::text::count_words;
+
+/// A word that is longer than this, in bytes, weighs as much as several: so a run of signs without a blank, or of signs
+/// that are no words, cannot make a chunk without end.
+const WORD_BYTES: usize = 64;
+
+/// What lengths are counted in.
+#[derive(Clone)]
+pub enum Unit {
+    /// Words, by Unicode Annex 29. A script without spaces has a word a character.
+    Words,
+    /// Characters as people see them: extended grapheme clusters.
+    Characters,
+    /// The tokens of an encoder.
+    Tokens(TokenCounter),
+}
+
+/// Counts the tokens of a text as an encoder would.
+#[derive(Clone)]
+pub struct TokenCounter {
+    fingerprint: Fingerprint,
+    count: Arc<dyn Fn(&str) -> usize + Send + Sync>,
+}
+
+impl TokenCounter {
+    /// A counter. The fingerprint is that of the encoder: where it changes, documents are cut again.
+    pub fn new(fingerprint: Fingerprint, count: impl Fn(&str) -> usize + Send + Sync + 'static) -> Self {
+        Self { fingerprint, count: Arc::new(count) }
+    }
+}
+
+impl Unit {
+    /// The word for it, as it is written in JSON and in configurations.
+    pub fn name(&self) -> &'static str {
+        match self {
+            Self::Words => "words",
+            Self::Characters => "characters",
+            Self::Tokens(_) => "tokens",
+        }
+    }
+
+    /// The length of a text. Costs one pass.
+    pub fn measure(&self, text: &str) -> usize {
+        match self {
+            Self::Words => count_words(text),
+            Self::Characters if text.is_ascii() => text.len() - text.matches("\r\n").count(),
+            Self::Characters => text.graphemes(true).count(),
+            Self::Tokens(counter) => (counter.count)(text),
+        }
+    }
+}
+
+impl fmt::Debug for Unit {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(self.name())
+    }
+}
+
+/// The most that a chunk may hold, its context included, and how much of the chunk before it may repeat.
+#[derive(Clone, Debug)]
+pub struct Limit {
+    unit: Unit,
+    most: usize,
+    overlap: usize,
+    reserve: usize,
+}
+
+impl Default for Limit {
+    /// 150 words, 10 of them repeated: among the best of those measured on the demo's dev questions.
+    fn default() -> Self {
+        Self { unit: Unit::Words, most: 150, overlap: 10, reserve: 0 }
+    }
+}
+
+impl Limit {
+    /// A limit and an overlap.
+    ///
+    /// # Errors
+    /// When the limit is 0, or the overlap is half the limit or more: then most of each chunk would be a repetition.
+    pub fn new(unit: Unit, most: usize, overlap: usize) -> Result<Self> {
+        let name = unit.name();
+        let wrong = |message| Err(Error::new(ErrorKind::Configuration, message));
+        if most == 0 {
+            return wrong(format!("a chunk limit of 0 {name} leaves nothing to index; set 20 or more"));
+        }
+        if overlap.saturating_mul(2) >= most {
+            let best = most.saturating_sub(1) / 2;
+            return wrong(format!(
+                "an overlap of {overlap} {name} in chunks of {most} would make most of each chunk a repetition; set the \
+                 overlap to {best} or less"
+            ));
+        }
+        Ok(Self { unit, most, overlap, reserve: 0 })
+    }
+
+    /// A limit in words.
+    ///
+    /// # Errors
+    /// As [`new`](Self::new).
+    pub fn words(most: usize, overlap: usize) -> Result<Self> {
+        Self::new(Unit::Words, most, overlap)
+    }
+
+    /// No limit, for chunks that are as long as their pages, parts or documents are.
+    pub fn none(unit: Unit) -> Self {
+        Self { unit, most: usize::MAX, overlap: 0, reserve: 0 }
+    }
+
+    /// The same, with room kept free in each chunk for context that is written later.
+    ///
+    /// # Errors
+    /// When that is half the limit or more.
+    pub fn reserving(mut self, reserve: usize) -> Result<Self> {
+        if reserve.saturating_mul(2) >= self.most {
+            let name = self.unit.name();
+            let message = format!(
+                "chunks of {} {name} have no room for {reserve} {name} of written context; set the limit to {} or more",
+                self.most,
+                reserve * 2 + 1
+            );
+            return Err(Error::new(ErrorKind::Configuration, message));
+        }
+        self.reserve = reserve;
+        Ok(self)
+    }
+
+    /// What lengths are counted in.
+    pub fn unit(&self) -> &Unit {
+        &self.unit
+    }
+
+    /// The most that a chunk may hold, context included; nothing when there is no limit.
+    pub fn most(&self) -> Option<usize> {
+        (self.most < usize::MAX).then_some(self.most)
+    }
+
+    /// How much of the chunk before may be repeated.
+    pub fn overlap(&self) -> usize {
+        self.overlap
+    }
+
+    /// The room that is kept free for context that is written later.
+    pub fn reserve(&self) -> usize {
+        self.reserve
+    }
+
+    /// What goes into a chunker's fingerprint.
+    pub fn fingerprint(&self) -> Fingerprint {
+        let counter = match &self.unit {
+            Unit::Tokens(counter) => counter.fingerprint.as_str(),
+            _ => "",
+        };
+        let parts = [self.unit.name(), counter, &format!("{} {} {}", self.most, self.overlap, self.reserve)];
+        Fingerprint::of(parts.map(str::to_owned))
+    }
+
+    /// What another line of context takes from the limit.
+    pub(crate) fn measure_addition(&self, line: &str) -> usize {
+        // The line's end is a character, and the blank line may become one.
+        self.weight(line) + if matches!(self.unit, Unit::Characters) { 2 } else { 0 }
+    }
+
+    /// The most that the context may take: half the limit, so that every chunk has room for text.
+    pub(super) fn most_context(&self) -> usize {
+        if self.most == usize::MAX { usize::MAX } else { (self.most - self.reserve) / 2 }
+    }
+
+    /// What a context takes from the limit, with the blank line that parts it from the text.
+    pub(super) fn context_weight(&self, context: &str) -> usize {
+        match self.unit {
+            _ if context.is_empty() => 0,
+            Unit::Characters => self.unit.measure(context) + 2,
+            _ => self.unit.measure(context),
+        }
+    }
+
+    /// The room that a context leaves for text.
+    pub(super) fn room(&self, context: &str) -> usize {
+        if self.most == usize::MAX {
+            return usize::MAX;
+        }
+        (self.most - self.reserve).saturating_sub(self.context_weight(context)).max(1)
+    }
+
+    /// How much of the limit a text uses up: its length, or more where words are very long.
+    pub(crate) fn weight(&self, text: &str) -> usize {
+        self.weigh(self.unit.measure(text), text.len())
+    }
+
+    /// The same for a text whose length is known, in its unit and in bytes.
+    pub(super) fn weigh(&self, length: usize, bytes: usize) -> usize {
+        if matches!(self.unit, Unit::Words) { length.max(bytes.div_ceil(WORD_BYTES)) } else { length }
+    }
+
+    /// The bytes that surely have no room.
+    pub(super) fn too_many_bytes(&self, room: usize) -> usize {
+        // A character may be of many bytes, and a token of many characters: only words have a bound.
+        if matches!(self.unit, Unit::Words) { room.saturating_mul(WORD_BYTES) } else { usize::MAX }
+    }
+
+    /// Whether the length of a text is that of its parts, added up.
+    pub(super) fn adds_up(&self) -> bool {
+        !matches!(self.unit, Unit::Tokens(_))
+    }
+
+    /// What the white space between two runs of text uses up.
+    pub(super) fn gap(&self, text: &str) -> usize {
+        if matches!(self.unit, Unit::Characters) { self.unit.measure(text) } else { 0 }
+    }
+}

@@ -1,0 +1,222 @@
+//! Pieces: runs of text that chunks are packed from, and the cutting of what is too long to be one.
+
+use unicode_segmentation::UnicodeSegmentation;
+
+use super::{Limit, Unit};
+use crate::document::{Block, BlockKind, Document, Span};
+use crate::text;
+
+/// How good a place to end a chunk is, from the worst to the best.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub(super) enum Seam {
+    /// Right behind a heading, which belongs to what follows.
+    Heading,
+    /// Inside a sentence.
+    Words,
+    /// Between the sentences of a block, the rows of a table, the lines of code.
+    Sentences,
+    /// Between two blocks, or where a separator of this rank was found: the higher, the coarser.
+    Blocks(usize),
+}
+
+/// A run of text that is never cut.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Piece {
+    pub span: Span,
+    pub weight: usize,
+    /// The block it is from.
+    pub block: usize,
+    /// What comes behind it.
+    pub seam: Seam,
+}
+
+/// The parts of a block that hold together when it is too long: the rows of a table, the lines of code, else sentences.
+pub(super) fn parts(document: &Document, block: &Block) -> Vec<Span> {
+    let body = document.slice(block.span);
+    match (&block.table, block.kind) {
+        (Some(table), _) => table.rows.iter().map(|row| row.span).filter(|span| !span.is_empty()).collect(),
+        (None, BlockKind::Code) => lines(body, block.span.start),
+        _ => text::sentences(body)
+            .into_iter()
+            .map(|span| Span::new(block.span.start + span.start, block.span.start + span.end))
+            .collect(),
+    }
+}
+
+/// What of the parts of a block lies inside a span.
+pub(super) fn parts_inside(document: &Document, block: &Block, inside: Span) -> Vec<Span> {
+    let clipped = parts(document, block).into_iter().filter_map(|part| {
+        let (start, end) = (part.start.max(inside.start), part.end.min(inside.end));
+        (start < end).then(|| trimmed(&document.text, Span::new(start, end))).flatten()
+    });
+    clipped.collect()
+}
+
+/// The lines of a text that are not blank, without the line ends.
+fn lines(text: &str, base: usize) -> Vec<Span> {
+    let mut found = Vec::new();
+    let mut start = base;
+    for line in text.split_inclusive('\n') {
+        let kept = line.trim_end().len();
+        if kept > 0 {
+            found.push(Span::new(start, start + kept));
+        }
+        start += line.len();
+    }
+    found
+}
+
+/// Adds a block as one piece if there is room for it, else its parts, and what is too long even then cut between words.
+pub(super) fn push_block(document: &Document, index: usize, room: usize, limit: &Limit, to: &mut Vec<Piece>) {
+    let block = &document.blocks[index];
+    let body = document.slice(block.span);
+    let seam = if block.kind == BlockKind::Heading { Seam::Heading } else { Seam::Blocks(0) };
+    if body.trim().is_empty() {
+        return;
+    }
+    if body.len() <= limit.too_many_bytes(room) {
+        let weight = limit.weight(body);
+        if weight <= room {
+            to.push(Piece { span: block.span, weight, block: index, seam });
+            return;
+        }
+    }
+    for part in parts(document, block) {
+        push_run(document, part, index, Seam::Sentences, room, limit, to);
+    }
+    if let Some(last) = to.last_mut().filter(|last| last.block == index) {
+        last.seam = seam;
+    }
+}
+
+/// Adds a run of text as one piece, or as several cut between words when there is no room for it.
+pub(super) fn push_run(
+    document: &Document,
+    run: Span,
+    block: usize,
+    seam: Seam,
+    room: usize,
+    limit: &Limit,
+    to: &mut Vec<Piece>,
+) {
+    let text = document.slice(run);
+    let weight = limit.weight(text);
+    if weight <= room {
+        to.push(Piece { span: run, weight, block, seam });
+        return;
+    }
+    for span in between_words(text, room, limit) {
+        let span = Span::new(run.start + span.start, run.start + span.end);
+        to.push(Piece { span, weight: limit.weight(document.slice(span)), block, seam: Seam::Words });
+    }
+    if let Some(last) = to.last_mut() {
+        last.seam = seam;
+    }
+}
+
+/// Cuts a text into runs of at most `room`: at the last blank of the second half, else between words as Unicode Annex 29
+/// has them, else between characters. No run begins or ends with white space.
+pub(super) fn between_words(text: &str, room: usize, limit: &Limit) -> Vec<Span> {
+    let mut found = Vec::new();
+    let mut run = Run::default();
+    // The best place to cut so far, behind a blank, and what stands before it.
+    let mut blank: Option<Run> = None;
+    let mut push = |span: Span| found.extend(trimmed(text, span));
+    let mut fragments: Vec<(usize, &str)> = Vec::new();
+    for (at, segment) in text.split_word_bound_indices() {
+        fragments.clear();
+        if segment.len() >= room.min(LONG_WORD) && limit.weight(segment) > room {
+            fragments.extend(in_characters(segment, room, limit).map(|(inside, part)| (at + inside, part)));
+        } else {
+            fragments.push((at, segment));
+        }
+        for &(at, part) in &fragments {
+            let white = part.trim().is_empty();
+            let length = if white { limit.gap(part) } else { limit.unit().measure(part) };
+            if run.with(length, part.len()).weight(limit) > room {
+                if let Some(good) = blank.filter(|good| good.weight(limit) * 2 >= room) {
+                    push(Span::new(run.start, good.end()));
+                    run = run.behind(&good);
+                }
+                if run.with(length, part.len()).weight(limit) > room {
+                    push(Span::new(run.start, at));
+                    run = Run { start: at, ..Run::default() };
+                }
+                blank = None;
+            }
+            run = run.with(length, part.len());
+            if white {
+                blank = Some(run);
+            }
+        }
+    }
+    push(Span::new(run.start, text.len()));
+    found
+}
+
+/// Shorter words are not suspected of having no room.
+const LONG_WORD: usize = 16;
+
+/// A run of text that grows: where it begins, its length in the limit's unit and in bytes.
+#[derive(Clone, Copy, Default)]
+struct Run {
+    start: usize,
+    length: usize,
+    bytes: usize,
+}
+
+impl Run {
+    fn with(self, length: usize, bytes: usize) -> Self {
+        Self { start: self.start, length: self.length + length, bytes: self.bytes + bytes }
+    }
+
+    /// What is left of it behind its beginning.
+    fn behind(self, beginning: &Self) -> Self {
+        Self { start: beginning.end(), length: self.length - beginning.length, bytes: self.bytes - beginning.bytes }
+    }
+
+    fn end(&self) -> usize {
+        self.start + self.bytes
+    }
+
+    fn weight(&self, limit: &Limit) -> usize {
+        limit.weigh(self.length, self.bytes)
+    }
+}
+
+/// A span without the white space at its ends; nothing when that is all.
+fn trimmed(text: &str, span: Span) -> Option<Span> {
+    let run = &text[span.range()];
+    let body = run.trim();
+    let start = span.start + run.len() - run.trim_start().len();
+    (!body.is_empty()).then(|| Span::new(start, start + body.len()))
+}
+
+/// A word that is too long, in runs of whole characters with room for them.
+fn in_characters<'a>(word: &'a str, room: usize, limit: &Limit) -> impl Iterator<Item = (usize, &'a str)> {
+    let mut at = 0;
+    std::iter::from_fn(move || {
+        let rest = &word[at..];
+        let mut end = 0;
+        for (index, character) in rest.grapheme_indices(true) {
+            let next = index + character.len();
+            let over = match limit.unit() {
+                Unit::Words => limit.weigh(1, next) > room,
+                // One character more than before, counted from the beginning: runs of one word are short.
+                Unit::Characters | Unit::Tokens(_) => {
+                    next > MOST_FRAGMENT || limit.unit().measure(&rest[..next]) > room
+                }
+            };
+            if over && end > 0 {
+                break;
+            }
+            end = next;
+        }
+        let from = at;
+        at += end;
+        (end > 0).then(|| (from, &word[from..at]))
+    })
+}
+
+/// The bytes of a fragment of a word whose length has to be counted again for every character.
+const MOST_FRAGMENT: usize = 256;

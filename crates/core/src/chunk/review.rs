@@ -1,0 +1,116 @@
+//! What can be said of how documents were cut.
+
+use serde::Serialize;
+
+use super::{Chunk, Limit};
+
+/// More chunks than one in so many that begin or end inside a sentence are worth a word.
+const MANY: usize = 10;
+
+/// Counts over some chunks.
+#[derive(Clone, Debug, Default, PartialEq, Serialize)]
+pub struct Review {
+    /// How many chunks there are.
+    pub chunks: usize,
+    /// How many of them begin or end inside a sentence.
+    pub cut_sentences: usize,
+    /// How many of them are longer than the encoder reads.
+    pub too_long: usize,
+    /// The length of their texts in bytes.
+    pub bytes: usize,
+    /// How many of those bytes stand in the chunk before too.
+    pub repeated_bytes: usize,
+    #[serde(skip)]
+    sizes: Vec<u32>,
+}
+
+/// How the sizes of some chunks are spread, in the unit of their limit, contexts left out.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize)]
+pub struct Spread {
+    /// The shortest.
+    pub shortest: usize,
+    /// A quarter are shorter than this.
+    pub quarter: usize,
+    /// Half are shorter than this.
+    pub median: usize,
+    /// Three quarters are shorter than this.
+    pub three_quarters: usize,
+    /// The longest.
+    pub longest: usize,
+    /// The mean.
+    pub mean: f64,
+}
+
+impl Review {
+    /// Adds the chunks of a document.
+    pub fn add(&mut self, chunks: &[Chunk]) {
+        self.chunks += chunks.len();
+        self.sizes.extend(chunks.iter().map(|chunk| chunk.size as u32));
+        self.cut_sentences += chunks.iter().filter(|chunk| chunk.cuts_sentence).count();
+        let mut end = 0;
+        for chunk in chunks {
+            self.bytes += chunk.span.len();
+            self.repeated_bytes += end.clamp(chunk.span.start, chunk.span.end) - chunk.span.start;
+            end = chunk.span.end;
+        }
+    }
+
+    /// The share of the chunks that begin or end inside a sentence, from 0 to 1.
+    pub fn cut_share(&self) -> f64 {
+        self.cut_sentences as f64 / self.chunks.max(1) as f64
+    }
+
+    /// The share of the indexed text that stands in the chunk before too, from 0 to 1.
+    pub fn repeated_share(&self) -> f64 {
+        self.repeated_bytes as f64 / self.bytes.max(1) as f64
+    }
+
+    /// The sizes of the chunks, in the order in which they were added.
+    pub fn sizes(&self) -> &[u32] {
+        &self.sizes
+    }
+
+    /// How the sizes are spread. Costs sorting them.
+    pub fn spread(&self) -> Spread {
+        let mut sizes = self.sizes.clone();
+        sizes.sort_unstable();
+        let at = |quarters: usize| {
+            sizes.get((sizes.len().saturating_sub(1) * quarters).div_ceil(4)).map_or(0, |size| *size as usize)
+        };
+        let total: u64 = sizes.iter().map(|size| u64::from(*size)).sum();
+        Spread {
+            shortest: at(0),
+            quarter: at(1),
+            median: at(2),
+            three_quarters: at(3),
+            longest: at(4),
+            mean: total as f64 / sizes.len().max(1) as f64,
+        }
+    }
+
+    /// What to change: when more than a tenth of the chunks begin or end inside a sentence, and when some are longer than
+    /// the encoder reads.
+    pub fn advice(&self, limit: Option<&Limit>) -> Vec<String> {
+        let mut advice = Vec::new();
+        let all = self.chunks;
+        let above = match limit.and_then(|limit| Some((limit.most()?, limit.unit().name()))) {
+            Some((most, unit)) => format!(", or a limit above {most} {unit}"),
+            None => String::new(),
+        };
+        if self.cut_sentences * MANY > all {
+            advice.push(format!(
+                "{} of {all} chunks begin or end inside a sentence, so that only half of it can be quoted; \
+                 set strategy to structure or sentences{above}",
+                self.cut_sentences
+            ));
+        }
+        if self.too_long > 0 {
+            advice.push(format!(
+                "{} of {all} chunks are longer than the encoder reads, so that their ends are found by words alone; set a \
+                 lower limit, or unit to tokens",
+                self.too_long
+            ));
+        }
+        advice
+    }
+}

@@ -1,0 +1,119 @@
+//! Finding chunks that say what another says, in the corpus and in what is about to be committed.
+
+use std::collections::{HashMap, HashSet};
+
+use logothete_core::Result;
+use logothete_core::chunk::{Chunk, ChunkId, SKETCH, Sentence, Statements, sketch};
+use logothete_core::document::Span;
+use logothete_core::search::Passage;
+
+use crate::corpus::Catalogue;
+
+/// So many candidates are looked at for each hash: what half of all chunks have in common tells little.
+pub(super) const MOST: usize = 8;
+
+/// A chunk as it is compared.
+#[derive(Clone)]
+pub(super) struct Compared {
+    pub statements: Statements,
+    pub sketch: [u64; SKETCH],
+}
+
+impl Compared {
+    pub(super) fn new(chunk: &Chunk) -> Self {
+        Self { statements: Statements::of_chunk(chunk), sketch: sketch(&chunk.text) }
+    }
+
+    /// A chunk that is in the catalogue.
+    pub(super) fn of_passage(passage: &Passage) -> Self {
+        Self { statements: passage.statements(), sketch: sketch(&passage.text) }
+    }
+}
+
+/// A chunk that says what another says.
+pub(super) struct Repeat {
+    pub of: ChunkId,
+    /// What only this chunk says, if anything.
+    pub beyond: Option<String>,
+}
+
+/// The chunks that are indexed and not yet committed, and the documents whose chunks are about to go.
+#[derive(Default)]
+pub(super) struct Repeats {
+    pending: Vec<(ChunkId, Statements)>,
+    ids: HashSet<ChunkId>,
+    by_hash: HashMap<u64, Vec<usize>>,
+    gone: HashSet<i64>,
+}
+
+impl Repeats {
+    /// Notes that the chunks a document has in the catalogue are about to go.
+    pub(super) fn leave_out(&mut self, document: i64) {
+        self.gone.insert(document);
+    }
+
+    /// Whether the chunks of a document are about to go.
+    pub(super) fn is_gone(&self, document: i64) -> bool {
+        self.gone.contains(&document)
+    }
+
+    /// The documents whose chunks are about to go.
+    pub(super) fn gone(&self) -> impl Iterator<Item = i64> {
+        self.gone.iter().copied()
+    }
+
+    /// Adds a chunk that is indexed.
+    pub(super) fn add(&mut self, chunk: &ChunkId, compared: &Compared) {
+        for hash in compared.sketch {
+            self.by_hash.entry(hash).or_default().push(self.pending.len());
+        }
+        self.ids.insert(chunk.clone());
+        self.pending.push((chunk.clone(), compared.statements.clone()));
+    }
+
+    /// Whether a chunk is among those that were added.
+    pub(super) fn holds(&self, chunk: &ChunkId) -> bool {
+        self.ids.contains(chunk)
+    }
+
+    /// The chunk that says what a chunk says, and nearly nothing else.
+    pub(super) fn find(
+        &self,
+        catalogue: &Catalogue,
+        (text, span, sentences): (&str, Span, &[Sentence]),
+        compared: &Compared,
+    ) -> Result<Option<Repeat>> {
+        let mut best: Option<(usize, ChunkId, Vec<usize>)> = None;
+        let mut look = |id: &ChunkId, theirs: &Statements| {
+            if let Some(beyond) = compared.statements.beyond(theirs)
+                && best.as_ref().is_none_or(|(least, ..)| beyond.len() < *least)
+            {
+                best = Some((beyond.len(), id.clone(), beyond));
+            }
+        };
+        let of_hash = |hash| self.by_hash.get(hash).into_iter().flat_map(|all| all.iter().take(MOST).copied());
+        let mut pending: Vec<usize> = compared.sketch.iter().flat_map(of_hash).collect();
+        pending.sort_unstable();
+        pending.dedup();
+        for index in pending {
+            let (id, theirs) = &self.pending[index];
+            look(id, theirs);
+        }
+        for (id, document) in catalogue.like(&compared.sketch, MOST)? {
+            if !self.gone.contains(&document)
+                && let Some(passage) = catalogue.chunk(&id)?
+            {
+                look(&id, &passage.statements());
+            }
+        }
+        Ok(best.map(|(_, of, beyond)| {
+            let said = beyond.iter().filter_map(|index| {
+                let sentence = sentences.get(*index)?;
+                let as_written = || text.get(sentence.span.start - span.start..sentence.span.end - span.start);
+                sentence.row.as_deref().or_else(as_written)
+            });
+            let said = said.collect::<Vec<_>>().join("\n");
+            Repeat { of, beyond: (!said.is_empty()).then_some(said) }
+        }))
+    }
+}

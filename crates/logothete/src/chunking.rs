@@ -1,0 +1,374 @@
+//! From the settings of `[chunk]` to a chunker, bound to the encoder whose tokens it may count.
+
+use std::sync::Arc;
+
+use logothete_core::chunk::{
+    ByPage, Chunk, Chunker, Limit, LinePattern, Marked, Review, Rows, Sentences, Separator, Separators, Structure,
+    TokenCounter, Topics, Unit, Whole, Window,
+};
+use logothete_core::document::{Document, Span};
+use logothete_core::vector::{Encoder, Role, Vectors};
+use logothete_core::{Error, ErrorKind, Fingerprint, Result};
+use serde::{Deserialize, Serialize};
+
+use crate::generate::Generator;
+
+/// A way of cutting.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Strategy {
+    /// Blocks under their headings.
+    #[default]
+    Structure,
+    /// Whole sentences, whatever the headings.
+    Sentences,
+    /// At separators, the coarsest that fits first.
+    Separators,
+    /// Every so many words.
+    Window,
+    /// A chunk a page.
+    Pages,
+    /// At lines that fit a pattern.
+    Marked,
+    /// So many rows of a table at a time.
+    Rows,
+    /// A chunk a document.
+    Whole,
+    /// Where the encoder's vectors say that the subject changes.
+    Topics,
+}
+
+impl Strategy {
+    /// All of them, with their names.
+    pub const ALL: [(&str, Self); 9] = [
+        ("structure", Self::Structure),
+        ("sentences", Self::Sentences),
+        ("separators", Self::Separators),
+        ("window", Self::Window),
+        ("pages", Self::Pages),
+        ("marked", Self::Marked),
+        ("rows", Self::Rows),
+        ("whole", Self::Whole),
+        ("topics", Self::Topics),
+    ];
+
+    /// Its name.
+    pub fn name(self) -> &'static str {
+        Self::ALL.iter().find(|(_, strategy)| *strategy == self).map_or("", |(name, _)| name)
+    }
+
+    /// The strategy of a name.
+    ///
+    /// # Errors
+    /// When there is none; the message lists them.
+    pub fn named(name: &str) -> Result<Self> {
+        Self::ALL.iter().find(|(known, _)| *known == name).map(|(_, strategy)| *strategy).ok_or_else(|| {
+            let known = Self::ALL.map(|(name, _)| name).join(", ");
+            Error::new(ErrorKind::Configuration, format!("there is no strategy {name:?}; there are {known}"))
+        })
+    }
+
+    /// Whether its chunks are as long as they are, unless a limit is asked for.
+    fn is_unlimited(self) -> bool {
+        matches!(self, Self::Pages | Self::Marked | Self::Whole)
+    }
+}
+
+/// What lengths are counted in.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum ChunkUnit {
+    /// Words.
+    #[default]
+    Words,
+    /// Characters as people see them.
+    Characters,
+    /// The tokens of the encoder.
+    Tokens,
+}
+
+impl ChunkUnit {
+    /// The unit of a name.
+    ///
+    /// # Errors
+    /// When there is none.
+    pub fn named(name: &str) -> Result<Self> {
+        match name {
+            "words" => Ok(Self::Words),
+            "characters" => Ok(Self::Characters),
+            "tokens" => Ok(Self::Tokens),
+            _ => {
+                let message = format!("there is no unit {name:?}; there are words, characters, tokens");
+                Err(Error::new(ErrorKind::Configuration, message))
+            }
+        }
+    }
+}
+
+/// What is put before each chunk to help finding it.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum ChunkContext {
+    /// Title, section path, the header of a table.
+    #[default]
+    Headings,
+    /// The same, and a sentence or two that a generator writes from the document.
+    Generated,
+}
+
+/// `[chunk]`
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct ChunkConfig {
+    /// How documents are cut.
+    pub strategy: Strategy,
+    /// What the limit and the overlap are counted in.
+    pub unit: ChunkUnit,
+    /// The most in a chunk, context included. Without it 150 words, 1,000 characters or 200 tokens; pages, marked parts and
+    /// whole documents have no limit then.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub limit: Option<usize>,
+    /// How much of the chunk before is repeated. Without it a fifteenth of the limit.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub overlap: Option<usize>,
+    /// For `separators`: what to cut at, the coarsest first. `blank line`, `line`, `sentence` and `word` mean what they say;
+    /// everything else is taken as it stands.
+    pub separators: Vec<String>,
+    /// For `marked`: what a marked line looks like, with `*` for anything.
+    pub marker: String,
+    /// For `rows`: how many rows a chunk has.
+    pub rows: usize,
+    /// What is put before each chunk.
+    pub context: ChunkContext,
+    /// For generated context: the most of it, in the unit of the limit. Without it a third of the limit.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub generated_limit: Option<usize>,
+    /// For generated context: how many words of the document around a chunk the generator is shown.
+    pub generated_from: usize,
+}
+
+impl Default for ChunkConfig {
+    fn default() -> Self {
+        Self {
+            strategy: Strategy::default(),
+            unit: ChunkUnit::default(),
+            limit: None,
+            overlap: None,
+            separators: ["blank line", "line", "sentence", "word"].map(str::to_owned).to_vec(),
+            marker: String::new(),
+            rows: 10,
+            context: ChunkContext::default(),
+            generated_limit: None,
+            generated_from: 2000,
+        }
+    }
+}
+
+impl ChunkConfig {
+    /// Every key it knows, with a value of the right type.
+    pub(crate) fn filled() -> Self {
+        Self { limit: Some(0), overlap: Some(0), generated_limit: Some(0), ..Self::default() }
+    }
+
+    /// The limit in force with an encoder.
+    ///
+    /// # Errors
+    /// When the settings make no sense; the message says what to set.
+    fn limit(&self, encoder: &Arc<dyn Encoder>) -> Result<Limit> {
+        let (unit, usual) = match self.unit {
+            ChunkUnit::Words => (Unit::Words, 150),
+            ChunkUnit::Characters => (Unit::Characters, 1000),
+            ChunkUnit::Tokens => {
+                let counting = encoder.clone();
+                let counter = TokenCounter::new(encoder.fingerprint(), move |text| counting.count_tokens(text));
+                (Unit::Tokens(counter), encoder.longest().unwrap_or(usize::MAX).min(200))
+            }
+        };
+        let most = self.limit.unwrap_or(usual);
+        let limit = if self.limit.is_none() && self.strategy.is_unlimited() {
+            Limit::none(unit)
+        } else {
+            Limit::new(unit, most, self.overlap.unwrap_or(most / 15))?
+        };
+        match self.context {
+            ChunkContext::Headings => Ok(limit),
+            ChunkContext::Generated => limit.reserving(self.generated_limit.unwrap_or(most / 3)),
+        }
+    }
+
+    /// How contexts are written, if they are.
+    fn writing(&self, limit: Option<&Limit>, generator: Option<Arc<dyn Generator>>) -> Option<Writing> {
+        if self.context == ChunkContext::Headings {
+            return None;
+        }
+        // A chunker without a limit says nothing of the room for contexts.
+        let limit = limit.cloned().unwrap_or_else(|| Limit::none(Unit::Words).reserving(50).unwrap_or_default());
+        Some(Writing { generator, around: self.generated_from, limit })
+    }
+
+    /// The chunker that these settings describe.
+    ///
+    /// # Errors
+    /// When they make no sense; the message says what to set.
+    fn chunker(&self, encoder: &Arc<dyn Encoder>) -> Result<Arc<dyn Chunker>> {
+        let limit = self.limit(encoder)?;
+        Ok(match self.strategy {
+            Strategy::Structure => Arc::new(Structure::new(limit)),
+            Strategy::Sentences => Arc::new(Sentences::new(limit)),
+            Strategy::Separators => {
+                let separators = self.separators.iter().map(|name| separator(name)).collect();
+                Arc::new(Separators::new(limit, separators)?)
+            }
+            Strategy::Window => Arc::new(Window::new(limit)),
+            Strategy::Pages => Arc::new(ByPage::new(limit)),
+            Strategy::Marked if self.marker.trim().is_empty() => {
+                let message = "cutting at marked lines needs their pattern; set marker, such as \"=== * ===\"";
+                return Err(Error::new(ErrorKind::Configuration, message));
+            }
+            Strategy::Marked => Arc::new(Marked::new(limit, LinePattern::new(&self.marker)?)),
+            Strategy::Rows => Arc::new(Rows::new(limit, self.rows)?),
+            Strategy::Whole => Arc::new(Whole::new(limit)),
+            Strategy::Topics => Arc::new(ByTopic { topics: Topics::new(limit), encoder: encoder.clone() }),
+        })
+    }
+}
+
+/// How chunks are made in a corpus: the chunker, and what writes their contexts.
+pub(crate) struct Chunking {
+    pub chunker: Arc<dyn Chunker>,
+    pub writing: Option<Writing>,
+}
+
+/// What writes contexts.
+pub(crate) struct Writing {
+    generator: Option<Arc<dyn Generator>>,
+    /// How many words of the document the generator is shown.
+    pub around: usize,
+    /// The limit whose reserve the contexts keep to.
+    pub limit: Limit,
+}
+
+impl Writing {
+    /// The generator.
+    ///
+    /// # Errors
+    /// When there is none.
+    pub(crate) fn generator(&self) -> Result<&dyn Generator> {
+        self.generator.as_deref().ok_or_else(|| {
+            let message = "generated context needs a generator, and this pipeline has none; give it one with \
+                           Pipeline::with_generator, or set context to headings";
+            Error::new(ErrorKind::Configuration, message).at("[chunk] context")
+        })
+    }
+
+    /// The generator's words for a limit of so many tokens, words or characters.
+    pub(crate) fn most_words(&self) -> usize {
+        match self.limit.unit() {
+            Unit::Words => self.limit.reserve(),
+            Unit::Characters => self.limit.reserve() / 6,
+            Unit::Tokens(_) => self.limit.reserve() * 3 / 4,
+        }
+        .max(1)
+    }
+}
+
+impl Chunking {
+    /// What a configuration, or a chunker of the user's own, makes with an encoder and a generator.
+    pub(crate) fn new(
+        config: &ChunkConfig,
+        own: Option<Arc<dyn Chunker>>,
+        encoder: &Arc<dyn Encoder>,
+        generator: Option<Arc<dyn Generator>>,
+    ) -> Result<Self> {
+        let chunker = match own {
+            Some(chunker) => chunker,
+            None => config.chunker(encoder)?,
+        };
+        check(chunker.limit(), &**encoder)?;
+        let writing = config.writing(chunker.limit(), generator);
+        Ok(Self { chunker, writing })
+    }
+
+    /// Changes whenever the same document would give other chunks or contexts.
+    pub(crate) fn fingerprint(&self) -> Fingerprint {
+        match &self.writing {
+            None => self.chunker.fingerprint(),
+            Some(writing) => {
+                let generator = writing.generator.as_ref().map(|generator| generator.fingerprint().to_string());
+                let parts = [self.chunker.fingerprint().to_string(), generator.unwrap_or_default()];
+                Fingerprint::of(parts.into_iter().chain([writing.around.to_string()]))
+            }
+        }
+    }
+}
+
+fn separator(name: &str) -> Separator {
+    match name {
+        "blank line" => Separator::Text("\n\n".to_owned()),
+        "line" => Separator::Text("\n".to_owned()),
+        "sentence" => Separator::Sentence,
+        "word" => Separator::Word,
+        other => Separator::Text(other.to_owned()),
+    }
+}
+
+/// Gives the vectors of an encoder to [`Topics`].
+struct ByTopic {
+    topics: Topics,
+    encoder: Arc<dyn Encoder>,
+}
+
+impl Chunker for ByTopic {
+    fn fingerprint(&self) -> Fingerprint {
+        Fingerprint::of([self.topics.fingerprint(), self.encoder.fingerprint()])
+    }
+
+    fn limit(&self) -> Option<&Limit> {
+        Some(self.topics.limit())
+    }
+
+    fn cut(&self, document: &Document) -> Result<Vec<Span>> {
+        /// How many sentences are encoded in one call.
+        const AT_ONCE: usize = 64;
+        let spans = Topics::sentences(document);
+        let mut vectors = Vectors::new(self.encoder.dimensions());
+        for some in spans.chunks(AT_ONCE) {
+            let texts: Vec<&str> = some.iter().map(|span| document.slice(*span)).collect();
+            let encoded = self.encoder.encode(&texts, Role::Passage)?;
+            for vector in encoded.iter() {
+                vectors.push(vector)?;
+            }
+        }
+        self.topics.cut(document, &vectors)
+    }
+}
+
+/// Refuses a limit that is surely above what an encoder reads.
+fn check(limit: Option<&Limit>, encoder: &dyn Encoder) -> Result<()> {
+    let (Some(limit), Some(longest)) = (limit, encoder.longest()) else { return Ok(()) };
+    let Some(most) = limit.most() else { return Ok(()) };
+    // A word is a token or more; a token may be of many characters.
+    let best = match limit.unit() {
+        Unit::Tokens(_) => longest,
+        Unit::Words => longest * 3 / 4,
+        Unit::Characters => return Ok(()),
+    };
+    if most <= longest {
+        return Ok(());
+    }
+    let unit = limit.unit().name();
+    let message = format!(
+        "chunks of up to {most} {unit} are longer than the encoder “{}” reads, {longest} tokens: the end of each would not be \
+         found by meaning; set the limit to {best} or less",
+        encoder.name()
+    );
+    Err(Error::new(ErrorKind::Configuration, message))
+}
+
+/// Adds the chunks of a document to a review.
+pub(crate) fn add_to_review(review: &mut Review, chunks: &[Chunk], encoder: &dyn Encoder) {
+    review.add(chunks);
+    if let Some(longest) = encoder.longest() {
+        review.too_long += chunks.iter().filter(|chunk| encoder.count_tokens(&chunk.indexed_text()) > longest).count();
+    }
+}

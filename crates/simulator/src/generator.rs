@@ -1,0 +1,111 @@
+//! A generator that follows a script.
+
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+
+use logothete::cite::Tokens;
+use logothete::prompt::Prompt;
+use logothete::text::count_words;
+use logothete::{BoxFuture, Error, ErrorKind, Fingerprint, Generated, Generator, Result};
+
+/// Something that goes wrong instead of a reply.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Fault {
+    /// The service is too busy, and may be asked again.
+    Busy,
+    /// The request is refused for good.
+    Refused,
+    /// The reply is empty.
+    Empty,
+}
+
+type Script = Arc<dyn Fn(&Prompt) -> String + Send + Sync>;
+
+/// Writes what its script says. Clones share what they were asked.
+#[derive(Clone)]
+pub struct ScriptedGenerator {
+    name: String,
+    script: Script,
+    state: Arc<Mutex<State>>,
+}
+
+#[derive(Default)]
+struct State {
+    asked: Vec<Prompt>,
+    /// What goes wrong, by the number of the request, counted from 1.
+    faults: Vec<(usize, Fault)>,
+}
+
+impl ScriptedGenerator {
+    /// A generator with a name and a script. The name stands for the model: another name, another fingerprint.
+    pub fn new(name: impl Into<String>, script: impl Fn(&Prompt) -> String + Send + Sync + 'static) -> Self {
+        Self { name: name.into(), script: Arc::new(script), state: Arc::default() }
+    }
+
+    /// One that answers a request for a chunk's context with the place of the chunk, said in a sentence.
+    pub fn contexts() -> Self {
+        Self::new("contexts by script", |prompt| {
+            let place = part(prompt, "place").unwrap_or_default();
+            let first: Vec<&str> = part(prompt, "document").unwrap_or_default().split_whitespace().take(12).collect();
+            format!("This is from {}, which begins: {}.", place.trim(), first.join(" "))
+        })
+    }
+
+    /// Lets a request fail, counted from 1.
+    #[must_use]
+    pub fn failing_at(self, request: usize, fault: Fault) -> Self {
+        self.state().faults.push((request, fault));
+        self
+    }
+
+    /// What it was asked so far.
+    pub fn asked(&self) -> Vec<Prompt> {
+        self.state().asked.clone()
+    }
+
+    fn state(&self) -> MutexGuard<'_, State> {
+        self.state.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+}
+
+/// What stands inside a fence of a prompt's material.
+pub fn part<'a>(prompt: &'a Prompt, name: &str) -> Option<&'a str> {
+    let from = prompt.material.find(&format!("[{name} "))?;
+    let mark = prompt.material[from..].split([' ', ']']).nth(1)?;
+    let body = prompt.material[from..].find('\n')? + from + 1;
+    let end = prompt.material.find(&format!("\n[end of {name} {mark}]"))?;
+    prompt.material.get(body..end)
+}
+
+impl Generator for ScriptedGenerator {
+    fn name(&self) -> String {
+        self.name.clone()
+    }
+
+    fn fingerprint(&self) -> Fingerprint {
+        Fingerprint::of(["scripted", self.name.as_str()])
+    }
+
+    /// A token a word.
+    fn count_tokens(&self, text: &str) -> u64 {
+        count_words(text) as u64
+    }
+
+    fn generate<'a>(&'a self, prompt: &'a Prompt) -> BoxFuture<'a, Result<Generated>> {
+        let mut state = self.state();
+        state.asked.push(prompt.clone());
+        let number = state.asked.len();
+        let fault = state.faults.iter().find(|(at, _)| *at == number).map(|(_, fault)| *fault);
+        drop(state);
+        let text = match fault {
+            Some(Fault::Busy) => Err(Error::new(ErrorKind::Unavailable, "the model is busy; try again later")),
+            Some(Fault::Refused) => Err(Error::new(ErrorKind::Configuration, "the model refused the request")),
+            Some(Fault::Empty) => Ok(String::new()),
+            None => Ok((self.script)(prompt)),
+        };
+        let generated = text.map(|text| Generated {
+            tokens: Tokens { sent: self.count_tokens(&prompt.text()), received: self.count_tokens(&text) },
+            text,
+        });
+        Box::pin(std::future::ready(generated))
+    }
+}
