@@ -110,7 +110,7 @@ impl Cutting<'_> {
             None => push_run(self.document, span, block, Seam::Words, room, self.limit, &mut self.pieces),
             Some((Separator::Word, _)) => push_words(self.document, span, block, room, self.limit, &mut self.pieces),
             Some((separator, finer)) => {
-                let parts = split(text, separator);
+                let parts = separated(text, separator);
                 for (index, part) in parts.iter().enumerate() {
                     self.part(Span::new(span.start + part.start, span.start + part.end), finer);
                     if index + 1 < parts.len()
@@ -129,7 +129,7 @@ impl Cutting<'_> {
 }
 
 /// The parts of a text, separators with what is before them.
-fn split(text: &str, separator: &Separator) -> Vec<Span> {
+fn separated(text: &str, separator: &Separator) -> Vec<Span> {
     match separator {
         Separator::Text(separator) => {
             let mut start = 0;

@@ -1,4 +1,4 @@
-//! Fences around text that comes from documents.
+//! Fences around what a document says.
 
 use crate::fingerprint::Fingerprint;
 
