@@ -1,5 +1,6 @@
 //! What the measurements share: comparing two readings of a text, word by word.
 
+pub mod boundaries;
 pub mod source;
 
 use std::collections::HashMap;

@@ -1,6 +1,8 @@
 //! What helps to find a chunk and is not its text: title, section path, the header of a table that began before it.
 
 use super::Limit;
+use std::cell::{Cell, RefCell};
+
 use super::piece::Piece;
 use crate::document::{BlockKind, Document, Span};
 
@@ -8,16 +10,50 @@ use crate::document::{BlockKind, Document, Span};
 pub(super) struct Contexts<'a> {
     document: &'a Document,
     paths: Vec<Vec<usize>>,
+    /// The room that was asked for last: the heading and the table that it rests on, and what it was.
+    last_room: Cell<Option<(Key, usize)>>,
+    /// The same for what is above a span.
+    last_above: RefCell<Option<(Key, Above)>>,
+}
+
+/// What a context rests on: a heading, and a table whose header goes with it.
+type Key = (Option<usize>, Option<usize>);
+
+/// What is above a span.
+#[derive(Clone, Debug)]
+pub(super) struct Above {
+    pub section: Vec<String>,
+    pub context: String,
+    /// What the context takes from the limit; its words where there is none.
+    pub size: usize,
 }
 
 impl<'a> Contexts<'a> {
     pub(super) fn new(document: &'a Document) -> Self {
-        Self { document, paths: document.heading_paths() }
+        Self { document, paths: document.heading_paths(), last_room: Cell::new(None), last_above: RefCell::new(None) }
     }
 
-    /// The headings above a span: those of its first block that is not itself a heading, or of its last heading.
-    pub(super) fn section(&self, span: Span) -> Vec<String> {
-        self.told_by(span).map_or_else(Vec::new, |index| self.headings(index).map(one_line).collect())
+    /// What is above a span: the headings of its first block that is not itself a heading, or of its last heading. And its
+    /// context with its size: title, section path and table header on their lines. Where a limit is given and they would
+    /// take more than half of it, the outer ones are left out first.
+    pub(super) fn above(&self, span: Span, limit: Option<&Limit>) -> Above {
+        let told = self.told_by(span);
+        let at = self.document.blocks.partition_point(|block| block.span.end <= span.start);
+        let begun = self.document.blocks.get(at).is_some_and(|block| block.span.start < span.start).then_some(at);
+        let key = self.key(told, begun);
+        if let Some((last, above)) = &*self.last_above.borrow()
+            && *last == key
+        {
+            return above.clone();
+        }
+        let context = self.written(told, key.1, limit);
+        let above = Above {
+            section: told.map_or_else(Vec::new, |index| self.headings(index).map(one_line).collect()),
+            size: super::context_size(&context, limit),
+            context,
+        };
+        *self.last_above.borrow_mut() = Some((key, above.clone()));
+        above
     }
 
     /// From the heading above a span to the next heading behind it; for a span over several sections, all of them.
@@ -33,27 +69,36 @@ impl<'a> Contexts<'a> {
         Span::new(start, (start + body.trim_end().len()).max(span.end))
     }
 
-    /// Title, section path and table header on their lines. Where a limit is given and they would take more than half of
-    /// it, the outer ones are left out first.
-    pub(super) fn of(&self, span: Span, limit: Option<&Limit>) -> String {
-        let told = self.told_by(span);
-        let at = self.document.blocks.partition_point(|block| block.span.end <= span.start);
-        let inside = self.document.blocks.get(at).is_some_and(|block| block.span.start < span.start);
-        self.written(told, inside.then_some(at), limit)
-    }
-
     /// The room for text in a chunk that begins with a piece.
     pub(super) fn room(&self, pieces: &[Piece], first: usize, limit: &Limit) -> usize {
         let blocks = &self.document.blocks;
         let heading = |piece: &&Piece| blocks[piece.block].kind == BlockKind::Heading;
         let told = pieces[first..].iter().find(|piece| !heading(piece)).or(pieces.last());
         let begun = pieces[first].span.start > blocks[pieces[first].block].span.start;
-        limit.room(&self.written(told.map(|piece| piece.block), begun.then_some(pieces[first].block), Some(limit)))
+        self.room_under(told.map(|piece| piece.block), begun.then_some(pieces[first].block), limit)
+    }
+
+    /// The room under the headings of a block, and below the header of another. The same is asked many times in a row.
+    fn room_under(&self, told: Option<usize>, begun: Option<usize>, limit: &Limit) -> usize {
+        let key = self.key(told, begun);
+        if let Some((last, room)) = self.last_room.get()
+            && last == key
+        {
+            return room;
+        }
+        let room = limit.room(&self.written(told, key.1, Some(limit)));
+        self.last_room.set(Some((key, room)));
+        room
+    }
+
+    fn key(&self, told: Option<usize>, begun: Option<usize>) -> Key {
+        let heading = told.and_then(|index| self.paths[index].last().copied());
+        (heading, begun.filter(|&index| self.document.blocks[index].table.is_some()))
     }
 
     /// The least room that a chunk with text of a block may have.
     pub(super) fn least_room(&self, block: usize, limit: &Limit) -> usize {
-        let room = |begun: Option<usize>| limit.room(&self.written(Some(block), begun, Some(limit)));
+        let room = |begun: Option<usize>| self.room_under(Some(block), begun, limit);
         // A longer context may take less: what has no room is left out.
         let above = room(None);
         if self.document.blocks[block].table.is_some() { above.min(room(Some(block))) } else { above }

@@ -41,7 +41,7 @@ use unicode_segmentation::GraphemeCursor;
 use crate::document::{Document, Pages, Span};
 use crate::error::Result;
 use crate::fingerprint::Fingerprint;
-use context::Contexts;
+use context::{Above, Contexts};
 
 /// Says where a document is cut.
 pub trait Chunker: Send + Sync {
@@ -144,7 +144,7 @@ pub fn chunks_at(document: &Document, identity: &str, spans: Vec<Span>, limit: O
     let texts: Vec<&str> = spans.iter().map(|span| document.slice(*span)).collect();
     let ids = identity::ids(identity, &texts);
     let made = spans.iter().zip(texts).zip(ids).map(|((&span, text), id)| {
-        let context = contexts.of(span, limit);
+        let Above { section, context, size: context_size } = contexts.above(span, limit);
         let (inside, cuts_sentence) = sentence::inside(document, &all_sentences, span);
         Chunk {
             id,
@@ -152,9 +152,9 @@ pub fn chunks_at(document: &Document, identity: &str, spans: Vec<Span>, limit: O
             span,
             parent: contexts.parent(span),
             pages: document.pages(span),
-            section: contexts.section(span),
+            section,
             size: unit.measure(text),
-            context_size: context_size(&context, limit),
+            context_size,
             cuts_sentence,
             text: text.to_owned(),
             context,

@@ -74,7 +74,7 @@ impl Packer<'_> {
         if self.limit.adds_up() && !self.contexts.is_headings_only(span) {
             return true;
         }
-        let context = self.limit.context_weight(&self.contexts.of(span, Some(self.limit)));
+        let context = self.contexts.above(span, Some(self.limit)).size;
         context + self.limit.weight(self.document.slice(span)) <= most - self.limit.reserve()
     }
 

@@ -1,11 +1,14 @@
 //! Words and sentences: how text is taken apart for counting, matching and quoting.
 
+mod count;
 mod lists;
 mod sentences;
+mod shortened;
 mod stop;
 mod words;
 
+pub use count::count_words;
 pub use lists::list_marker;
 pub use sentences::sentences;
 pub use stop::is_function_word;
-pub use words::{Word, count_words, fold, stem, words};
+pub use words::{Word, fold, stem, words};

@@ -1,43 +1,28 @@
 //! Where sentences end.
 //!
-//! A rule-based splitter: a stop ends a sentence when what follows looks like a beginning and what stands before is
-//! not an abbreviation, an initial or an item's number. One pass over the text.
+//! A rule-based splitter for several scripts. A mark ends a sentence when what follows can begin one and what stands before
+//! is no shortened word, initial, number of an item or ordinal. Nothing is parted inside a quotation that is closed again
+//! soon. One pass over the text, and a look at the words around each mark.
 
+use super::shortened::{Kind, is_ordinal_month, kind_of};
+use super::stop::is_function_word;
 use crate::document::Span;
 
-/// Lower-case abbreviations whose full stop does not end a sentence when more follows.
-const ABBREVIATIONS: &[&str] = &[
-    "approx", "apr", "art", "aug", "bros", "ca", "capt", "cf", "cmdr", "co", "col", "dec", "dept", "dr", "e.g", "ed",
-    "eg", "eq", "est", "etc", "ext", "feb", "fig", "figs", "gen", "hr", "hrs", "i.e", "ie", "inc", "jan", "jr", "jul",
-    "jun", "lt", "ltd", "mar", "max", "messrs", "min", "mr", "mrs", "ms", "mt", "no", "nos", "nov", "nr", "oct", "op",
-    "p", "para", "pp", "prof", "ref", "resp", "rev", "sect", "sep", "sept", "sgt", "sr", "st", "tel", "vol", "vs",
-];
-
-/// Abbreviations that are words as well: only a number behind them makes them an abbreviation.
-const BEFORE_NUMBERS: &[&str] = &["art", "eq", "ext", "fig", "figs", "no", "nos", "p", "para", "pp", "sect", "vol"];
+/// A quotation longer than this, in bytes, is parted into its sentences.
+const LONGEST_QUOTATION: usize = 400;
 
 /// The sentences of a piece of running text, in order, without the white space between them.
 pub fn sentences(text: &str) -> Vec<Span> {
     let mut found = Vec::new();
     let mut start = 0;
-    let mut marks = text.char_indices().peekable();
-    while let Some((at, mark)) = marks.next() {
-        let wide = matches!(mark, '。' | '！' | '？' | '｡');
-        if !wide && !matches!(mark, '.' | '!' | '?' | '…' | '؟' | '۔' | '।') {
-            continue;
-        }
-        let mut end = at + mark.len_utf8();
-        while let Some(&(next, c)) = marks.peek() {
-            if !matches!(c, '.' | '!' | '?' | '…' | '"' | '”' | '’' | '\'' | ')' | ']' | '»' | '」' | '』' | '）')
-            {
-                break;
-            }
-            end = next + c.len_utf8();
-            marks.next();
-        }
+    let mut at = 0;
+    let mut quotation = Quotation::default();
+    while let Some(mark) = next_mark(text, at, &mut quotation) {
+        let end = behind_closers(text, mark.at + mark.sign.len_utf8(), &mut quotation);
+        at = end;
         let rest = &text[end..];
-        let parted = rest.is_empty() || rest.starts_with(char::is_whitespace) || wide;
-        if parted && begins_sentence(rest) && !(mark == '.' && holds_on(&text[start..at], rest)) {
+        let parted = rest.is_empty() || mark.unspaced || rest.starts_with(char::is_whitespace);
+        if parted && !quotation.is_open(text, end) && ends(text, start, &mark, end) {
             push(text, start, end, &mut found);
             start = end;
         }
@@ -55,30 +40,212 @@ fn push(text: &str, start: usize, end: usize, found: &mut Vec<Span>) {
     }
 }
 
-/// Whether what follows a stop can begin a sentence: anything but a lower-case letter or joining punctuation.
-fn begins_sentence(rest: &str) -> bool {
-    match rest.trim_start().chars().next() {
-        None => true,
-        Some(c) => !c.is_lowercase() && !matches!(c, ',' | ';' | ':' | '–' | '—' | '-' | ')'),
+/// A mark that may end a sentence.
+struct Mark {
+    at: usize,
+    sign: char,
+    /// Whether no white space is needed behind it.
+    unspaced: bool,
+}
+
+/// The next mark from a place on. On the way it notes what quotations open and close.
+fn next_mark(text: &str, from: usize, quotation: &mut Quotation) -> Option<Mark> {
+    let bytes = text.as_bytes();
+    let mut at = from;
+    while at < bytes.len() {
+        let byte = bytes[at];
+        if byte.is_ascii_lowercase() || byte == b' ' {
+            at += 1;
+            continue;
+        }
+        if byte.is_ascii() {
+            let sign = char::from(byte);
+            match byte {
+                b'.' | b'!' | b'?' => return Some(Mark { at, sign, unspaced: false }),
+                // Greek asks with it.
+                b';' if text[..at].chars().next_back().is_some_and(is_greek) => {
+                    return Some(Mark { at, sign, unspaced: false });
+                }
+                b'"' => quotation.note(sign, at),
+                _ => {}
+            }
+            at += 1;
+            continue;
+        }
+        let Some(sign) = text[at..].chars().next() else { break };
+        match sign {
+            '。' | '！' | '？' | '｡' | '။' | '។' | '᠃' | '꓿' => {
+                return Some(Mark { at, sign, unspaced: true });
+            }
+            '…' | '‼' | '⁇' | '⁈' | '⁉' | '؟' | '۔' | '।' | '॥' | '։' | '።' | '፧' | '՜' | '՞' | '།' =>
+            {
+                return Some(Mark { at, sign, unspaced: false });
+            }
+            '“' | '”' | '„' | '«' | '»' | '「' | '」' | '『' | '』' => quotation.note(sign, at),
+            _ => {}
+        }
+        at += sign.len_utf8();
+    }
+    None
+}
+
+fn is_greek(c: char) -> bool {
+    matches!(c, '\u{370}'..='\u{3ff}' | '\u{1f00}'..='\u{1fff}')
+}
+
+/// The place behind further marks and what closes: quotation marks, brackets, in French after a blank.
+fn behind_closers(text: &str, from: usize, quotation: &mut Quotation) -> usize {
+    let mut end = from;
+    while let Some(sign) = text[end..].chars().next() {
+        match sign {
+            '.' | '!' | '?' | '…' | '！' | '？' | '。' | ')' | ']' | '）' | '’' | '\'' => {}
+            '"' if quotation.opened.is_some() => quotation.note(sign, end),
+            // Opened here it would stand behind a blank.
+            '“' if quotation.sign == '„' => quotation.close(),
+            '”' | '»' | '」' | '』' => quotation.close(),
+            ' ' | '\u{a0}' | '\u{202f}' if quotation.sign == '«' && text[end + sign.len_utf8()..].starts_with('»') => {
+            }
+            _ => break,
+        }
+        end += sign.len_utf8();
+    }
+    end
+}
+
+/// The quotation that is open, if any.
+#[derive(Default)]
+struct Quotation {
+    opened: Option<usize>,
+    sign: char,
+}
+
+impl Quotation {
+    fn note(&mut self, sign: char, at: usize) {
+        match (sign, self.opened) {
+            ('”' | '»' | '」' | '』' | '"', Some(_)) => self.close(),
+            ('“', Some(_)) if self.sign == '„' => self.close(),
+            ('“' | '„' | '«' | '「' | '『' | '"', None) => {
+                (self.opened, self.sign) = (Some(at), sign);
+            }
+            _ => {}
+        }
+    }
+
+    fn close(&mut self) {
+        self.opened = None;
+    }
+
+    /// Whether one is open that is closed again soon.
+    fn is_open(&self, text: &str, at: usize) -> bool {
+        let Some(opened) = self.opened else { return false };
+        let closers: &[char] = match self.sign {
+            '„' => &['“', '”'],
+            '“' => &['”'],
+            '«' => &['»'],
+            '「' => &['」'],
+            '『' => &['』'],
+            _ => &['"'],
+        };
+        let last = (opened + LONGEST_QUOTATION).min(text.len());
+        let near = (at..=last).rev().find(|&end| text.is_char_boundary(end)).unwrap_or(at);
+        at <= near && text[at..near].contains(closers)
     }
 }
 
-/// Whether the full stop after `before` belongs to a shortened word or a number rather than to a sentence.
-fn holds_on(before: &str, rest: &str) -> bool {
-    let word = before.rsplit(|c: char| c.is_whitespace() || c == '(').next().unwrap_or_default();
-    let folded = word.to_lowercase();
-    let number_follows = rest.trim_start().starts_with(|c: char| c.is_ascii_digit());
-    let alone = before.trim_start() == word;
-    let initial = word.chars().count() == 1 && word.chars().all(char::is_uppercase);
-    let item_number =
-        alone && !word.is_empty() && word.len() <= 4 && word.chars().all(|c| c.is_ascii_digit() || c == '.');
-    if rest.trim().is_empty() {
+/// Whether a sentence that began at `start` ends with a mark, closers included at `end`.
+fn ends(text: &str, start: usize, mark: &Mark, end: usize) -> bool {
+    let rest = text[end..].trim_start();
+    if rest.is_empty() {
+        return true;
+    }
+    if mark.unspaced {
+        // Quoted speech at the beginning of a sentence is followed by who says it.
+        let speech = text[start..].trim_start().starts_with(['“', '「', '『']);
+        let closed = text[..end].ends_with(['”', '」', '』']);
+        return !(speech && closed && !rest.starts_with(['“', '「', '『']));
+    }
+    begins_sentence(rest) && !(mark.sign == '.' && holds_on(&text[start..mark.at], &text[mark.at + 1..end], rest))
+}
+
+/// Whether what follows a mark can begin a sentence: anything but a lower-case word or joining punctuation.
+fn begins_sentence(rest: &str) -> bool {
+    let Some(first) = rest.chars().next() else { return true };
+    if matches!(first, ',' | ';' | ':' | '–' | '—' | '-' | ')') {
         return false;
     }
-    if BEFORE_NUMBERS.contains(&folded.as_str()) {
-        return number_follows;
+    if !first.is_lowercase() {
+        return true;
     }
-    initial || item_number || ABBREVIATIONS.contains(&folded.as_str())
+    // A name such as deLacey or pH, or the mark of a list's item.
+    let word = rest.split_whitespace().next().unwrap_or_default();
+    let inner = word.split(|c: char| !c.is_alphanumeric()).next().unwrap_or_default();
+    let item = super::list_marker(rest) == Some(word) && word.ends_with(['.', ')']);
+    let next = rest[word.len()..].trim_start();
+    inner.chars().any(char::is_uppercase) || (item && next.starts_with(char::is_uppercase))
+}
+
+/// Whether the full stop behind `before` belongs to a shortened word or a number rather than to a sentence.
+fn holds_on(before: &str, closers: &str, rest: &str) -> bool {
+    let word = before
+        .rsplit(|c: char| c.is_whitespace() || matches!(c, '(' | '[' | '’' | '\'' | '“'))
+        .next()
+        .unwrap_or_default();
+    let next = rest.trim_start_matches(['“', '„', '«', '(', '[', '\'', '"']);
+    let following = next.split(|c: char| c.is_whitespace() || c == ',').next().unwrap_or_default();
+    let number =
+        rest.trim_start_matches(['(', '§', ' ']).starts_with(|c: char| c.is_ascii_digit()) || rest.starts_with('§');
+    let alone = before.trim_start() == word;
+    if word.is_empty() {
+        return false;
+    }
+    if word.bytes().all(|b| b.is_ascii_digit() || b == b'.') {
+        // The number of an item, or an ordinal before a month.
+        return (alone && word.len() <= 4) || is_ordinal_month(following);
+    }
+    if alone && is_letter(word) {
+        return true;
+    }
+    if alone && closers.is_empty() && super::list_marker(&format!("{word}. x")).is_some() {
+        return true;
+    }
+    let starts_anew = || {
+        let bare = following.trim_end_matches(|c: char| !c.is_alphanumeric());
+        bare.chars().count() > 1 && is_opening_word(&bare.to_lowercase())
+    };
+    let letters = || word.split('.').all(|part| part.chars().count() == 1 && part.chars().all(char::is_alphabetic));
+    match kind_of(word) {
+        Some(Kind::Title | Kind::Inner) => true,
+        Some(Kind::Reference) => number || is_letter(following),
+        Some(Kind::Company) => matches!(kind_of(following.trim_end_matches('.')), Some(Kind::Company)),
+        Some(Kind::Calendar) => number && word.starts_with(char::is_uppercase),
+        Some(Kind::Measure) => {
+            number && before[..before.len() - word.len()].trim_end().ends_with(|c: char| c.is_ascii_digit())
+        }
+        Some(Kind::Closing) => false,
+        None if letters() => {
+            // Initials, the letters of a ship or a state, and what German shortens letter by letter.
+            let lower = word.chars().all(|c| c.is_lowercase() || c == '.');
+            let chain = following.ends_with('.') && following.chars().count() == 2;
+            let single = word.chars().count() == 1;
+            if lower { chain || (single && number) } else { number || !starts_anew() }
+        }
+        None => false,
+    }
+}
+
+/// One capital letter, such as that of an annex.
+fn is_letter(word: &str) -> bool {
+    let bare = word.trim_end_matches(|c: char| !c.is_alphanumeric());
+    bare.chars().count() == 1 && bare.chars().all(char::is_uppercase)
+}
+
+/// Whether a word is one that sentences like to begin with, and names do not.
+fn is_opening_word(word: &str) -> bool {
+    const OTHERS: &[&str] = &[
+        "das", "der", "die", "ein", "eine", "el", "elle", "er", "es", "il", "ils", "la", "las", "le", "les", "lo",
+        "los", "nobody", "sie", "un", "una", "une", "wir",
+    ];
+    is_function_word(word) || OTHERS.binary_search(&word).is_ok()
 }
 
 #[cfg(test)]
@@ -95,6 +262,14 @@ mod tests {
     #[case("港口关闭。请等待！", &["港口关闭。", "请等待！"])]
     #[case("J. R. Moyle signed it.", &["J. R. Moyle signed it."])]
     #[case("Ropes, lines, etc. are stowed. See p. 12.", &["Ropes, lines, etc. are stowed.", "See p. 12."])]
+    #[case("The S.S. Marrow sailed. She sank.", &["The S.S. Marrow sailed.", "She sank."])]
+    #[case("Er kommt z. B. am 3. Mai. Gut.", &["Er kommt z. B. am 3. Mai.", "Gut."])]
+    #[case("i. Moor. ii. Pay.", &["i. Moor.", "ii. Pay."])]
+    #[case("« Attendez ! » dit-il. On attend.", &["« Attendez ! » dit-il.", "On attend."])]
+    #[case("「待て。」と言った。待った。", &["「待て。」と言った。", "待った。"])]
+    #[case("Πότε; Αύριο.", &["Πότε;", "Αύριο."])]
+    #[case("She wrote: “Here. Now.” Then she left.", &["She wrote: “Here. Now.”", "Then she left."])]
+    #[case("An open “quote. It never ends. Really.", &["An open “quote.", "It never ends.", "Really."])]
     #[case("  \n ", &[])]
     fn splits(#[case] text: &str, #[case] expected: &[&str]) {
         let found: Vec<&str> = super::sentences(text).into_iter().map(|span| &text[span.range()]).collect();
