@@ -7,9 +7,22 @@ use logothete::chunk::Review;
 use logothete::measure::{SetQuestion, read_questions};
 use logothete::{ChunkConfig, Pipeline, Result, Strategy};
 
-/// Settings with the demo in mind: the notices mark nothing, so marked lines are those of the watch log's days.
-const ALL: [&str; 9] =
-    ["structure", "sentences", "separators", "window", "pages", "rows", "whole", "topics", "structure:80"];
+/// Every strategy, and the default one with another limit.
+const ALL: [&str; 11] = [
+    "structure",
+    "structure:80",
+    "structure:300",
+    "sentences",
+    "separators",
+    "window",
+    "pages",
+    "marked",
+    "rows",
+    "whole",
+    "topics",
+];
+/// What marks a line: the headings of the byelaws. Other documents have no such lines.
+const MARKER: &str = "Article *";
 
 fn main() -> Result<()> {
     let arguments: Vec<String> = std::env::args().skip(1).collect();
@@ -36,8 +49,8 @@ fn read(file: &str) -> Result<Vec<SetQuestion>> {
 /// Builds the demo with a setting, and asks.
 async fn measure(written: &str, questions: Vec<SetQuestion>) -> Result<String> {
     let mut parts = written.split(':');
-    let mut config =
-        ChunkConfig { strategy: Strategy::named(parts.next().unwrap_or_default())?, ..ChunkConfig::default() };
+    let strategy = Strategy::named(parts.next().unwrap_or_default())?;
+    let mut config = ChunkConfig { strategy, marker: MARKER.to_owned(), ..ChunkConfig::default() };
     config.limit = parts.next().and_then(|part| part.parse().ok());
     config.overlap = parts.next().and_then(|part| part.parse().ok());
     let pipeline = Pipeline::default().with_chunk_config(config);

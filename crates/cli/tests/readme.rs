@@ -42,7 +42,14 @@ fn the_configuration_shown_is_the_default_one() {
 
 #[test]
 fn every_link_leads_somewhere() {
-    for file in ["README.md", "CHANGELOG.md", "demo/README.md", "docs/architecture.md", "docs/format.md"] {
+    for file in [
+        "README.md",
+        "CHANGELOG.md",
+        "demo/README.md",
+        "docs/architecture.md",
+        "docs/format.md",
+        "docs/guide/chunking.md",
+    ] {
         let path = root().join(file);
         let text = std::fs::read_to_string(&path).expect(file);
         for target in text.split("](").skip(1).filter_map(|rest| rest.split(')').next()) {

@@ -18,6 +18,12 @@ use serde_json::Value;
 #[case(&["evaluate", "none.jsonl"], 1, "none.jsonl: the question set could not be read")]
 #[case(&["--config", "none.toml", "show"], 1, "none.toml: it could not be read")]
 #[case(&["chunk", "DEMO/watch-log.txt", "--limit", "40", "--overlap", "20"], 2, "set the overlap to 19 or less")]
+#[case(&["chunk", "DEMO/watch-log.txt", "--strategy", "magic"], 2, "there is no strategy \"magic\"; there are structure, sentences")]
+#[case(&["chunk", "DEMO/watch-log.txt", "--unit", "furlongs"], 2, "there are words, characters, tokens")]
+#[case(&["chunk", "DEMO/watch-log.txt", "--strategy", "marked"], 2, "set marker, such as")]
+#[case(&["chunk", "DEMO/watch-log.txt", "--compare", "structure"], 2, "is one setting; write two")]
+#[case(&["chunk", "DEMO/watch-log.txt", "--compare", "structure:many,window"], 2, "\"many\" is no number for the limit")]
+#[case(&["chunk", "DEMO/watch-log.txt", "--strategy", "rows", "--rows", "0"], 2, "set 1 or more")]
 fn wrong_use_says_what_to_do(#[case] arguments: &[&str], #[case] code: i32, #[case] message: &str) {
     let ran = run(folder().path(), arguments);
     assert_eq!(ran.code, code, "{}", ran.err);

@@ -21,6 +21,7 @@ fn run(name: &str) -> String {
 #[rstest]
 #[case("quickstart", &["5.4 metres", "[1] byelaws.pdf, page 2, Article 4. The North Channel"])]
 #[case("own_encoder", &["1. ", "vector leg", "swing bridge"])]
+#[case("own_chunker", &["chunks", "1. watch-log.txt, MONDAY 17 NOVEMBER 2025\n   14:50 Yacht Merry Widgeon aground"])]
 #[case("own_parser", &["5.2", "[1] 2025-11-18.tides, Tides at Marrowby"])]
 fn it_runs(#[case] name: &str, #[case] expected: &[&str]) {
     let printed = run(name);

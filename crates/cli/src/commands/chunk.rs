@@ -240,38 +240,14 @@ fn compare(config: &Config, pair: &str, arguments: &ChunkArguments) -> Result<Ou
     let parsed = parsed(config, &arguments.files)?;
     let cuts = [Cut::new(&setting(config, first)?, &parsed)?, Cut::new(&setting(config, second)?, &parsed)?];
     let style = Style::of_stdout();
-    let row = |name: &str, value: &dyn Fn(&Cut) -> String| vec![name.to_owned(), value(&cuts[0]), value(&cuts[1])];
-    let rows = vec![
-        row("", &|cut| cut.settings()),
-        row("Chunks", &|cut| cut.review.chunks.to_string()),
-        row("Sizes", &|cut| {
-            let spread = cut.review.spread();
-            format!("{} to {} {}, median {}", spread.shortest, spread.longest, cut.unit(), spread.median)
-        }),
-        row("Half of them", &|cut| {
-            let spread = cut.review.spread();
-            format!("{} to {}", spread.quarter, spread.three_quarters)
-        }),
-        row("Text in two chunks", &|cut| format!("{:.0} %", cut.review.repeated_share() * 100.0)),
-        row("Cut a sentence", &|cut| format!("{} ({:.0} %)", cut.review.cut_sentences, cut.review.cut_share() * 100.0)),
-    ];
-    let mut text = table(&rows, &[Align::Left; 3], 0, style);
+    let mut text = cut_strips(&cuts, &parsed, style);
     let half = (width() - 3) / 2;
     let drawn = [0, 1].map(|index: usize| {
         let cut = &cuts[index];
         format!("{}\n{}", cut.settings(), histogram(cut.review.sizes(), cut.most(), half))
     });
-    text.push_str(&format!("\n{}\n", side_by_side(&drawn[0], &drawn[1], half)));
-    text.push_str(&format!("{}\n", style.strong("Where they cut")));
-    for (index, read) in parsed.documents.iter().enumerate() {
-        text.push_str(&format!("{}\n", style.place(&read.document.name)));
-        for cut in &cuts {
-            let starts: Vec<usize> = cut.chunks[index].iter().map(|chunk| chunk.span.start).collect();
-            let name = shortened(&cut.name, 12);
-            let line = strip(&starts, read.document.text.len(), width() - 22);
-            text.push_str(&format!("  {name:<12} {line} {:>4}\n", starts.len()));
-        }
-    }
+    text.push_str(&format!("{}\n", side_by_side(&drawn[0], &drawn[1], half)));
+    text.push_str(&figures(&cuts, style));
     for cut in &cuts {
         let named: Vec<String> = cut.advice().iter().map(|advice| format!("{}: {advice}", cut.name)).collect();
         text.push_str(&advice(&named, style));
@@ -292,6 +268,53 @@ fn compare(config: &Config, pair: &str, arguments: &ChunkArguments) -> Result<Ou
         .collect();
     let json = json!({ "runs": runs, "failed": parsed.failed });
     Ok(Outcome { text, json, code: if parsed.documents.is_empty() { FAILED } else { DONE } })
+}
+
+/// Where both settings cut each document, a line a setting. Documents that both cut alike are only counted.
+fn cut_strips(cuts: &[Cut; 2], parsed: &Parsed, style: Style) -> String {
+    let mut out = String::new();
+    let mut alike = 0;
+    for (index, read) in parsed.documents.iter().enumerate() {
+        let starts = [0, 1].map(|setting: usize| -> Vec<usize> {
+            cuts[setting].chunks[index].iter().map(|chunk| chunk.span.start).collect()
+        });
+        if starts[0] == starts[1] {
+            alike += 1;
+            continue;
+        }
+        out.push_str(&format!("{}\n", style.place(&read.document.name)));
+        for (cut, starts) in cuts.iter().zip(starts) {
+            let name = shortened(&cut.name, 12);
+            let line = strip(&starts, read.document.text.len(), width() - 22);
+            out.push_str(&format!("  {name:<12} {line} {:>4}\n", starts.len()));
+        }
+    }
+    match alike {
+        0 => out + "\n",
+        alike => {
+            out + &format!("{} in the same places\n\n", count(alike as u64, "document is cut", "documents are cut"))
+        }
+    }
+}
+
+/// What can be counted of both settings, side by side.
+fn figures(cuts: &[Cut; 2], style: Style) -> String {
+    let row = |name: &str, value: &dyn Fn(&Cut) -> String| vec![name.to_owned(), value(&cuts[0]), value(&cuts[1])];
+    let rows = vec![
+        row("", &|cut| cut.settings()),
+        row("Chunks", &|cut| cut.review.chunks.to_string()),
+        row("Sizes", &|cut| {
+            let spread = cut.review.spread();
+            format!("{} to {} {}, median {}", spread.shortest, spread.longest, cut.unit(), spread.median)
+        }),
+        row("Half of them", &|cut| {
+            let spread = cut.review.spread();
+            format!("{} to {}", spread.quarter, spread.three_quarters)
+        }),
+        row("Text in two chunks", &|cut| format!("{:.0} %", cut.review.repeated_share() * 100.0)),
+        row("Cut a sentence", &|cut| format!("{} ({:.0} %)", cut.review.cut_sentences, cut.review.cut_share() * 100.0)),
+    ];
+    table(&rows, &[Align::Left; 3], 0, style)
 }
 
 /// A setting as it is written: a strategy, with a limit and an overlap if need be.

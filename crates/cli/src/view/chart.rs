@@ -19,7 +19,8 @@ pub fn histogram(sizes: &[u32], limit: Option<usize>, width: usize) -> String {
     let label = format!("{}–{}", longest.saturating_sub(step), longest).width().max(7);
     let room = width.saturating_sub(label + 12).max(4);
     let mut out = String::new();
-    for (index, &number) in counts.iter().enumerate() {
+    let first = counts.iter().position(|number| *number > 0).unwrap_or(0);
+    for (index, &number) in counts.iter().enumerate().skip(first) {
         let bar = "█".repeat((number * room).div_ceil(most));
         let range = format!("{}–{}", index * step + 1, (index + 1) * step);
         out.push_str(format!("  {range:>label$}  {number:>5}  {bar}").trim_end());

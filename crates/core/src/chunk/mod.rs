@@ -26,7 +26,7 @@ mod window;
 pub use by_sentence::Sentences;
 pub use divided::{ByPage, LinePattern, Marked, Rows, Whole};
 pub use identity::ChunkId;
-pub use likeness::{SKETCH, Statements, sketch};
+pub use likeness::{SKETCH, Statements};
 pub use limit::{Limit, TokenCounter, Unit};
 pub use review::{Review, Spread};
 pub use sentence::{Sentence, sentences};

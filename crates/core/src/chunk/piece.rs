@@ -9,7 +9,7 @@ use crate::text;
 /// How good a place to end a chunk is, from the worst to the best.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub(super) enum Seam {
-    /// Right behind a heading, which belongs to what follows.
+    /// Right behind a heading, the header of a table or its caption, which belong to what follows.
     Heading,
     /// Inside a sentence.
     Words,
@@ -81,8 +81,13 @@ pub(super) fn push_block(document: &Document, index: usize, room: usize, limit: 
             return;
         }
     }
+    // The header of a table goes with its first row.
+    let header = block.table.as_ref().map_or(0, |table| {
+        table.rows.get(..table.header_rows).and_then(|rows| rows.last()).map_or(0, |row| row.span.end)
+    });
     for part in parts(document, block) {
-        push_run(document, part, index, Seam::Sentences, room, limit, to);
+        let seam = if part.end <= header { Seam::Heading } else { Seam::Sentences };
+        push_run(document, part, index, seam, room, limit, to);
     }
     if let Some(last) = to.last_mut().filter(|last| last.block == index) {
         last.seam = seam;

@@ -52,6 +52,12 @@ impl Chunker for Structure {
                 packer.pack(&section, &mut cuts);
                 section.clear();
             }
+            if block.table.is_some()
+                && let Some(last) = section.last_mut()
+                && document.blocks[last.block].kind == BlockKind::Caption
+            {
+                last.seam = Seam::Heading;
+            }
             // A block shares its chunk with the headings right above it.
             let headings = section.iter().rev().take_while(|piece| piece.seam == Seam::Heading);
             let above: usize = if heading { 0 } else { headings.map(|piece| piece.weight).sum() };

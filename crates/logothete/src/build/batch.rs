@@ -163,7 +163,7 @@ impl<'a> Batch<'a> {
         held: (&str, Span, &[Sentence]),
         compared: &Compared,
     ) -> Result<(IndexEntry, Option<String>)> {
-        let sketch = compared.sketch;
+        let sketch = compared.sketch.clone();
         let found = self.repeats.find(&self.inner.catalogue(), held, compared)?;
         Ok(match found {
             None => {

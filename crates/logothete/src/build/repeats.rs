@@ -3,30 +3,35 @@
 use std::collections::{HashMap, HashSet};
 
 use logothete_core::Result;
-use logothete_core::chunk::{Chunk, ChunkId, SKETCH, Sentence, Statements, sketch};
+use logothete_core::chunk::{Chunk, ChunkId, Sentence, Statements};
 use logothete_core::document::Span;
 use logothete_core::search::Passage;
 
 use crate::corpus::Catalogue;
 
 /// So many candidates are looked at for each hash: what half of all chunks have in common tells little.
-pub(super) const MOST: usize = 8;
+pub(super) const MOST: usize = 4;
 
 /// A chunk as it is compared.
 #[derive(Clone)]
 pub(super) struct Compared {
     pub statements: Statements,
-    pub sketch: [u64; SKETCH],
+    pub sketch: Vec<u64>,
 }
 
 impl Compared {
-    pub(super) fn new(chunk: &Chunk) -> Self {
-        Self { statements: Statements::of_chunk(chunk), sketch: sketch(&chunk.text) }
+    fn new(statements: Statements) -> Self {
+        Self { sketch: statements.sketch(), statements }
+    }
+
+    /// A chunk that was just made.
+    pub(super) fn of_chunk(chunk: &Chunk) -> Self {
+        Self::new(Statements::of_chunk(chunk))
     }
 
     /// A chunk that is in the catalogue.
     pub(super) fn of_passage(passage: &Passage) -> Self {
-        Self { statements: passage.statements(), sketch: sketch(&passage.text) }
+        Self::new(passage.statements())
     }
 }
 
@@ -64,7 +69,7 @@ impl Repeats {
 
     /// Adds a chunk that is indexed.
     pub(super) fn add(&mut self, chunk: &ChunkId, compared: &Compared) {
-        for hash in compared.sketch {
+        for &hash in &compared.sketch {
             self.by_hash.entry(hash).or_default().push(self.pending.len());
         }
         self.ids.insert(chunk.clone());

@@ -225,7 +225,7 @@ impl<'a> Look<'a> {
         let stop = self.request.stop_token();
         let written = contexts::write(self.inner, document, &mut chunks, self.waiter, &stop)?;
         let whole = self.inner.chunking.writing.is_none() || written.asked + written.cached == chunks.len();
-        Ok(whole.then(|| Cut { compared: chunks.iter().map(Compared::new).collect(), chunks, written }))
+        Ok(whole.then(|| Cut { compared: chunks.iter().map(Compared::of_chunk).collect(), chunks, written }))
     }
 }
 

@@ -93,7 +93,7 @@ pub(crate) struct IndexEntry {
     /// Where; nothing when the other chunk says all of it.
     pub place: Option<Place>,
     /// To find chunks that say the same.
-    pub sketch: [u64; SKETCH],
+    pub sketch: Vec<u64>,
 }
 
 /// What was indexed for a chunk, in SQL.
@@ -559,7 +559,7 @@ impl Catalogue {
     }
 
     pub(crate) fn add_chunk(&self, document: i64, ordinal: usize, chunk: &Chunk, entry: &IndexEntry) -> Result<()> {
-        let [sketch1, sketch2, sketch3, sketch4] = entry.sketch.map(u64::cast_signed);
+        let sketch = |at: usize| entry.sketch.get(at).copied().map(u64::cast_signed);
         self.run(
             "INSERT INTO chunks VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
             params![
@@ -581,10 +581,10 @@ impl Catalogue {
                 entry.indexed,
                 entry.place.map(|place| place.segment),
                 entry.place.map(|place| place.row),
-                sketch1,
-                sketch2,
-                sketch3,
-                sketch4,
+                sketch(0),
+                sketch(1),
+                sketch(2),
+                sketch(3),
             ],
         )?;
         Ok(())
@@ -606,16 +606,20 @@ impl Catalogue {
     }
 
     /// Some chunks with a hash in common with a sketch, `most` for each hash, and their documents. Only those that say what no other says.
-    pub(crate) fn like(&self, sketch: &[u64; SKETCH], most: usize) -> Result<Vec<(ChunkId, i64)>> {
+    pub(crate) fn like(&self, sketch: &[u64], most: usize) -> Result<Vec<(ChunkId, i64)>> {
         let mut found: Vec<(ChunkId, i64)> = Vec::new();
-        for (column, hash) in (1..).zip(sketch) {
-            let sql =
-                format!("SELECT id, document FROM chunks WHERE sketch{column} = ? AND same_as IS NULL LIMIT {most}");
-            for candidate in self.rows(&sql, [hash.cast_signed()], |row| {
-                Ok((ChunkId::from_stored(row.get::<_, String>(0)?), row.get(1)?))
-            })? {
-                if !found.contains(&candidate) {
-                    found.push(candidate);
+        for hash in sketch {
+            for column in 1..=SKETCH {
+                let sql = format!(
+                    "SELECT id, document FROM chunks WHERE sketch{column} = ? AND same_as IS NULL LIMIT {most}"
+                );
+                let candidates = self.rows(&sql, [hash.cast_signed()], |row| {
+                    Ok((ChunkId::from_stored(row.get::<_, String>(0)?), row.get(1)?))
+                })?;
+                for candidate in candidates {
+                    if !found.contains(&candidate) {
+                        found.push(candidate);
+                    }
                 }
             }
         }
