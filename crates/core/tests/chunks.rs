@@ -175,6 +175,27 @@ proptest! {
     }
 
     #[test]
+    fn marked_lines_are_all_that_is_in_no_chunk(
+        pieces in prop::collection::vec(piece(), 0..12),
+        most in 6usize..60,
+    ) {
+        let document = build(&pieces);
+        let pattern = LinePattern::new("*e*").expect("a pattern");
+        let marked = Marked::new(Limit::words(most, 0).expect("no overlap"), pattern.clone());
+        let made = chunks(&document, "made", &marked).expect("cut");
+        let mut at = 0;
+        for line in document.text.split_inclusive('\n') {
+            let inside: Vec<usize> = (at..at + line.len()).filter(|at| document.text.is_char_boundary(*at)).collect();
+            let held = |place: usize| made.iter().any(|chunk| chunk.span.range().contains(&place));
+            let written = |place: &usize| document.text[*place..].chars().next().is_some_and(|c| !c.is_whitespace());
+            for place in inside.into_iter().filter(written) {
+                prop_assert_eq!(held(place), !pattern.is_met(line), "{:?}", line);
+            }
+            at += line.len();
+        }
+    }
+
+    #[test]
     fn a_user_may_cut_anywhere_and_no_character_is_split(
         pieces in prop::collection::vec(piece(), 0..6),
         places in prop::collection::vec((0usize..400, 0usize..400), 0..8),

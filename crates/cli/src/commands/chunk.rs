@@ -7,7 +7,7 @@ use serde_json::{Value, json};
 
 use super::{Parsed, configuration, failures, parsed};
 use crate::args::{ChunkArguments, Place};
-use crate::view::{Align, Style, count, histogram, indented, shortened, side_by_side, strip, table, width, wrap};
+use crate::view::{Align, Style, broken, count, histogram, indented, shortened, side_by_side, strip, table, width};
 use crate::{DONE, FAILED, Outcome};
 
 pub fn run(place: &Place, arguments: &ChunkArguments) -> Result<Outcome> {
@@ -165,7 +165,7 @@ fn drawn(document: &Document, chunks: &[Chunk], unit: &str, style: Style) -> Str
         }
         let holding = chunks[next.saturating_sub(3)..next].iter().filter(|chunk| chunk.span.end > pair[0]).count();
         let lines = document.slice(Span::new(pair[0], pair[1])).split('\n').filter(|line| !line.trim().is_empty());
-        for line in lines.flat_map(|line| wrap(line, width() - 4)) {
+        for line in lines.flat_map(|line| broken(line, width() - 4)) {
             out.push_str(&match holding {
                 0 => format!("  {} {}\n", style.faint("×"), style.faint(&line)),
                 1 => format!("    {line}\n"),
@@ -179,7 +179,8 @@ fn drawn(document: &Document, chunks: &[Chunk], unit: &str, style: Style) -> Str
 
 /// The line at which a chunk begins.
 fn cut_line(number: usize, chunk: &Chunk, unit: &str, style: Style) -> String {
-    let mut facts = vec![format!("{} {unit} and {} of context", chunk.size, chunk.context_size)];
+    let size = count(chunk.size as u64, unit.trim_end_matches('s'), unit);
+    let mut facts = vec![format!("{size} and {} of context", chunk.context_size)];
     facts.extend(chunk.pages.map(|pages| pages.to_string()));
     facts.extend(chunk.section.last().cloned());
     if chunk.cuts_sentence {

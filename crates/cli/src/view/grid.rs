@@ -49,8 +49,8 @@ pub fn grid(rows: &[Vec<String>], header_rows: usize, indent: usize, style: Styl
     out
 }
 
-/// The lines of a cell; words that are wider than the column are broken.
-fn broken(text: &str, width: usize) -> Vec<String> {
+/// Breaks text into lines of at most `width` columns, between words where it can.
+pub fn broken(text: &str, width: usize) -> Vec<String> {
     let mut lines = Vec::new();
     for line in wrap(text, width) {
         let mut rest = String::new();

@@ -7,7 +7,7 @@ mod style;
 mod table;
 
 pub use chart::{histogram, side_by_side, strip};
-pub use grid::grid;
+pub use grid::{broken, grid};
 pub use quote::quotation;
 pub use style::Style;
 pub use table::{Align, table};

@@ -94,12 +94,12 @@ impl Review {
         let mut advice = Vec::new();
         let all = self.chunks;
         let above = match limit.and_then(|limit| Some((limit.most()?, limit.unit().name()))) {
-            Some((most, unit)) => format!(", or a limit above {most} {unit}"),
+            Some((most, unit)) => format!(", or, where sentences are that long, a limit above {most} {unit}"),
             None => String::new(),
         };
         if self.cut_sentences * MANY > all {
             advice.push(format!(
-                "{} of {all} chunks begin or end inside a sentence, so that only half of it can be quoted; \
+                "{} of {all} chunks begin or end inside a sentence, which cannot be quoted whole then; \
                  set strategy to structure or sentences{above}",
                 self.cut_sentences
             ));
