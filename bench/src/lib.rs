@@ -2,6 +2,7 @@
 
 pub mod boundaries;
 pub mod source;
+pub mod strategies;
 
 use std::collections::HashMap;
 

@@ -37,8 +37,7 @@ mod trace;
 pub use pool::THREAD_NAME as WORKER_THREAD;
 
 pub use build::{BuildReport, BuildRequest, DocumentEstimate, Estimate, Failure, Progress, PruneNeeded, StopToken};
-pub use chunking::{ChunkConfig, ChunkContext, ChunkUnit, Strategy};
-pub use config::{Config, Ocr, Settings, pages};
+pub use config::{ChunkConfig, ChunkContext, ChunkUnit, Config, Ocr, Settings, Strategy, pages};
 pub use corpus::{CorpusInfo, DocumentInfo};
 pub use generate::{Generated, Generator};
 pub use handle::Corpus;

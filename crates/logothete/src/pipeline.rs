@@ -9,8 +9,8 @@ use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 use logothete_encoder::Hashing;
 use logothete_parse::Parsers;
 
-use crate::chunking::{self, ChunkConfig, Chunking};
-use crate::config::{Config, ParseConfig, Settings};
+use crate::chunking::{self, Chunking};
+use crate::config::{ChunkConfig, Config, ParseConfig, Settings};
 use crate::generate::Generator;
 use crate::pool::within;
 use crate::source::Content;

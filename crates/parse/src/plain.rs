@@ -122,10 +122,15 @@ fn paragraph(lines: &[&str], builder: &mut DocumentBuilder) {
     builder.block(BlockKind::ListItem, &item.join("\n"));
 }
 
-/// Capitals throughout, short, and no full stop: a heading by the custom of plain text.
+/// Capitals throughout, short, and no full stop: a heading by the custom of plain text, in scripts that have capitals.
 fn is_heading(line: &str) -> bool {
+    let capitals = line.chars().filter(|c| c.is_uppercase()).count();
     let letters = line.chars().filter(|c| c.is_alphabetic()).count();
-    letters >= 3 && line.len() <= 80 && !line.ends_with('.') && !line.chars().any(char::is_lowercase)
+    capitals >= 3
+        && capitals * 2 > letters
+        && line.len() <= 80
+        && !line.ends_with('.')
+        && !line.chars().any(char::is_lowercase)
 }
 
 /// The shape of the figures that a line begins with, such as `00:00` or `0000-00-00`; nothing when it begins otherwise.

@@ -148,6 +148,14 @@ fn markdown_keeps_structure_and_drops_marks() {
     );
 }
 
+#[test]
+fn a_line_of_a_script_without_capitals_is_no_heading() {
+    let text = "BERTH RULES\n\nMoor fore and aft.\n\n港口今天关闭。何时开放？\n\nالميناء مغلق اليوم\n\nท่าเรือปิดวันนี้";
+    let document = parse("a.txt", text.as_bytes()).expect("text");
+    let headings = document.blocks.iter().filter(|block| block.kind == BlockKind::Heading);
+    assert_eq!(headings.map(|block| document.slice(block.span)).collect::<Vec<_>>(), ["BERTH RULES"]);
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(96))]
 

@@ -19,10 +19,7 @@ pub async fn run(place: &Place, paths: Vec<PathBuf>, prune: bool) -> Result<Outc
     let (config, folder) = configuration(place)?;
     let asked = match Asked::new(&config, paths) {
         Ok(asked) => asked,
-        Err(report) => {
-            let text = failures(&report.failed, Style::of_stdout()).trim_start().to_owned();
-            return Ok(Outcome { text, json: json!(report), code: FAILED });
-        }
+        Err(nothing) => return Ok(*nothing),
     };
     let mut corpus = corpus(place, &config, &folder, asked.nothing).await.map_err(say_what)?;
 
@@ -68,10 +65,7 @@ pub async fn estimate(place: &Place, paths: Vec<PathBuf>) -> Result<Outcome> {
     let (config, folder) = configuration(place)?;
     let asked = match Asked::new(&config, paths) {
         Ok(asked) => asked,
-        Err(report) => {
-            let text = failures(&report.failed, Style::of_stdout()).trim_start().to_owned();
-            return Ok(Outcome { text, json: json!(report), code: FAILED });
-        }
+        Err(nothing) => return Ok(*nothing),
     };
     let elsewhere;
     let corpus = match corpus(place, &config, &folder, true).await {
@@ -105,12 +99,13 @@ struct Asked {
 }
 
 impl Asked {
-    /// The paths that were named, or those of the configuration; a report when nothing is at any of them.
-    fn new(config: &Config, paths: Vec<PathBuf>) -> std::result::Result<Self, Box<BuildReport>> {
+    /// The paths that were named, or those of the configuration; the end of it when nothing is at any of them.
+    fn new(config: &Config, paths: Vec<PathBuf>) -> std::result::Result<Self, Box<Outcome>> {
         let whole = paths.is_empty();
         let paths = if whole { config.sources.paths.clone() } else { paths };
         if let Some(report) = nothing_there(&paths) {
-            return Err(Box::new(report));
+            let text = failures(&report.failed, Style::of_stdout()).trim_start().to_owned();
+            return Err(Box::new(Outcome { text, json: json!(report), code: FAILED }));
         }
         let nothing = paths.is_empty() && config.sources.addresses.is_empty();
         Ok(Self { paths, whole, nothing })

@@ -210,14 +210,20 @@ fn sizes(cut: &Cut, style: Style) -> String {
     let spread = cut.review.spread();
     let chunks = count(cut.review.chunks as u64, "chunk", "chunks");
     let unit = cut.unit();
+    let spread = match cut.review.chunks {
+        1 => count(spread.shortest as u64, unit.trim_end_matches('s'), unit),
+        _ => format!(
+            "{} to {} {unit}, half of them {} to {}; {:.0} % of the text stands in two",
+            spread.shortest,
+            spread.longest,
+            spread.quarter,
+            spread.three_quarters,
+            cut.review.repeated_share() * 100.0
+        ),
+    };
     format!(
-        "{}  {} to {} {unit}, half of them {} to {}; {:.0} % of the text stands in two\n{}\n{}",
+        "{}  {spread}\n{}\n{}",
         style.strong(&chunks),
-        spread.shortest,
-        spread.longest,
-        spread.quarter,
-        spread.three_quarters,
-        cut.review.repeated_share() * 100.0,
         style.faint(&cut.settings()),
         histogram(cut.review.sizes(), cut.most(), width()),
     )

@@ -21,12 +21,13 @@ pub fn context_prompt(document: &Document, chunk: &Chunk, around: usize, most_wo
     );
     let shown = neighbourhood(document, chunk.span, around);
     let title = document.title.as_deref().unwrap_or(&document.name);
-    let head = if chunk.section.is_empty() {
-        title.to_owned()
-    } else {
-        format!("{title} › {}", chunk.section.join(" › "))
-    };
-    let material = [fenced("place", &head), fenced("document", document.slice(shown)), fenced("passage", &chunk.text)];
+    let headings = chunk.section.iter().map(String::as_str).filter(|heading| *heading != title);
+    let place: Vec<&str> = [title].into_iter().chain(headings).collect();
+    let material = [
+        fenced("place", &place.join(" › ")),
+        fenced("document", document.slice(shown)),
+        fenced("passage", &chunk.text),
+    ];
     Prompt { instruction, material: material.join("\n\n") }
 }
 

@@ -1,5 +1,9 @@
 //! `logothete.toml`: a table for each stage.
 
+mod chunk;
+
+pub use chunk::{ChunkConfig, ChunkContext, ChunkUnit, Strategy};
+
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -10,7 +14,6 @@ use logothete_core::{Error, ErrorKind, Result};
 use logothete_parse::{JsonFields, ParseSettings};
 use serde::{Deserialize, Serialize};
 
-use crate::chunking::ChunkConfig;
 use crate::recognise::{self, Tesseract};
 use crate::source::closest;
 
