@@ -162,3 +162,24 @@ fn ctrl_c_keeps_what_was_read_and_the_next_build_goes_on() {
     assert_eq!((rest["unchanged"].as_u64(), rest["added"].as_u64()), (Some(kept), Some(FILES as u64 - kept)));
     assert_eq!(run(folder.path(), &["show", "--verify"]).code, 0);
 }
+
+#[test]
+fn an_estimate_counts_what_would_be_written_and_makes_nothing() {
+    let folder = folder();
+    let settings = "[chunk]\ncontext = \"generated\"\n[generator]\nprice_sent = 2.0\nprice_received = 8.0\n";
+    fs::write(folder.path().join("logothete.toml"), settings).expect("a file");
+    let ran = run(folder.path(), &["build", "DEMO/notices", "--estimate", "--json"]);
+    let json: Value = serde_json::from_str(&ran.out).expect("one JSON document");
+    let number = |name: &str| json[name].as_f64().expect("a number");
+    assert_eq!((ran.code, number("contexts")), (0, number("chunks")));
+    let (sent, received) = (json["tokens"]["in"].as_f64(), json["tokens"]["out"].as_f64());
+    let cost = (sent.expect("sent") * 2.0 + received.expect("received") * 8.0) / 1e6;
+    assert!(cost > 0.0 && (number("cost") - cost).abs() < 1e-12);
+    assert!(!folder.path().join("logothete.corpus").exists(), "no corpus is made for an estimate");
+    let ran = run(folder.path(), &["build", "DEMO/notices", "--estimate"]);
+    assert!(ran.out.contains("Tokens sent") && ran.out.contains("at the prices of [generator]"), "{}", ran.out);
+    // Without a generator the build itself says what is missing.
+    let ran = run(folder.path(), &["build", "DEMO/notices"]);
+    assert_eq!(ran.code, 2);
+    assert!(ran.err.contains("needs a generator"), "{}", ran.err);
+}

@@ -5,7 +5,7 @@ use logothete_core::chunk::{
     ByPage, Chunk, Chunker, Limit, LinePattern, Marked, Review, Rows, Sentences, Separator, Separators, Structure,
     TokenCounter, Topics, Unit, Whole, Window, chunks, chunks_at, sentences,
 };
-use logothete_core::document::{BlockKind, Document, DocumentBuilder, Span};
+use logothete_core::document::{BlockKind, Document, DocumentBuilder, Span, Value};
 use logothete_core::vector::Vectors;
 use proptest::prelude::*;
 use rstest::rstest;
@@ -484,4 +484,111 @@ fn an_edit_moves_the_cuts_near_it_and_not_all_behind_it() {
     let after: Vec<_> = build(true).into_iter().map(|chunk| chunk.id).collect();
     let kept = before.iter().filter(|id| after.contains(id)).count();
     assert!(kept * 10 >= before.len() * 7, "{kept} of {} chunks are as they were", before.len());
+}
+
+/// A register with a heading path, a caption and a table of so many rows.
+fn register(rows: usize) -> Document {
+    let mut builder = DocumentBuilder::new("register.md", "text/markdown");
+    builder.metadata("title", Value::Text("Register of the harbour".to_owned()));
+    builder.heading(1, "Berths and what they are for");
+    builder.heading(2, "Gasworks Quay");
+    builder.block(BlockKind::Paragraph, "Lengths are in metres.");
+    builder.block(BlockKind::Caption, "Table 1. Berths of the quay");
+    let mut table = vec![vec!["Berth".to_owned(), "Length".to_owned(), "Use".to_owned()]];
+    table.extend((1..=rows).map(|n| vec![format!("Berth {n}"), format!("{}", 90 + n), "coal, timber".to_owned()]));
+    builder.table(1, &table);
+    builder.heading(2, "New Quay");
+    builder.block(BlockKind::Paragraph, "It is being built.");
+    builder.finish()
+}
+
+#[test]
+fn a_context_is_title_path_and_header_and_loses_the_outer_ones_first() {
+    let document = register(12);
+    let context = |most: usize| {
+        let structure = Structure::new(Limit::words(most, 0).expect("no overlap"));
+        let made = chunks(&document, "r", &structure).expect("cut");
+        made.iter().find(|chunk| chunk.text.contains("Berth 12")).expect("the last row").context.clone()
+    };
+    let header = "Berth | Length | Use";
+    assert_eq!(
+        context(44),
+        format!("Register of the harbour › Berths and what they are for › Gasworks Quay\n{header}")
+    );
+    assert_eq!(context(22), format!("Berths and what they are for › Gasworks Quay\n{header}"));
+    assert_eq!(context(12), format!("Gasworks Quay\n{header}"));
+    assert_eq!(context(8), header);
+    assert_eq!(context(5), "Gasworks Quay", "where the header has no room, a heading may");
+    assert_eq!(context(3), "");
+}
+
+#[test]
+fn captions_and_headers_stay_with_the_rows_they_tell_of() {
+    for most in 30..70 {
+        let structure = Structure::new(Limit::words(most, 0).expect("no overlap"));
+        for chunk in chunks(&register(20), "r", &structure).expect("cut") {
+            let lines: Vec<&str> = chunk.text.lines().filter(|line| !line.is_empty()).collect();
+            let last = lines.last().copied().unwrap_or_default();
+            assert!(!last.starts_with("Table 1.") && last != "Berth | Length | Use", "{most}: {}", chunk.text);
+        }
+    }
+}
+
+#[test]
+fn a_parent_is_the_section_from_heading_to_heading() {
+    let document = register(20);
+    let structure = Structure::new(Limit::words(40, 0).expect("no overlap"));
+    let made = chunks(&document, "r", &structure).expect("cut");
+    let parent = |words: &str| {
+        let chunk = made.iter().find(|chunk| chunk.text.contains(words)).expect("a chunk");
+        document.slice(chunk.parent)
+    };
+    assert!(parent("Berth 15").starts_with("Gasworks Quay") && parent("Berth 15").contains("Berth 1 |"));
+    assert!(parent("Berth 15").trim_end().ends_with("Berth 20 | 110 | coal, timber"));
+    assert_eq!(parent("being built"), "New Quay\n\nIt is being built.");
+    let whole = chunks(&document, "r", &Whole::default()).expect("cut");
+    assert!(whole[0].parent.contains(whole[0].span));
+}
+
+#[test]
+fn what_is_cut_in_a_sentence_can_still_be_quoted_in_part() {
+    let document = paragraph(&"one two three four five six seven eight nine ten ".repeat(8));
+    let made = chunks(&document, "a", &Structure::new(Limit::words(15, 0).expect("no overlap"))).expect("cut");
+    assert!(made.len() > 4);
+    for chunk in &made {
+        assert!(chunk.cuts_sentence);
+        assert_eq!(
+            chunk.sentences.iter().map(|sentence| document.slice(sentence.span)).collect::<String>(),
+            chunk.text
+        );
+    }
+    // Where a whole sentence is there, halves of others are not quoted.
+    let document =
+        paragraph("A first one that is rather long stands here. A short one. And again a rather long one at the end.");
+    let made = chunks(&document, "a", &Window::new(Limit::words(14, 0).expect("no overlap"))).expect("cut");
+    let quoted: Vec<&str> = made[0].sentences.iter().map(|sentence| document.slice(sentence.span)).collect();
+    assert_eq!(quoted, ["A first one that is rather long stands here.", "A short one."]);
+}
+
+#[rstest]
+#[case("=== * ===", "=== 12 ===", true)]
+#[case("=== * ===", "  === ===  ", false)]
+#[case("=== * ===", "text === 1 ===", false)]
+#[case("Day *", "Day 4 of it", true)]
+#[case("*cut*here*", "please cut it right here now", true)]
+#[case("*cut*here*", "here cut", false)]
+#[case("---", "---", true)]
+#[case("---", "----", false)]
+fn marked_lines_fit_their_pattern(#[case] pattern: &str, #[case] line: &str, #[case] met: bool) {
+    assert_eq!(LinePattern::new(pattern).expect("a pattern").is_met(line), met);
+}
+
+#[rstest]
+#[case(Unit::Words, "The pilot's 8.4 m draught — B-17!", 7)]
+#[case(Unit::Words, "港口 e\u{301}t\u{e9}", 3)]
+#[case(Unit::Characters, "a\r\nb", 3)]
+#[case(Unit::Characters, "👩\u{200d}🔧e\u{301}🇳🇴", 3)]
+#[case(Unit::Words, "", 0)]
+fn lengths_are_counted_as_people_do(#[case] unit: Unit, #[case] text: &str, #[case] length: usize) {
+    assert_eq!(unit.measure(text), length);
 }

@@ -2,6 +2,7 @@
 
 use std::collections::BTreeSet;
 
+use logothete::measure::read_questions;
 use logothete::{BuildRequest, Corpus, MemorySource, Pipeline};
 use proptest::prelude::*;
 use tempfile::TempDir;
@@ -93,6 +94,22 @@ async fn a_statement_has_the_latest_of_its_dates() {
     let source = &answer.sources[0];
     assert_eq!((source.document.as_str(), source.date.as_deref()), ("young.md", Some("2025-06-01")));
     assert_eq!(source.also[0].document, "old.md");
+}
+
+#[tokio::test]
+async fn a_question_set_may_name_any_of_the_places() {
+    let (_folder, mut corpus) = corpus().await;
+    corpus.build(BuildRequest::default().source(source(&[("a.md", RULES), ("b.md", RULES)]))).await.expect("a build");
+    let line = |document: &str| {
+        let place = format!(r#"{{"document": "{document}", "section": "Mooring rules"}}"#);
+        format!(
+            r#"{{"id": "{document}", "question": "When are fenders to be hung for a tug?", "relevant": [{place}]}}"#
+        )
+    };
+    let questions = read_questions(&[line("a.md"), line("b.md"), line("c.md")].join("\n")).expect("questions");
+    let run = corpus.evaluate("places", questions).await.expect("a run");
+    let outcome: Vec<_> = run.per_question.iter().map(|score| (score.first_rank, score.cited)).collect();
+    assert_eq!(outcome, [(Some(1), Some(true)), (Some(1), Some(true)), (None, Some(false))]);
 }
 
 #[tokio::test]

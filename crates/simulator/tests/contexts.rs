@@ -182,3 +182,59 @@ async fn without_a_generator_the_build_says_what_is_missing() {
     assert_eq!(error.kind(), ErrorKind::Configuration);
     assert!(error.to_string().contains("with_generator"), "{error}");
 }
+
+#[tokio::test]
+async fn a_build_that_is_stopped_keeps_what_was_written_and_takes_in_no_half() {
+    let folder = folder();
+    let request = source(HANDBOOK);
+    let stop = request.stop_token();
+    let generator = ScriptedGenerator::new("one", move |prompt| {
+        // Somebody asks to stop while the first context is being written.
+        stop.stop();
+        about_the_light(prompt)
+    });
+    let mut corpus = open(&pipeline(&generator), folder.path()).await;
+    let report = corpus.build(request).await.expect("a build");
+    assert_eq!((report.stopped, report.added, report.failed.len(), report.chunks), (true, 0, 0, 0));
+    let report = corpus.build(source(HANDBOOK)).await.expect("a build");
+    assert_eq!((report.added, report.contexts_cached), (1, 1), "the first is known by now");
+}
+
+#[tokio::test]
+async fn a_damaged_cache_is_named_with_what_to_do() {
+    let folder = folder();
+    let generator = ScriptedGenerator::new("one", about_the_light);
+    let mut corpus = open(&pipeline(&generator), folder.path()).await;
+    std::fs::write(
+        corpus.folder().join("cache.db"),
+        "this is no database, and long enough to be seen as none".repeat(20),
+    )
+    .expect("a file");
+    let report = corpus.build(source(HANDBOOK)).await.expect("a build");
+    let reason = &report.failed[0].reason;
+    assert!(reason.contains("cache.db") && reason.contains("remove it"), "{reason}");
+    assert!(generator.asked().is_empty(), "nothing is paid for that could not be kept");
+    std::fs::remove_file(corpus.folder().join("cache.db")).expect("it is there");
+    assert_eq!(corpus.build(source(HANDBOOK)).await.expect("a build").added, 1);
+}
+
+#[tokio::test]
+async fn a_change_far_away_asks_for_nothing_where_only_what_is_near_is_shown() {
+    let folder = folder();
+    let generator = ScriptedGenerator::contexts();
+    let config = ChunkConfig { context: ChunkContext::Generated, generated_from: 60, ..ChunkConfig::default() };
+    let pipeline = Pipeline::default().with_chunk_config(config).with_generator(generator.clone());
+    let mut corpus = open(&pipeline, folder.path()).await;
+    let log = |first: &str| {
+        let days: String = (0..30)
+            .map(|day| {
+                format!("## Day {day}\n\nThe watch of day {day} saw {} sails and wrote each of them down.\n\n", day * 7)
+            })
+            .collect();
+        format!("# Log\n\n{first}\n\n{days}")
+    };
+    let first = corpus.build(source(&log("All is well."))).await.expect("a build");
+    let second = corpus.build(source(&log("All is well again."))).await.expect("a build");
+    assert_eq!(first.contexts, 31);
+    assert!(second.contexts < 8 && second.contexts_cached > 20, "{second:?}");
+}

@@ -7,7 +7,7 @@ use serde::{Deserialize, Serialize};
 use super::questions::plain;
 use super::{SetQuestion, ndcg, recall, reciprocal_rank};
 use crate::cite::Answer;
-use crate::search::Passage;
+use crate::search::{OtherPlace, Passage};
 
 /// Scores by name, such as `ndcg@10`.
 pub type Metrics = BTreeMap<String, f64>;
@@ -58,7 +58,12 @@ pub fn score_question(question: &SetQuestion, passages: &[Passage], answer: &Ans
             .iter()
             .map(|relevant| {
                 let ranks = passages.iter().enumerate().filter(|(index, passage)| {
-                    relevant.is_at(&passage.document, &sections[*index], passage.pages, &passage.text)
+                    let here = relevant.is_at(&passage.document, &sections[*index], passage.pages, &passage.text);
+                    // The same may be said in other places, too.
+                    let there = |other: &OtherPlace| {
+                        relevant.is_at(&other.document, &other.section, other.pages, &passage.text)
+                    };
+                    here || passage.also.iter().any(there)
                 });
                 ranks.map(|(index, _)| index + 1).collect()
             })
@@ -71,11 +76,12 @@ pub fn score_question(question: &SetQuestion, passages: &[Passage], answer: &Ans
         first_rank = found.iter().filter_map(|ranks| ranks.first().copied()).min();
     }
     let cites_right = || {
+        let right = |document: &str, section: &[String], pages, quotation: &str| {
+            question.relevant.iter().any(|relevant| relevant.is_at(document, section, pages, quotation))
+        };
         answer.sources.iter().any(|source| {
-            question
-                .relevant
-                .iter()
-                .any(|relevant| relevant.is_at(&source.document, &source.section, source.pages, &source.quotation))
+            right(&source.document, &source.section, source.pages, &source.quotation)
+                || source.also.iter().any(|other| right(&other.document, &other.section, other.pages, &other.quotation))
         })
     };
     QuestionScore {
