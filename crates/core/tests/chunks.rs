@@ -110,6 +110,8 @@ fn check_chunks(name: &str, document: &Document, limit: &Limit, spans: Vec<Span>
     let most = limit.most().unwrap_or(usize::MAX);
     let mut covered = vec![false; document.text.len()];
     let mut end_before = 0;
+    let words: Vec<Span> =
+        document.text.unicode_word_indices().map(|(start, word)| Span::new(start, start + word.len())).collect();
     for chunk in &made {
         prop_assert_eq!(&chunk.text, &document.text[chunk.span.range()]);
         prop_assert_eq!(chunk.size, limit.unit().measure(&chunk.text));
@@ -123,6 +125,11 @@ fn check_chunks(name: &str, document: &Document, limit: &Limit, spans: Vec<Span>
         prop_assert!(overlap <= limit.overlap(), "{name}: {overlap} {:?} are repeated", limit.unit());
         prop_assert!(chunk.sentences.iter().all(|sentence| chunk.span.contains(sentence.span)));
         check_boundaries(&document.text, chunk.span)?;
+        if matches!(limit.unit(), Unit::Words) {
+            // No word of these is longer than a limit.
+            let split = |at: usize| words.iter().any(|word| word.start < at && at < word.end);
+            prop_assert!(!split(chunk.span.start) && !split(chunk.span.end), "{name}: a word is split: {chunk:?}");
+        }
         covered[chunk.span.range()].fill(true);
         end_before = chunk.span.end;
     }
