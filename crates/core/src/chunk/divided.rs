@@ -2,9 +2,10 @@
 
 use super::context::Contexts;
 use super::pack::{Fill, Packer};
-use super::piece::{Piece, Seam, parts_inside, push_block, push_run};
+use super::piece::{Seam, parts_inside, push_block, push_run};
+use super::structure::Sections;
 use super::{Chunker, Limit, Unit};
-use crate::document::{BlockKind, Document, Span};
+use crate::document::{Document, Span};
 use crate::error::{Error, ErrorKind, Result};
 use crate::fingerprint::Fingerprint;
 
@@ -180,41 +181,26 @@ impl Chunker for Rows {
 
     fn cut(&self, document: &Document) -> Result<Vec<Span>> {
         let contexts = Contexts::new(document);
-        let packer = Packer { document, contexts: &contexts, limit: &self.limit, fill: Fill::BestSeam };
-        let mut cuts = Vec::new();
-        let mut between: Vec<Piece> = Vec::new();
+        let mut sections = Sections::new(document, &contexts, &self.limit);
         for (index, block) in document.blocks.iter().enumerate() {
+            let Some(table) = &block.table else {
+                sections.add(index);
+                continue;
+            };
             let room = contexts.least_room(index, &self.limit);
-            match (&block.table, block.kind) {
-                (_, BlockKind::Furniture) => {}
-                (Some(table), _) => {
-                    let text = between.iter().rposition(|piece| piece.seam != Seam::Heading).map_or(0, |last| last + 1);
-                    let mut headings = between.split_off(text);
-                    packer.pack(&between, &mut cuts);
-                    between.clear();
-                    // The header stands with the first rows.
-                    let (header, body) = table.rows.split_at(table.header_rows.min(table.rows.len()));
-                    let first = header.len() + self.rows.min(body.len());
-                    let groups = [&table.rows[..first]].into_iter().chain(table.rows[first..].chunks(self.rows));
-                    for group in groups {
-                        let mut pieces = std::mem::take(&mut headings);
-                        for row in group.iter().filter(|row| !row.span.is_empty()) {
-                            push_run(document, row.span, index, Seam::Sentences, room, &self.limit, &mut pieces);
-                        }
-                        packer.pack(&pieces, &mut cuts);
-                    }
+            let mut pieces = sections.close_to_headings();
+            // The header stands with the first rows.
+            let (header, body) = table.rows.split_at(table.header_rows.min(table.rows.len()));
+            let first = header.len() + self.rows.min(body.len());
+            for group in [&table.rows[..first]].into_iter().chain(table.rows[first..].chunks(self.rows)) {
+                for row in group.iter().filter(|row| !row.span.is_empty()) {
+                    push_run(document, row.span, index, Seam::Sentences, room, &self.limit, &mut pieces);
                 }
-                (None, kind) => {
-                    if kind == BlockKind::Heading && between.iter().any(|piece| piece.seam != Seam::Heading) {
-                        packer.pack(&between, &mut cuts);
-                        between.clear();
-                    }
-                    push_block(document, index, room, &self.limit, &mut between);
-                }
+                sections.pack(&pieces);
+                pieces.clear();
             }
         }
-        packer.pack(&between, &mut cuts);
-        Ok(cuts)
+        Ok(sections.finish())
     }
 }
 

@@ -110,18 +110,29 @@ pub(super) fn push_run(
         to.push(Piece { span: run, weight, block, seam });
         return;
     }
-    for span in between_words(text, room, limit) {
-        let span = Span::new(run.start + span.start, run.start + span.end);
-        to.push(Piece { span, weight: limit.weight(document.slice(span)), block, seam: Seam::Words });
-    }
+    to.extend(cut_run(document, run, block, room, limit));
     if let Some(last) = to.last_mut() {
         last.seam = seam;
     }
 }
 
+/// A run of text cut between words, as pieces of at most `room`.
+pub(super) fn cut_run<'a>(
+    document: &'a Document,
+    run: Span,
+    block: usize,
+    room: usize,
+    limit: &'a Limit,
+) -> impl Iterator<Item = Piece> + 'a {
+    between_words(document.slice(run), room, limit).into_iter().map(move |inner| {
+        let span = Span::new(run.start + inner.start, run.start + inner.end);
+        Piece { span, weight: limit.weight(document.slice(span)), block, seam: Seam::Words }
+    })
+}
+
 /// Cuts a text into runs of at most `room`: at the last blank of the second half, else between words as Unicode Annex 29
 /// has them, else between characters. No run begins or ends with white space.
-pub(super) fn between_words(text: &str, room: usize, limit: &Limit) -> Vec<Span> {
+fn between_words(text: &str, room: usize, limit: &Limit) -> Vec<Span> {
     let mut found = Vec::new();
     let mut run = Run::default();
     // The best place to cut so far, behind a blank, and what stands before it.

@@ -40,32 +40,71 @@ impl Chunker for Structure {
 
     fn cut(&self, document: &Document) -> Result<Vec<Span>> {
         let contexts = Contexts::new(document);
-        let packer = Packer { document, contexts: &contexts, limit: &self.limit, fill: Fill::BestSeam };
-        let mut cuts = Vec::new();
-        let mut section: Vec<Piece> = Vec::new();
-        for (index, block) in document.blocks.iter().enumerate() {
-            if block.kind == BlockKind::Furniture {
-                continue;
-            }
-            let heading = block.kind == BlockKind::Heading;
-            if heading && section.iter().any(|piece| piece.seam != Seam::Heading) {
-                packer.pack(&section, &mut cuts);
-                section.clear();
-            }
-            if block.table.is_some()
-                && let Some(last) = section.last_mut()
-                && document.blocks[last.block].kind == BlockKind::Caption
-            {
-                last.seam = Seam::Heading;
-            }
-            // A block shares its chunk with the headings right above it.
-            let headings = section.iter().rev().take_while(|piece| piece.seam == Seam::Heading);
-            let above: usize = if heading { 0 } else { headings.map(|piece| piece.weight).sum() };
-            let room = contexts.least_room(index, &self.limit);
-            let room = if above * 2 < room { room - above } else { room };
-            push_block(document, index, room, &self.limit, &mut section);
+        let mut sections = Sections::new(document, &contexts, &self.limit);
+        (0..document.blocks.len()).for_each(|index| sections.add(index));
+        Ok(sections.finish())
+    }
+}
+
+/// Collects the blocks of a section and packs them when the next one begins.
+pub(super) struct Sections<'a> {
+    packer: Packer<'a>,
+    section: Vec<Piece>,
+    cuts: Vec<Span>,
+}
+
+impl<'a> Sections<'a> {
+    pub(super) fn new(document: &'a Document, contexts: &'a Contexts<'a>, limit: &'a Limit) -> Self {
+        let packer = Packer { document, contexts, limit, fill: Fill::BestSeam };
+        Self { packer, section: Vec::new(), cuts: Vec::new() }
+    }
+
+    /// Adds a block. A heading behind something else begins a section.
+    pub(super) fn add(&mut self, index: usize) {
+        let Packer { document, contexts, limit, .. } = self.packer;
+        let block = &document.blocks[index];
+        if block.kind == BlockKind::Furniture {
+            return;
         }
-        packer.pack(&section, &mut cuts);
-        Ok(cuts)
+        let heading = block.kind == BlockKind::Heading;
+        if heading && self.section.iter().any(|piece| piece.seam != Seam::Heading) {
+            self.close();
+        }
+        if block.table.is_some()
+            && let Some(last) = self.section.last_mut()
+            && document.blocks[last.block].kind == BlockKind::Caption
+        {
+            last.seam = Seam::Heading;
+        }
+        // A block shares its chunk with the headings right above it.
+        let headings = self.section.iter().rev().take_while(|piece| piece.seam == Seam::Heading);
+        let above: usize = if heading { 0 } else { headings.map(|piece| piece.weight).sum() };
+        let room = contexts.least_room(index, limit);
+        let room = if above * 2 < room { room - above } else { room };
+        push_block(document, index, room, limit, &mut self.section);
+    }
+
+    /// Packs the section so far, but for the headings at its end, which it gives back.
+    pub(super) fn close_to_headings(&mut self) -> Vec<Piece> {
+        let text = self.section.iter().rposition(|piece| piece.seam != Seam::Heading).map_or(0, |last| last + 1);
+        let headings = self.section.split_off(text);
+        self.close();
+        headings
+    }
+
+    /// Packs some pieces by themselves.
+    pub(super) fn pack(&mut self, pieces: &[Piece]) {
+        self.packer.pack(pieces, &mut self.cuts);
+    }
+
+    fn close(&mut self) {
+        self.packer.pack(&self.section, &mut self.cuts);
+        self.section.clear();
+    }
+
+    /// Packs what is left, and gives the cuts.
+    pub(super) fn finish(mut self) -> Vec<Span> {
+        self.close();
+        self.cuts
     }
 }

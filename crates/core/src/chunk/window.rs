@@ -2,7 +2,7 @@
 
 use super::context::Contexts;
 use super::pack::{Fill, Packer};
-use super::piece::{Piece, Seam, between_words};
+use super::piece::{Piece, Seam, cut_run};
 use super::{Chunker, Limit};
 use crate::document::{BlockKind, Document, Span};
 use crate::error::Result;
@@ -66,10 +66,7 @@ pub(super) fn push_words(
             if weight <= 1 {
                 to.push(Piece { span, weight, block, seam: Seam::Words });
             } else {
-                for inner in between_words(word, fine(weight, room, limit), limit) {
-                    let span = Span::new(at + inner.start, at + inner.end);
-                    to.push(Piece { span, weight: limit.weight(document.slice(span)), block, seam: Seam::Words });
-                }
+                to.extend(cut_run(document, span, block, fine(weight, room, limit), limit));
             }
         }
         at += part.len();
