@@ -36,11 +36,25 @@ pub trait Encoder: Send + Sync {
         count_words(text)
     }
 
+    /// The languages that it was made for, by their codes of two letters; nothing when it takes them all alike.
+    fn languages(&self) -> Option<Vec<String>> {
+        None
+    }
+
     /// One vector for each text, in the order of the texts.
     ///
     /// # Errors
     /// When a text cannot be encoded. An empty text is not an error: its vector may be all zeros.
     fn encode(&self, texts: &[&str], role: Role) -> Result<Vectors>;
+}
+
+/// An encoder that also gives a vector for each token, for comparing texts token by token. They are as long as its others.
+pub trait TokenEncoder: Encoder {
+    /// For each text the vectors of its tokens, in their order.
+    ///
+    /// # Errors
+    /// When a text cannot be encoded. A text without tokens is not an error: it has no vectors.
+    fn encode_tokens(&self, texts: &[&str], role: Role) -> Result<Vec<Vectors>>;
 }
 
 /// Some vectors of one length, one behind the other.

@@ -3,5 +3,5 @@
 mod encoder;
 mod index;
 
-pub use encoder::{Encoder, Role, Vectors};
+pub use encoder::{Encoder, Role, TokenEncoder, Vectors};
 pub use index::{VectorIndex, write_vectors};

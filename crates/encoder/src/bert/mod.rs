@@ -1,0 +1,324 @@
+//! The forward pass of BERT's family: word, position and layer after layer of attention and feed-forward.
+//!
+//! Devlin et al., "BERT: Pre-training of Deep Bidirectional Transformers for Language Understanding", 2019, on Vaswani et
+//! al., "Attention Is All You Need", 2017. Texts are laid one behind the other without padding: only attention knows
+//! where one ends. Each step looks at one row, or at one text, so that a vector does not depend on what else is encoded.
+
+mod attention;
+
+use std::borrow::Cow;
+
+use logothete_core::{Error, ErrorKind, Result};
+use serde::{Deserialize, Serialize};
+
+use crate::kernel::Kernel;
+use crate::weights::{ByteMatrix, FloatMatrix, Matrix, Quantised, TensorWriter, Tensors, WordTable};
+use attention::Attention;
+
+/// The feed-forward part takes so many rows at a time: their wide vectors stay in the cache.
+const ROWS_AT_ONCE: usize = 96;
+
+/// What a network does between the two matrices of its feed-forward part.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Activation {
+    /// The Gaussian error linear unit.
+    Gelu,
+    /// The same by the hyperbolic tangent.
+    GeluTanh,
+    /// Zero for what is below zero.
+    Relu,
+}
+
+impl Activation {
+    /// Exactly.
+    pub fn apply(self, kernel: Kernel, values: &mut [f32]) {
+        match self {
+            Self::Gelu => kernel.gelu(values),
+            Self::GeluTanh => kernel.gelu_tanh(values),
+            Self::Relu => kernel.relu(values),
+        }
+    }
+
+    /// Nearly, for values that are rounded to eight bits next.
+    pub fn near(self, kernel: Kernel, values: &mut [f32]) {
+        match self {
+            Self::Gelu => kernel.gelu_near(values),
+            other => other.apply(kernel, values),
+        }
+    }
+}
+
+/// The sizes of a network.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Shape {
+    /// The length of its vectors.
+    pub hidden: usize,
+    /// How many layers it has.
+    pub layers: usize,
+    /// How many parts attention has.
+    pub heads: usize,
+    /// The length of the vectors between the matrices of the feed-forward part.
+    pub wide: usize,
+    /// How many words the vocabulary has.
+    pub words: usize,
+    /// How many positions are known.
+    pub positions: usize,
+    /// What is added to a variance.
+    pub epsilon: f32,
+    /// What is done in the feed-forward part.
+    pub activation: Activation,
+}
+
+/// What comes after the variance is made one.
+struct Norm {
+    weights: Cow<'static, [f32]>,
+    bias: Cow<'static, [f32]>,
+}
+
+struct Layer {
+    /// Queries, keys and values, one after the other.
+    seen: Matrix,
+    joined: Matrix,
+    attention_norm: Norm,
+    widen: Matrix,
+    narrow: Matrix,
+    norm: Norm,
+}
+
+/// A network with its weights.
+pub struct Network {
+    shape: Shape,
+    words: WordTable,
+    /// The vector of each position, with that of the first kind of text added.
+    positions: Cow<'static, [f32]>,
+    norm: Norm,
+    layers: Vec<Layer>,
+}
+
+/// How precisely the forward pass is done.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Precision {
+    /// Weights and inputs of eight bits, attention of sixteen.
+    #[default]
+    Int8,
+    /// 32-bit numbers throughout: several times slower.
+    Float32,
+}
+
+/// Room for the numbers between input and output, kept from one batch to the next.
+#[derive(Default)]
+pub struct Room {
+    seen: Vec<f32>,
+    context: Vec<f32>,
+    added: Vec<f32>,
+    wide: Vec<f32>,
+    quantised: Quantised,
+    attention: Attention,
+}
+
+fn resize(values: &mut Vec<f32>, length: usize) {
+    // What was there is written over before it is read.
+    values.resize(length, 0.0);
+}
+
+impl Network {
+    /// The sizes.
+    pub fn shape(&self) -> &Shape {
+        &self.shape
+    }
+
+    /// The last layer's vectors of the tokens of some texts, one text behind the other.
+    pub fn run(&self, kernel: Kernel, texts: &[&[u32]], room: &mut Room) -> Vec<f32> {
+        let Shape { hidden, wide, epsilon, activation, heads, .. } = self.shape;
+        let rows: usize = texts.iter().map(|text| text.len()).sum();
+        let mut states = vec![0.0; rows * hidden];
+        let mut row = states.chunks_exact_mut(hidden);
+        for text in texts {
+            let positions = self.positions.chunks_exact(hidden);
+            for ((&token, position), row) in text.iter().zip(positions).zip(&mut row) {
+                self.words.write_row(kernel, token, row);
+                self.norm.add_and_apply(kernel, row, position, epsilon);
+            }
+        }
+        resize(&mut room.seen, rows * hidden * 3);
+        resize(&mut room.context, rows * hidden);
+        resize(&mut room.added, rows * hidden);
+        for layer in &self.layers {
+            layer.seen.apply(kernel, &states, None, &mut room.quantised, &mut room.seen);
+            let mut from = 0;
+            for text in texts.iter().filter(|text| !text.is_empty()) {
+                let to = from + text.len();
+                let seen = &room.seen[from * hidden * 3..to * hidden * 3];
+                let context = &mut room.context[from * hidden..to * hidden];
+                match layer.seen {
+                    Matrix::Bytes(_) => room.attention.shorts(kernel, seen, hidden, heads, context),
+                    Matrix::Float(_) => room.attention.floats(kernel, seen, hidden, heads, context),
+                }
+                from = to;
+            }
+            layer.joined.apply(kernel, &room.context, None, &mut room.quantised, &mut room.added);
+            layer.attention_norm.add_and_apply_all(kernel, &mut states, &room.added, epsilon);
+            for states in states.chunks_mut(ROWS_AT_ONCE * hidden) {
+                resize(&mut room.wide, states.len() / hidden * wide);
+                layer.widen.apply(kernel, states, Some(activation), &mut room.quantised, &mut room.wide);
+                let added = &mut room.added[..states.len()];
+                layer.narrow.apply(kernel, &room.wide, None, &mut room.quantised, added);
+                layer.norm.add_and_apply_all(kernel, states, added, epsilon);
+            }
+        }
+        states
+    }
+
+    /// Reads the weights of a model as it was trained.
+    ///
+    /// # Errors
+    /// When a tensor is missing or of another shape; the message names it.
+    pub fn from_trained(tensors: &Tensors, shape: Shape, first_position: usize, precision: Precision) -> Result<Self> {
+        let Shape { hidden, wide, words, positions, .. } = shape;
+        // Some files hold the network under a name of its own.
+        let first = "embeddings.word_embeddings.weight";
+        let prefix = tensors.names().find_map(|name| name.strip_suffix(first)).unwrap_or_default().to_owned();
+        let read = |name: String, shape: &[usize]| tensors.floats(&format!("{prefix}{name}"), shape);
+        let norm = |name: &str| -> Result<Norm> {
+            let part = |part: &str| read(format!("{name}.LayerNorm.{part}"), &[hidden]);
+            Ok(Norm { weights: part("weight")?.into(), bias: part("bias")?.into() })
+        };
+        let matrix = |names: &[String], inputs: usize, outputs: usize| -> Result<Matrix> {
+            let (mut weights, mut bias) = (Vec::new(), Vec::new());
+            for name in names {
+                weights.extend(read(format!("{name}.weight"), &[outputs, inputs])?);
+                bias.extend(read(format!("{name}.bias"), &[outputs])?);
+            }
+            Ok(new_matrix(&weights, &bias, precision))
+        };
+        let kinds_name = format!("{prefix}embeddings.token_type_embeddings.weight");
+        let kinds = match tensors.shape(&kinds_name).map(<[usize]>::to_vec) {
+            Some(shape) if shape.len() == 2 && shape[0] > 0 && shape[1] == hidden => tensors.floats(&kinds_name, &shape)?,
+            _ => tensors.floats(&kinds_name, &[2, hidden])?,
+        };
+        let table = read("embeddings.position_embeddings.weight".to_owned(), &[positions + first_position, hidden])?;
+        let mut table = table[first_position * hidden..].to_vec();
+        for row in table.chunks_exact_mut(hidden) {
+            row.iter_mut().zip(&kinds).for_each(|(value, kind)| *value += kind);
+        }
+        let layers = (0..shape.layers).map(|layer| {
+            let at = |name: &str| format!("encoder.layer.{layer}.{name}");
+            let seen = ["query", "key", "value"].map(|part| at(&format!("attention.self.{part}")));
+            Ok(Layer {
+                seen: matrix(&seen, hidden, hidden)?,
+                joined: matrix(&[at("attention.output.dense")], hidden, hidden)?,
+                attention_norm: norm(&at("attention.output"))?,
+                widen: matrix(&[at("intermediate.dense")], hidden, wide)?,
+                narrow: matrix(&[at("output.dense")], wide, hidden)?,
+                norm: norm(&at("output"))?,
+            })
+        });
+        Ok(Self {
+            words: WordTable::Float(read(first.to_owned(), &[words, hidden])?),
+            positions: table.into(),
+            norm: norm("embeddings")?,
+            layers: layers.collect::<Result<_>>()?,
+            shape,
+        })
+    }
+
+    /// Reads the files that [`write`](Self::write) wrote.
+    ///
+    /// # Errors
+    /// When a tensor is missing or of another shape; the message names it.
+    pub fn from_packed(tensors: &Tensors, shape: Shape) -> Result<Self> {
+        let Shape { hidden, wide, words, positions, .. } = shape;
+        let norm = |name: &str| -> Result<Norm> {
+            let part = |part: &str| tensors.exact(&format!("{name}.{part}"), &[hidden]);
+            Ok(Norm { weights: part("weight")?, bias: part("bias")? })
+        };
+        let layers = (0..shape.layers).map(|layer| {
+            let matrix = |name: &str, inputs: usize, outputs: usize| {
+                ByteMatrix::read(tensors, &format!("layer.{layer}.{name}"), inputs, outputs).map(Matrix::Bytes)
+            };
+            Ok(Layer {
+                seen: matrix("seen", hidden, hidden * 3)?,
+                joined: matrix("joined", hidden, hidden)?,
+                attention_norm: norm(&format!("layer.{layer}.attention_norm"))?,
+                widen: matrix("widen", hidden, wide)?,
+                narrow: matrix("narrow", wide, hidden)?,
+                norm: norm(&format!("layer.{layer}.norm"))?,
+            })
+        });
+        Ok(Self {
+            words: WordTable::read(tensors, words, hidden)?,
+            positions: tensors.exact("positions", &[positions, hidden])?,
+            norm: norm("norm")?,
+            layers: layers.collect::<Result<_>>()?,
+            shape,
+        })
+    }
+
+    /// Writes the weights as files: the words in parts of `words` each, the positions, and each layer. A function is
+    /// given each file with its name. Positions behind `longest` are left out.
+    ///
+    /// # Errors
+    /// As the function, and when the weights are not those of a model as it was trained, read with eight bits.
+    pub fn write(
+        &self,
+        words: usize,
+        longest: usize,
+        mut write: impl FnMut(&str, &[u8]) -> Result<()>,
+    ) -> Result<()> {
+        let hidden = self.shape.hidden;
+        let unfit = |what: &str| Error::new(ErrorKind::Unsupported, format!("{what}; it cannot be packed"));
+        let WordTable::Float(table) = &self.words else { return Err(unfit("the word table is packed already")) };
+        if !hidden.is_multiple_of(32) {
+            return Err(unfit("vectors are packed in groups of 32 numbers, and these are not a multiple long"));
+        }
+        WordTable::write_parts(table, hidden, words, |part, file| {
+            write(&format!("words-{part}.safetensors"), &file.finish()?)
+        })?;
+        let mut file = TensorWriter::default();
+        let kept = longest.min(self.shape.positions);
+        file.add("positions", &[kept, hidden], &self.positions[..kept * hidden]);
+        self.norm.write("norm", &mut file);
+        write("positions.safetensors", &file.finish()?)?;
+        for (at, layer) in self.layers.iter().enumerate() {
+            let mut file = TensorWriter::default();
+            let parts =
+                [("seen", &layer.seen), ("joined", &layer.joined), ("widen", &layer.widen), ("narrow", &layer.narrow)];
+            for (name, matrix) in parts {
+                let Matrix::Bytes(matrix) = matrix else { return Err(unfit("the layers are not of eight bits")) };
+                matrix.write(&format!("layer.{at}.{name}"), &mut file);
+            }
+            layer.attention_norm.write(&format!("layer.{at}.attention_norm"), &mut file);
+            layer.norm.write(&format!("layer.{at}.norm"), &mut file);
+            write(&format!("layer-{at}.safetensors"), &file.finish()?)?;
+        }
+        Ok(())
+    }
+}
+
+/// A matrix in a precision, from a row of weights for each output.
+pub fn new_matrix(weights: &[f32], bias: &[f32], precision: Precision) -> Matrix {
+    match precision {
+        Precision::Int8 => Matrix::Bytes(ByteMatrix::new(weights, bias)),
+        Precision::Float32 => Matrix::Float(FloatMatrix::new(weights, bias)),
+    }
+}
+
+impl Norm {
+    fn add_and_apply(&self, kernel: Kernel, row: &mut [f32], added: &[f32], epsilon: f32) {
+        kernel.add_and_normalise(row, added, &self.weights, &self.bias, epsilon);
+    }
+
+    fn add_and_apply_all(&self, kernel: Kernel, rows: &mut [f32], added: &[f32], epsilon: f32) {
+        let hidden = self.bias.len();
+        for (row, added) in rows.chunks_exact_mut(hidden).zip(added.chunks_exact(hidden)) {
+            self.add_and_apply(kernel, row, added, epsilon);
+        }
+    }
+
+    fn write(&self, name: &str, file: &mut TensorWriter) {
+        file.add(&format!("{name}.weight"), &[self.weights.len()], &self.weights);
+        file.add(&format!("{name}.bias"), &[self.bias.len()], &self.bias);
+    }
+}

@@ -1,0 +1,229 @@
+//! The arithmetic that takes the time: products of small integers, and what lies between two of them.
+//!
+//! All `unsafe` of the crate is here. A [`Kernel`] stands for one way of doing it, and can only be had where the
+//! processor knows its instructions. All ways give the same integers, and the same floating-point numbers too: sums
+//! run over [`LANES`] accumulators in a fixed order, nothing is fused, and no function of the platform is called.
+//!
+//! Matrices are laid out in panels of [`WIDE`] outputs, so that every way reads them from front to end: for each step
+//! over the inputs, [`WIDE`] groups of four bytes, or of two 16-bit integers.
+
+#![allow(unsafe_code)]
+
+mod plain;
+#[cfg(target_arch = "x86_64")]
+mod x86;
+
+/// How many outputs a panel has.
+pub const WIDE: usize = 32;
+/// How many rows are multiplied at a time.
+pub const ROWS: usize = 12;
+/// How many accumulators a sum of floating-point numbers has.
+pub const LANES: usize = 16;
+/// How many bytes of a row a step reads.
+pub const BYTES: usize = 4;
+/// How many 16-bit integers of a row a step reads.
+pub const SHORTS: usize = 2;
+
+/// Sums of products: a line for each row, a column for each output of a panel.
+pub type Sums = [[i32; WIDE]; ROWS];
+
+/// One way of doing the arithmetic, which this processor can go.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Kernel(Path);
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Path {
+    Portable,
+    #[cfg(target_arch = "x86_64")]
+    Avx2,
+    #[cfg(target_arch = "x86_64")]
+    Avx512,
+}
+
+impl Kernel {
+    /// The fastest way that this processor knows.
+    pub fn best() -> Self {
+        #[cfg(target_arch = "x86_64")]
+        {
+            if is_x86_feature_detected!("avx512f")
+                && is_x86_feature_detected!("avx512bw")
+                && is_x86_feature_detected!("avx512vl")
+                && is_x86_feature_detected!("avx512dq")
+                && is_x86_feature_detected!("avx512vnni")
+            {
+                return Self(Path::Avx512);
+            }
+            if is_x86_feature_detected!("avx2") {
+                return Self(Path::Avx2);
+            }
+        }
+        Self::portable()
+    }
+
+    /// The way that every processor knows.
+    pub fn portable() -> Self {
+        Self(Path::Portable)
+    }
+
+    /// All ways that this processor knows.
+    pub fn all() -> Vec<Self> {
+        #[cfg(target_arch = "x86_64")]
+        {
+            let mut all = vec![Self::portable()];
+            let best = Self::best();
+            if best != Self::portable() {
+                // What knows the widest instructions knows the narrower ones.
+                all.push(Self(Path::Avx2));
+            }
+            if best.0 == Path::Avx512 {
+                all.push(best);
+            }
+            all
+        }
+        #[cfg(not(target_arch = "x86_64"))]
+        vec![Self::portable()]
+    }
+
+    /// What it is called.
+    pub fn name(self) -> &'static str {
+        match self.0 {
+            Path::Portable => "portable",
+            #[cfg(target_arch = "x86_64")]
+            Path::Avx2 => "AVX2",
+            #[cfg(target_arch = "x86_64")]
+            Path::Avx512 => "AVX-512 VNNI",
+        }
+    }
+
+    /// Multiplies rows of bytes by a panel of signed bytes: `sums[row][output] = Σ rows[row][k] · panel[k][output]`.
+    /// A row begins every `stride` bytes; the panel says how long it is.
+    ///
+    /// # Panics
+    /// When there are more than [`ROWS`] rows, or `rows` is shorter than they are.
+    pub fn multiply_bytes(self, rows: &[u8], stride: usize, count: usize, panel: &[i8], sums: &mut Sums) {
+        let steps = panel.len() / (WIDE * BYTES);
+        assert!(panel.len().is_multiple_of(WIDE * BYTES) && reaches(rows.len(), stride, count, steps * BYTES));
+        match self.0 {
+            Path::Portable => plain::multiply_bytes(rows, stride, count, panel, sums),
+            #[cfg(target_arch = "x86_64")]
+            // SAFETY: the value shows that the processor knows AVX2; the lengths were checked above.
+            Path::Avx2 => unsafe { x86::multiply_bytes_avx2(rows, stride, count, panel, sums) },
+            #[cfg(target_arch = "x86_64")]
+            // SAFETY: the value shows that the processor knows AVX-512 VNNI; the lengths were checked above.
+            Path::Avx512 => unsafe { x86::multiply_bytes_avx512(rows, stride, count, panel, sums) },
+        }
+    }
+
+    /// Multiplies rows of 16-bit integers by a panel of them. The caller sees to it that no sum leaves 32 bits; such a
+    /// sum wraps around, on every way alike.
+    ///
+    /// # Panics
+    /// When there are more than [`ROWS`] rows, or `rows` is shorter than they are.
+    pub fn multiply_shorts(self, rows: &[i16], stride: usize, count: usize, panel: &[i16], sums: &mut Sums) {
+        let steps = panel.len() / (WIDE * SHORTS);
+        assert!(panel.len().is_multiple_of(WIDE * SHORTS) && reaches(rows.len(), stride, count, steps * SHORTS));
+        match self.0 {
+            Path::Portable => plain::multiply_shorts(rows, stride, count, panel, sums),
+            #[cfg(target_arch = "x86_64")]
+            // SAFETY: the value shows that the processor knows AVX2; the lengths were checked above.
+            Path::Avx2 => unsafe { x86::multiply_shorts_avx2(rows, stride, count, panel, sums) },
+            #[cfg(target_arch = "x86_64")]
+            // SAFETY: the value shows that the processor knows AVX-512 VNNI; the lengths were checked above.
+            Path::Avx512 => unsafe { x86::multiply_shorts_avx512(rows, stride, count, panel, sums) },
+        }
+    }
+}
+
+/// Whether so many rows of a length, one every `stride`, lie in `held`.
+fn reaches(held: usize, stride: usize, count: usize, length: usize) -> bool {
+    count <= ROWS && (count == 0 || (length <= stride || count == 1) && held >= (count - 1) * stride + length)
+}
+
+/// The range of the integers that stand for some numbers: `number = integer · step + least`.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct Grid {
+    /// What one unit of the integers stands for.
+    pub step: f32,
+    /// What zero stands for.
+    pub least: f32,
+}
+
+/// What turns the sums of a panel into numbers: `scale · (step · sum + least · Σ weights) + bias`.
+#[derive(Clone, Copy)]
+pub struct Finish<'a> {
+    /// For each output, what one unit of its weights stands for.
+    pub scales: &'a [f32],
+    /// For each output, the sum of its weights, in units of `scales`.
+    pub totals: &'a [f32],
+    /// For each output, what is added.
+    pub bias: &'a [f32],
+}
+
+/// Compiles functions of [`plain`] for each way, and picks the one that was asked for.
+macro_rules! every_way {
+    ($($(#[$doc:meta])* fn $name:ident($($arg:ident: $kind:ty),*) $(-> $result:ty)?;)*) => {
+        impl Kernel {
+            $($(#[$doc])* #[allow(clippy::too_many_arguments)]
+            pub fn $name(self, $($arg: $kind),*) $(-> $result)? {
+                #[cfg(target_arch = "x86_64")]
+                {
+                    #[target_feature(enable = "avx2")]
+                    #[allow(clippy::too_many_arguments)]
+                    fn avx2($($arg: $kind),*) $(-> $result)? {
+                        plain::$name($($arg),*)
+                    }
+                    #[target_feature(enable = "avx512f,avx512bw,avx512vl,avx512dq")]
+                    #[allow(clippy::too_many_arguments)]
+                    fn avx512($($arg: $kind),*) $(-> $result)? {
+                        plain::$name($($arg),*)
+                    }
+                    match self.0 {
+                        Path::Portable => {}
+                        // SAFETY: the value shows that the processor knows AVX2.
+                        Path::Avx2 => return unsafe { avx2($($arg),*) },
+                        // SAFETY: the value shows that the processor knows AVX-512.
+                        Path::Avx512 => return unsafe { avx512($($arg),*) },
+                    }
+                }
+                plain::$name($($arg),*)
+            })*
+        }
+    };
+}
+
+every_way! {
+    /// Turns numbers into bytes, evenly spread between the least and the greatest of them.
+    fn to_bytes(values: &[f32], bytes: &mut [u8]) -> Grid;
+    /// The greatest distance from zero.
+    fn farthest(values: &[f32]) -> f32;
+    /// Turns numbers into 16-bit integers: `round(value · factor)`. The factor keeps them in range.
+    fn to_shorts(values: &[f32], factor: f32, shorts: &mut [i16]);
+    /// Lays two rows of 16-bit integers into a panel, as one step of it.
+    fn interleave(first: &[i16], second: &[i16], step: &mut [i16]);
+    /// Turns the sums of a tile into numbers, written at a column of rows of `stride` numbers.
+    fn finish(sums: &Sums, grids: &[Grid], finish: Finish<'_>, out: &mut [f32], stride: usize, column: usize);
+    /// Turns sums into shares of 32767 by the softmax of `sum · factor`. Returns what the shares add up to.
+    fn shares(sums: &[i32], factor: f32, exponentials: &mut [f32], shares: &mut [i16]) -> i32;
+    /// Writes `sum · factor` of one row.
+    fn scale(sums: &[i32], factor: f32, out: &mut [f32]);
+    /// Turns numbers into their softmax.
+    fn softmax(values: &mut [f32]);
+    /// The Gaussian error linear unit, to 3e-4, far below what eight bits can say.
+    fn gelu_near(values: &mut [f32]);
+    /// The Gaussian error linear unit.
+    fn gelu(values: &mut [f32]);
+    /// The Gaussian error linear unit as some models are trained with, by the hyperbolic tangent.
+    fn gelu_tanh(values: &mut [f32]);
+    /// Zero for what is below zero.
+    fn relu(values: &mut [f32]);
+    /// Adds `added` to a row, and brings it to mean 0 and variance 1, then to the weights and the bias.
+    fn add_and_normalise(row: &mut [f32], added: &[f32], weights: &[f32], bias: &[f32], epsilon: f32);
+    /// Adds numbers to numbers.
+    fn add(values: &mut [f32], added: &[f32]);
+    /// The greater of each two numbers.
+    fn greater(values: &mut [f32], others: &[f32]);
+    /// Writes a row of a table of 4-bit numbers: for each group of 32, a step and a least as 16-bit floats, then the bits.
+    fn from_nibbles(row: &[u8], out: &mut [f32]);
+    /// Multiplies rows of numbers by a panel of them, for reference.
+    fn multiply_floats(rows: &[f32], stride: usize, count: usize, panel: &[f32], out: &mut [[f32; WIDE]; ROWS]);
+}

@@ -1,0 +1,196 @@
+//! Products with the instructions of x86-64 processors.
+
+use std::arch::x86_64::*;
+
+use super::{BYTES, ROWS, SHORTS, Sums, WIDE};
+
+/// Runs the tile for a number of rows, which its accumulators are laid out for at compile time.
+macro_rules! for_rows {
+    ($count:expr, $tile:ident, ($($arg:expr),*)) => {
+        match $count {
+            0 => {}
+            1 => $tile::<1>($($arg),*),
+            2 => $tile::<2>($($arg),*),
+            3 => $tile::<3>($($arg),*),
+            4 => $tile::<4>($($arg),*),
+            5 => $tile::<5>($($arg),*),
+            6 => $tile::<6>($($arg),*),
+            7 => $tile::<7>($($arg),*),
+            8 => $tile::<8>($($arg),*),
+            9 => $tile::<9>($($arg),*),
+            10 => $tile::<10>($($arg),*),
+            11 => $tile::<11>($($arg),*),
+            _ => $tile::<12>($($arg),*),
+        }
+    };
+}
+
+const _: () = assert!(ROWS == 12 && WIDE == 32);
+
+/// # Safety
+/// The processor knows AVX-512 VNNI; `rows` holds `count` rows, at most 12, as long as the panel says.
+#[target_feature(enable = "avx512f,avx512bw,avx512vnni")]
+pub unsafe fn multiply_bytes_avx512(rows: &[u8], stride: usize, count: usize, panel: &[i8], sums: &mut Sums) {
+    #[target_feature(enable = "avx512f,avx512bw,avx512vnni")]
+    unsafe fn tile<const R: usize>(rows: *const u8, stride: usize, panel: *const i8, steps: usize, sums: &mut Sums) {
+        let mut totals = [[_mm512_setzero_si512(); 2]; R];
+        for step in 0..steps {
+            // SAFETY: a step of the panel is two registers long, and each row is as many steps long as the panel.
+            unsafe {
+                let at = panel.add(step * WIDE * BYTES).cast::<__m512i>();
+                let weights = [_mm512_loadu_si512(at), _mm512_loadu_si512(at.add(1))];
+                for (row, totals) in totals.iter_mut().enumerate() {
+                    let input = rows.add(row * stride + step * BYTES).cast::<i32>().read_unaligned();
+                    let input = _mm512_set1_epi32(input);
+                    totals[0] = _mm512_dpbusd_epi32(totals[0], input, weights[0]);
+                    totals[1] = _mm512_dpbusd_epi32(totals[1], input, weights[1]);
+                }
+            }
+        }
+        write_avx512(&totals, sums);
+    }
+    let steps = panel.len() / (WIDE * BYTES);
+    // SAFETY: what the caller promises is what the tile needs.
+    unsafe { for_rows!(count, tile, (rows.as_ptr(), stride, panel.as_ptr(), steps, sums)) }
+}
+
+/// # Safety
+/// The processor knows AVX-512 VNNI; `rows` holds `count` rows, at most 12, as long as the panel says.
+#[target_feature(enable = "avx512f,avx512bw,avx512vnni")]
+pub unsafe fn multiply_shorts_avx512(rows: &[i16], stride: usize, count: usize, panel: &[i16], sums: &mut Sums) {
+    #[target_feature(enable = "avx512f,avx512bw,avx512vnni")]
+    unsafe fn tile<const R: usize>(rows: *const i16, stride: usize, panel: *const i16, steps: usize, sums: &mut Sums) {
+        let mut totals = [[_mm512_setzero_si512(); 2]; R];
+        for step in 0..steps {
+            // SAFETY: a step of the panel is two registers long, and each row is as many steps long as the panel.
+            unsafe {
+                let at = panel.add(step * WIDE * SHORTS).cast::<__m512i>();
+                let weights = [_mm512_loadu_si512(at), _mm512_loadu_si512(at.add(1))];
+                for (row, totals) in totals.iter_mut().enumerate() {
+                    let input = rows.add(row * stride + step * SHORTS).cast::<i32>().read_unaligned();
+                    let input = _mm512_set1_epi32(input);
+                    totals[0] = _mm512_dpwssd_epi32(totals[0], input, weights[0]);
+                    totals[1] = _mm512_dpwssd_epi32(totals[1], input, weights[1]);
+                }
+            }
+        }
+        write_avx512(&totals, sums);
+    }
+    let steps = panel.len() / (WIDE * SHORTS);
+    // SAFETY: what the caller promises is what the tile needs.
+    unsafe { for_rows!(count, tile, (rows.as_ptr(), stride, panel.as_ptr(), steps, sums)) }
+}
+
+#[target_feature(enable = "avx512f")]
+fn write_avx512(totals: &[[__m512i; 2]], sums: &mut Sums) {
+    for (totals, sums) in totals.iter().zip(sums) {
+        let at = sums.as_mut_ptr().cast::<__m512i>();
+        // SAFETY: a line of the sums is two registers long.
+        unsafe {
+            _mm512_storeu_si512(at, totals[0]);
+            _mm512_storeu_si512(at.add(1), totals[1]);
+        }
+    }
+}
+
+/// How many rows of 16-bit integers fit into the registers of AVX2.
+const ROWS_AVX2: usize = 3;
+
+/// Bytes are widened to 16 bits first: the instruction for bytes would saturate, and other integers come out.
+///
+/// # Safety
+/// The processor knows AVX2; `rows` holds `count` rows, at most 12, as long as the panel says.
+#[target_feature(enable = "avx2")]
+pub unsafe fn multiply_bytes_avx2(rows: &[u8], stride: usize, count: usize, panel: &[i8], sums: &mut Sums) {
+    /// Half a panel at a time: four registers for each row.
+    #[target_feature(enable = "avx2")]
+    unsafe fn tile<const R: usize>(rows: *const u8, stride: usize, panel: *const i8, steps: usize, sums: &mut [[i32; WIDE]]) {
+        for half in 0..2 {
+            let mut totals = [[_mm256_setzero_si256(); 4]; R];
+            for step in 0..steps {
+                // SAFETY: a step of the panel is eight times 16 bytes long, and each row as many steps as the panel.
+                unsafe {
+                    let mut inputs = [_mm256_setzero_si256(); R];
+                    for (row, input) in inputs.iter_mut().enumerate() {
+                        let four = rows.add(row * stride + step * BYTES).cast::<i32>().read_unaligned();
+                        *input = _mm256_cvtepu8_epi16(_mm_set1_epi32(four));
+                    }
+                    for quarter in 0..4 {
+                        let at = panel.add(step * WIDE * BYTES + half * 64 + quarter * 16).cast::<__m128i>();
+                        let weights = _mm256_cvtepi8_epi16(_mm_loadu_si128(at));
+                        for (totals, &input) in totals.iter_mut().zip(&inputs) {
+                            let products = _mm256_madd_epi16(input, weights);
+                            totals[quarter] = _mm256_add_epi32(totals[quarter], products);
+                        }
+                    }
+                }
+            }
+            for (totals, sums) in totals.iter().zip(sums.iter_mut()) {
+                for pair in 0..2 {
+                    // Each output is in two neighbouring sums. Adding them leaves quarters in the order 0 2 1 3.
+                    let added = _mm256_hadd_epi32(totals[pair * 2], totals[pair * 2 + 1]);
+                    let ordered = _mm256_permute4x64_epi64::<0b11_01_10_00>(added);
+                    // SAFETY: eight sums from there on are in the line.
+                    unsafe { _mm256_storeu_si256(sums.as_mut_ptr().add(half * 16 + pair * 8).cast(), ordered) };
+                }
+            }
+        }
+    }
+    let steps = panel.len() / (WIDE * BYTES);
+    for from in (0..count).step_by(ROWS_AVX2) {
+        let (at, sums) = (rows[from * stride..].as_ptr(), &mut sums[from..]);
+        // SAFETY: what the caller promises is what the tile needs.
+        unsafe {
+            match count - from {
+                1 => tile::<1>(at, stride, panel.as_ptr(), steps, sums),
+                2 => tile::<2>(at, stride, panel.as_ptr(), steps, sums),
+                _ => tile::<ROWS_AVX2>(at, stride, panel.as_ptr(), steps, sums),
+            }
+        }
+    }
+}
+
+/// # Safety
+/// The processor knows AVX2; `rows` holds `count` rows, at most 12, as long as the panel says.
+#[target_feature(enable = "avx2")]
+pub unsafe fn multiply_shorts_avx2(rows: &[i16], stride: usize, count: usize, panel: &[i16], sums: &mut Sums) {
+    #[target_feature(enable = "avx2")]
+    unsafe fn tile<const R: usize>(rows: *const i16, stride: usize, panel: *const i16, steps: usize, sums: &mut [[i32; WIDE]]) {
+        let mut totals = [[_mm256_setzero_si256(); 4]; R];
+        for step in 0..steps {
+            // SAFETY: a step of the panel is four registers long, and each row is as many steps long as the panel.
+            unsafe {
+                let mut inputs = [_mm256_setzero_si256(); R];
+                for (row, input) in inputs.iter_mut().enumerate() {
+                    let two = rows.add(row * stride + step * SHORTS).cast::<i32>().read_unaligned();
+                    *input = _mm256_set1_epi32(two);
+                }
+                for quarter in 0..4 {
+                    let at = panel.add(step * WIDE * SHORTS + quarter * 16).cast::<__m256i>();
+                    let weights = _mm256_loadu_si256(at);
+                    for (totals, &input) in totals.iter_mut().zip(&inputs) {
+                        totals[quarter] = _mm256_add_epi32(totals[quarter], _mm256_madd_epi16(input, weights));
+                    }
+                }
+            }
+        }
+        for (totals, sums) in totals.iter().zip(sums) {
+            for (quarter, &total) in totals.iter().enumerate() {
+                // SAFETY: eight sums from there on are in the line.
+                unsafe { _mm256_storeu_si256(sums.as_mut_ptr().add(quarter * 8).cast(), total) };
+            }
+        }
+    }
+    let steps = panel.len() / (WIDE * SHORTS);
+    for from in (0..count).step_by(ROWS_AVX2) {
+        let (at, sums) = (rows[from * stride..].as_ptr(), &mut sums[from..]);
+        // SAFETY: what the caller promises is what the tile needs.
+        unsafe {
+            match count - from {
+                1 => tile::<1>(at, stride, panel.as_ptr(), steps, sums),
+                2 => tile::<2>(at, stride, panel.as_ptr(), steps, sums),
+                _ => tile::<ROWS_AVX2>(at, stride, panel.as_ptr(), steps, sums),
+            }
+        }
+    }
+}

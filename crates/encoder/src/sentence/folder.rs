@@ -1,0 +1,275 @@
+//! An encoder from a folder: the weights, `config.json`, `tokenizer.json`, and what else is there.
+
+use std::borrow::Cow;
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::sync::Mutex;
+
+use logothete_core::{Error, ErrorKind, Fingerprint, Result};
+use serde_json::Value;
+
+use super::{Pooling, Projection, SentenceEncoder, VERSION};
+use crate::bert::{Activation, Network, Precision, Shape, new_matrix};
+use crate::kernel::Kernel;
+use crate::tokenise;
+use crate::weights::Tensors;
+
+/// What is said of a model beyond its files. What is left out is taken from them.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct FolderSettings {
+    /// What is put in front of queries.
+    pub query_prefix: Option<String>,
+    /// What is put in front of passages.
+    pub passage_prefix: Option<String>,
+    /// How the vectors of tokens become one; the mean where the files do not say.
+    pub pooling: Option<Pooling>,
+    /// The most tokens of a text, with those that mark its ends.
+    pub longest: Option<usize>,
+    /// How precisely it is computed.
+    pub precision: Precision,
+}
+
+/// The files of a model.
+struct Folder<'a> {
+    path: &'a Path,
+}
+
+impl Folder<'_> {
+    fn bytes(&self, name: &str) -> Result<Vec<u8>> {
+        let path = self.path.join(name);
+        fs::read(&path).map_err(|error| {
+            let message = match error.kind() {
+                std::io::ErrorKind::NotFound => {
+                    "it is not there; a model's folder holds config.json, tokenizer.json and its weights as *.safetensors"
+                }
+                _ => "it cannot be read",
+            };
+            Error::new(ErrorKind::NotFound, message).at(path.display()).because(error)
+        })
+    }
+
+    fn json(&self, name: &str) -> Result<Value> {
+        serde_json::from_slice(&self.bytes(name)?)
+            .map_err(|e| Error::new(ErrorKind::Unreadable, "it is not JSON; get the file again").at(name).because(e))
+    }
+
+    /// The JSON of a file that may be left out.
+    fn json_if_there(&self, name: &str) -> Result<Value> {
+        if self.path.join(name).is_file() { self.json(name) } else { Ok(Value::Null) }
+    }
+
+    /// The names of files of a type, in order.
+    fn files(&self, folder: &str, extension: &str) -> Result<Vec<String>> {
+        let path = self.path.join(folder);
+        let entries = fs::read_dir(&path).map_err(|error| {
+            let message = "this folder of a model cannot be listed; check the path";
+            Error::new(ErrorKind::NotFound, message).at(path.display()).because(error)
+        })?;
+        let names = entries.filter_map(|entry| Some(entry.ok()?.path())).filter(|path| path.is_file());
+        let fits = names.filter(|path| path.extension().is_some_and(|found| found == extension));
+        let relative = fits.filter_map(|path| Some(PathBuf::from(folder).join(path.file_name()?).to_str()?.to_owned()));
+        let mut names: Vec<String> = relative.collect();
+        names.sort();
+        Ok(names)
+    }
+
+    /// The tensors of all weight files in a folder, and their hashes.
+    fn tensors(&self, folder: &str, hashes: &mut Vec<String>) -> Result<Tensors> {
+        let mut tensors = Tensors::default();
+        let files = self.files(folder, "safetensors")?;
+        if files.is_empty() {
+            let message = "there are no weights; a model's folder holds them as *.safetensors";
+            return Err(Error::new(ErrorKind::NotFound, message).at(self.path.join(folder).display()));
+        }
+        for file in files {
+            let bytes = self.bytes(&file)?;
+            hashes.push(blake3::hash(&bytes).to_hex().to_string());
+            tensors.add_file(&file, Cow::Owned(bytes))?;
+        }
+        Ok(tensors)
+    }
+}
+
+/// A key of a file, with what it is in words for an error.
+fn number(json: &Value, file: &str, key: &str) -> Result<usize> {
+    json[key].as_u64().and_then(|number| usize::try_from(number).ok()).filter(|&number| number > 0).ok_or_else(|| {
+        let message = format!("key “{key}” is missing, or not a positive number");
+        Error::new(ErrorKind::Unreadable, message).at(file)
+    })
+}
+
+/// What `config.json` says: the sizes, and the first position that texts use.
+fn shape(json: &Value) -> Result<(Shape, usize)> {
+    const FILE: &str = "config.json";
+    let unsupported = |message: String| Error::new(ErrorKind::Unsupported, message).at(FILE);
+    let first_position = match json["model_type"].as_str().unwrap_or_default() {
+        "bert" => 0,
+        "roberta" | "xlm-roberta" | "camembert" => json["pad_token_id"].as_u64().unwrap_or(1) as usize + 1,
+        other => {
+            let message = format!("a model of the type “{other}” is not read; bert, roberta and xlm-roberta are");
+            return Err(unsupported(message));
+        }
+    };
+    if let Some(other) = json["position_embedding_type"].as_str().filter(|kind| *kind != "absolute") {
+        return Err(unsupported(format!("positions of the kind “{other}” are not read; absolute ones are")));
+    }
+    let activation = match json["hidden_act"].as_str().unwrap_or("gelu") {
+        "gelu" => Activation::Gelu,
+        "gelu_new" | "gelu_pytorch_tanh" => Activation::GeluTanh,
+        "relu" => Activation::Relu,
+        other => return Err(unsupported(format!("hidden_act “{other}” is not known; gelu, gelu_new and relu are"))),
+    };
+    let positions = number(json, FILE, "max_position_embeddings")?;
+    let shape = Shape {
+        hidden: number(json, FILE, "hidden_size")?,
+        layers: number(json, FILE, "num_hidden_layers")?,
+        heads: number(json, FILE, "num_attention_heads")?,
+        wide: number(json, FILE, "intermediate_size")?,
+        words: number(json, FILE, "vocab_size")?,
+        positions: positions.saturating_sub(first_position).max(1),
+        epsilon: json["layer_norm_eps"].as_f64().unwrap_or(1e-12) as f32,
+        activation,
+    };
+    if !shape.hidden.is_multiple_of(shape.heads) {
+        let message = format!("hidden_size {} is not a multiple of num_attention_heads {}", shape.hidden, shape.heads);
+        return Err(Error::new(ErrorKind::Unreadable, message).at(FILE));
+    }
+    Ok((shape, first_position))
+}
+
+/// The pooling that a folder's own settings name.
+fn pooling(json: &Value) -> Result<Option<Pooling>> {
+    let modes = [("mean_tokens", Pooling::Mean), ("cls_token", Pooling::First), ("max_tokens", Pooling::Max)];
+    let set = |mode: &str| json[format!("pooling_mode_{mode}")].as_bool() == Some(true);
+    let mut found = modes.iter().filter(|(mode, _)| set(mode)).map(|(_, pooling)| *pooling);
+    let first = found.next();
+    if found.next().is_some() {
+        let message = "several poolings at once are not read; choose one with FolderSettings::pooling";
+        return Err(Error::new(ErrorKind::Unsupported, message));
+    }
+    Ok(first)
+}
+
+impl SentenceEncoder {
+    /// An encoder from a folder with `config.json`, `tokenizer.json` and weights as `*.safetensors`. Where the folder
+    /// lists its parts in `modules.json`, its pooling and its projections are read too.
+    ///
+    /// # Errors
+    /// When a file, a key or a tensor is missing, or of a kind that is not read; the message names it.
+    pub fn from_folder(path: impl AsRef<Path>, settings: &FolderSettings) -> Result<Self> {
+        let path = path.as_ref();
+        let place = |error: Error| if error.place().is_none() { error.at(path.display()) } else { error };
+        Self::open(path, settings).map_err(place)
+    }
+
+    fn open(path: &Path, settings: &FolderSettings) -> Result<Self> {
+        let folder = Folder { path };
+        let config = folder.json("config.json")?;
+        let (shape, first_position) = shape(&config)?;
+        let tokeniser_file = folder.bytes("tokenizer.json")?;
+        let tokeniser = tokenise::read(&tokeniser_file).map_err(|error| error.at("tokenizer.json"))?;
+        let mut hashes = vec![blake3::hash(&tokeniser_file).to_hex().to_string(), config.to_string()];
+        let tensors = folder.tensors("", &mut hashes)?;
+        let network = Network::from_trained(&tensors, shape, first_position, settings.precision)?;
+
+        let mut said_pooling = None;
+        let mut projections = Vec::new();
+        for module in folder.json_if_there("modules.json")?.as_array().into_iter().flatten() {
+            let kind = module["type"].as_str().unwrap_or_default().rsplit('.').next().unwrap_or_default();
+            let at = module["path"].as_str().unwrap_or_default();
+            match kind {
+                "Transformer" | "Normalize" => {}
+                "Pooling" => {
+                    said_pooling = pooling(&folder.json(&format!("{at}/config.json"))?)?;
+                }
+                "Dense" => projections.push(projection(&folder, at, settings.precision, &mut hashes)?),
+                other => {
+                    let message = format!("a module of the kind “{other}” is not read; Pooling, Dense and Normalize are");
+                    return Err(Error::new(ErrorKind::Unsupported, message).at("modules.json"));
+                }
+            }
+        }
+        let said = own_settings(&folder)?;
+        let pooling = settings.pooling.or(said_pooling).unwrap_or(Pooling::Mean);
+        let (before, after) = tokeniser.ends();
+        let least = before.len() + after.len() + 1;
+        let positions = network.shape().positions;
+        let longest = settings.longest.or(said.longest).unwrap_or(positions);
+        if longest < least || longest > positions {
+            let message = format!("texts of up to {longest} tokens are not possible; this model reads {least} to {positions}");
+            return Err(Error::new(ErrorKind::Configuration, message));
+        }
+        let prefixes = [
+            settings.query_prefix.clone().or(said.query_prefix).unwrap_or_default(),
+            settings.passage_prefix.clone().or(said.passage_prefix).unwrap_or_default(),
+        ];
+        let model = path.file_name().map_or_else(|| path.display().to_string(), |name| name.to_string_lossy().into_owned());
+        let dimensions = projections.last().map_or(network.shape().hidden, |last| last.matrix.outputs());
+        let how = format!("{pooling:?} {:?} {prefixes:?} {longest}", settings.precision);
+        let fingerprint = Fingerprint::of(hashes.into_iter().chain([VERSION.to_owned(), how]));
+        let rounded = if settings.precision == Precision::Float32 { ", 32 bits" } else { "" };
+        Ok(Self {
+            name: format!("{model}, {dimensions} dimensions{rounded}"),
+            tokeniser,
+            network,
+            pooling,
+            projections,
+            prefixes,
+            longest,
+            languages: Vec::new(),
+            fingerprint,
+            kernel: Kernel::best(),
+            rooms: Mutex::default(),
+        })
+    }
+}
+
+fn projection(folder: &Folder<'_>, at: &str, precision: Precision, hashes: &mut Vec<String>) -> Result<Projection> {
+    let file = format!("{at}/config.json");
+    let json = folder.json(&file)?;
+    hashes.push(json.to_string());
+    let (inputs, outputs) = (number(&json, &file, "in_features")?, number(&json, &file, "out_features")?);
+    let function = json["activation_function"].as_str().unwrap_or_default().rsplit('.').next().unwrap_or_default();
+    let tanh = match function {
+        "Tanh" => true,
+        "Identity" | "" => false,
+        other => {
+            let message = format!("activation_function “{other}” is not known; Tanh and Identity are");
+            return Err(Error::new(ErrorKind::Unsupported, message).at(file));
+        }
+    };
+    let tensors = folder.tensors(at, hashes)?;
+    let weights = tensors.floats("linear.weight", &[outputs, inputs]).map_err(|error| error.at(at))?;
+    let bias = match tensors.has("linear.bias") {
+        true => tensors.floats("linear.bias", &[outputs]).map_err(|error| error.at(at))?,
+        false => vec![0.0; outputs],
+    };
+    Ok(Projection { matrix: new_matrix(&weights, &bias, precision), tanh })
+}
+
+/// What a folder's own settings say of how the model was trained.
+#[derive(Default)]
+struct Said {
+    longest: Option<usize>,
+    query_prefix: Option<String>,
+    passage_prefix: Option<String>,
+}
+
+/// Looks for the length and the prefixes in the smaller settings files, which different makers call differently.
+fn own_settings(folder: &Folder<'_>) -> Result<Said> {
+    let mut said = Said::default();
+    for file in folder.files("", "json")? {
+        if matches!(file.as_str(), "config.json" | "tokenizer.json" | "tokenizer_config.json" | "modules.json") {
+            continue;
+        }
+        // A file that is not settings is none of our business.
+        let Ok(json) = folder.json(&file) else { continue };
+        if let Some(length) = json["max_seq_length"].as_u64() {
+            said.longest = usize::try_from(length).ok();
+        }
+        let prompt = |name: &str| json["prompts"][name].as_str().map(str::to_owned);
+        said.query_prefix = said.query_prefix.or(prompt("query"));
+        said.passage_prefix = said.passage_prefix.or(prompt("document")).or(prompt("passage"));
+    }
+    Ok(said)
+}

@@ -1,0 +1,89 @@
+//! Packing a model into files that are used as they are.
+
+use std::path::Path;
+
+use logothete_core::vector::Encoder;
+use logothete_core::{Error, ErrorKind, Fingerprint, Result};
+use serde::{Deserialize, Serialize};
+
+use super::{FolderSettings, Pooling, SentenceEncoder, VERSION};
+use crate::bert::Shape;
+use crate::tokenise::{Tokeniser, WordPieceSettings};
+
+/// How many words of the table are in one file.
+const WORDS_IN_A_FILE: usize = 16_384;
+
+/// What a packed model is, besides its tensors: the file `encoder.json`.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Packed {
+    /// What it is called.
+    pub name: String,
+    /// The languages that it knows.
+    pub languages: Vec<String>,
+    /// The sizes of the network.
+    pub shape: Shape,
+    /// How tokens become one vector.
+    pub pooling: Pooling,
+    /// What is put in front of queries and of passages.
+    pub prefixes: [String; 2],
+    /// The most tokens of a text.
+    pub longest: usize,
+    /// The tokeniser; its vocabulary is in `vocabulary.txt`, a piece a line.
+    pub tokeniser: WordPieceSettings,
+    /// The hash of all other files.
+    pub weights: Fingerprint,
+}
+
+impl Packed {
+    pub(super) fn fingerprint(&self) -> Fingerprint {
+        let how = format!("{:?} {:?} {} {:?}", self.pooling, self.prefixes, self.longest, self.tokeniser);
+        Fingerprint::of([self.weights.as_str(), VERSION, &how])
+    }
+}
+
+/// Packs the model of a folder, and gives each file to a function. The same folder always gives the same files.
+///
+/// The word table is rounded to 4 bits in groups of 32, the layers to 8 bits with a scale for each output.
+///
+/// # Errors
+/// As [`SentenceEncoder::from_folder`]; when the model has parts that are not packed; as the function.
+pub fn pack(
+    folder: &Path,
+    name: &str,
+    languages: &[&str],
+    mut write: impl FnMut(&str, &[u8]) -> Result<()>,
+) -> Result<Packed> {
+    let unfit = |what: &str| Error::new(ErrorKind::Unsupported, format!("{what}; it cannot be packed"));
+    let encoder = SentenceEncoder::from_folder(folder, &FolderSettings::default())?;
+    if !encoder.projections.is_empty() {
+        return Err(unfit("the model has a layer behind its network"));
+    }
+    #[cfg_attr(not(feature = "tokenizers"), allow(clippy::infallible_destructuring_match))]
+    let pieces = match &encoder.tokeniser {
+        Tokeniser::WordPiece(pieces) => pieces,
+        #[cfg(feature = "tokenizers")]
+        Tokeniser::Other(_) => return Err(unfit("the model's tokeniser is not one of word pieces")),
+    };
+    let vocabulary = pieces.vocabulary().to_text();
+    let mut hashes = vec![blake3::hash(vocabulary.as_bytes()).to_hex().to_string()];
+    write("vocabulary.txt", vocabulary.as_bytes())?;
+    encoder.network.write(WORDS_IN_A_FILE, encoder.longest, |file, bytes| {
+        hashes.push(blake3::hash(bytes).to_hex().to_string());
+        write(file, bytes)
+    })?;
+    let shape = Shape { positions: encoder.longest.min(encoder.network.shape().positions), ..encoder.network.shape().clone() };
+    let packed = Packed {
+        name: format!("{name}, {} dimensions", encoder.dimensions()),
+        languages: languages.iter().map(|&language| language.to_owned()).collect(),
+        shape,
+        pooling: encoder.pooling,
+        prefixes: encoder.prefixes.clone(),
+        longest: encoder.longest,
+        tokeniser: pieces.settings().clone(),
+        weights: Fingerprint::of(hashes),
+    };
+    let json = serde_json::to_string_pretty(&packed)
+        .map_err(|e| Error::new(ErrorKind::System, "encoder.json was not written").because(e))?;
+    write("encoder.json", format!("{json}\n").as_bytes())?;
+    Ok(packed)
+}

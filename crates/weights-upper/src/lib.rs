@@ -1,0 +1,20 @@
+//! Data of the embedded English encoder: layers 3 to 5. See `NOTICE` for where it is from, and the example `pack` of
+//! `logothete-encoder` for how it was made.
+
+/// A file that begins at a multiple of 64 bytes, so that its tensors do too.
+#[repr(C, align(64))]
+struct Aligned<T: ?Sized>(T);
+
+macro_rules! aligned {
+    ($file:literal) => {{
+        static FILE: &Aligned<[u8]> = &Aligned(*include_bytes!($file));
+        &FILE.0
+    }};
+}
+
+/// The files by name.
+pub static FILES: &[(&str, &[u8])] = &[
+    ("layer-3.safetensors", aligned!("../data/layer-3.safetensors")),
+    ("layer-4.safetensors", aligned!("../data/layer-4.safetensors")),
+    ("layer-5.safetensors", aligned!("../data/layer-5.safetensors")),
+];
