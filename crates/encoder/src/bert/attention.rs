@@ -1,6 +1,6 @@
 //! Attention: each token looks at all tokens of its text, in several heads.
 
-use crate::kernel::{Kernel, ROWS, SHORTS, WIDE};
+use crate::kernel::{Kernel, Place, ROWS, SHORTS, Sums, WIDE};
 
 /// Room for the numbers of a head.
 #[derive(Default)]
@@ -8,7 +8,7 @@ pub struct Attention {
     queries: Vec<i16>,
     keys: Vec<i16>,
     values: Vec<i16>,
-    rows: [Vec<i16>; 2],
+    farthest: Vec<f32>,
     sums: Vec<i32>,
     exponentials: Vec<f32>,
     shares: Vec<i16>,
@@ -33,9 +33,10 @@ impl Head {
         seen.chunks_exact(self.hidden * 3).map(move |row| &row[from..to])
     }
 
-    /// The greatest distance from zero in one of the parts.
-    fn farthest(&self, kernel: Kernel, seen: &[f32], part: usize) -> f32 {
-        self.rows(seen, part).map(|row| kernel.farthest(row)).fold(0.0, f32::max)
+    /// The greatest distance from zero in one of the parts, from that of each column.
+    fn farthest(&self, columns: &[f32], part: usize) -> f32 {
+        let from = part * self.hidden + self.first;
+        columns[from..from + self.width].iter().copied().fold(0.0, f32::max)
     }
 }
 
@@ -49,9 +50,11 @@ fn unit(factor: f32) -> f32 {
     if factor > 0.0 { 1.0 / factor } else { 0.0 }
 }
 
+/// Makes room. What was there may stay: what is behind the last token or column is never looked at.
 fn refill<T: Copy + Default>(values: &mut Vec<T>, length: usize) {
-    values.clear();
-    values.resize(length, T::default());
+    if values.len() < length {
+        values.resize(length, T::default());
+    }
 }
 
 impl Attention {
@@ -65,18 +68,22 @@ impl Attention {
         let even = width.next_multiple_of(SHORTS);
         let (key_stride, value_stride) = (even * WIDE, tokens.next_multiple_of(SHORTS) * WIDE);
         let score_stride = tokens.next_multiple_of(WIDE);
-        let mut sums = [[0; WIDE]; ROWS];
+        let mut sums = Sums::default();
+        self.farthest.resize(hidden * 3, 0.0);
+        kernel.farthest(seen, &mut self.farthest);
         for first in (0..hidden).step_by(width) {
             let head = Head { hidden, width, first };
-            let [query, key] = [0, 1].map(|part| factor(range.min(32767.0), head.farthest(kernel, seen, part)));
-            let value = factor(32767.0, head.farthest(kernel, seen, 2));
+            let [query, key] = [0, 1].map(|part| factor(range.min(32767.0), head.farthest(&self.farthest, part)));
+            let value = factor(32767.0, head.farthest(&self.farthest, 2));
 
+            let stride = hidden * 3;
+            let value_panels = width.div_ceil(WIDE) * value_stride;
             refill(&mut self.queries, tokens * even);
-            for (row, query_row) in head.rows(seen, 0).zip(self.queries.chunks_exact_mut(even)) {
-                kernel.to_shorts(row, query, query_row);
-            }
-            self.lay_keys(kernel, &head, seen, key, even);
-            self.lay_values(kernel, &head, seen, value, value_stride);
+            refill(&mut self.keys, tokens.div_ceil(WIDE) * key_stride);
+            refill(&mut self.values, value_panels);
+            kernel.rows_to_shorts(&seen[first..], stride, width, query, &mut self.queries, even);
+            kernel.rows_to_outputs(&seen[hidden + first..], stride, width, key, &mut self.keys);
+            kernel.rows_to_inputs(&seen[hidden * 2 + first..], stride, width, value, &mut self.values[..value_panels]);
 
             refill(&mut self.sums, ROWS * score_stride);
             refill(&mut self.shares, ROWS * value_stride / WIDE);
@@ -84,65 +91,27 @@ impl Attention {
             let scale = unit(query) * unit(key) / (width as f32).sqrt();
             for from in (0..tokens).step_by(ROWS) {
                 let count = ROWS.min(tokens - from);
-                for (panel, keys) in self.keys.chunks_exact(key_stride).enumerate() {
-                    kernel.multiply_shorts(&self.queries[from * even..], even, count, keys, &mut sums);
-                    for (scores, sums) in self.sums.chunks_exact_mut(score_stride).zip(&sums).take(count) {
-                        scores[panel * WIDE..][..WIDE].copy_from_slice(sums);
-                    }
+                let queries = &self.queries[from * even..];
+                for (panel, keys) in self.keys.chunks_exact(key_stride).enumerate().take(tokens.div_ceil(WIDE)) {
+                    let place = Place { stride: score_stride, column: panel * WIDE };
+                    kernel.multiply_shorts(queries, even, count, keys, &mut self.sums, place);
                 }
-                let mut totals = [0.0; ROWS];
+                let mut factors = [0.0; ROWS];
                 let shares = self.shares.chunks_exact_mut(value_stride / WIDE);
                 let scores = self.sums.chunks_exact(score_stride);
-                for ((total, scores), shares) in totals.iter_mut().zip(scores).zip(shares).take(count) {
-                    *total = kernel.shares(&scores[..tokens], scale, &mut self.exponentials, shares) as f32;
+                for ((factor, scores), shares) in factors.iter_mut().zip(scores).zip(shares).take(count) {
+                    let total = kernel.shares(&scores[..tokens], scale, &mut self.exponentials, shares);
+                    *factor = unit(value) / total as f32;
                 }
-                for (panel, values) in self.values.chunks_exact(value_stride).enumerate() {
-                    kernel.multiply_shorts(&self.shares, value_stride / WIDE, count, values, &mut sums);
-                    let columns = first + panel * WIDE..first + width.min((panel + 1) * WIDE);
-                    for (row, (sums, total)) in sums.iter().zip(totals).enumerate().take(count) {
-                        let out = &mut context[(from + row) * hidden..][columns.clone()];
-                        kernel.scale(sums, unit(value) / total, out);
-                    }
+                let values = self.values.chunks_exact(value_stride).take(width.div_ceil(WIDE));
+                for (panel, values) in values.enumerate() {
+                    let shares = &self.shares;
+                    kernel.multiply_shorts(shares, value_stride / WIDE, count, values, sums.flat(), Place::TILE);
+                    let place = Place { stride: hidden, column: first + panel * WIDE };
+                    let wide = WIDE.min(width - panel * WIDE);
+                    kernel.scale(&sums, &factors[..count], wide, &mut context[from * hidden..], place);
                 }
             }
-        }
-    }
-
-    /// Keys as the weights of a matrix: a panel for every [`WIDE`] of them.
-    fn lay_keys(&mut self, kernel: Kernel, head: &Head, seen: &[f32], factor: f32, even: usize) {
-        let tokens = seen.len() / head.hidden / 3;
-        refill(&mut self.keys, tokens.div_ceil(WIDE) * WIDE * even);
-        refill(&mut self.rows[0], even);
-        for (token, row) in head.rows(seen, 1).enumerate() {
-            kernel.to_shorts(row, factor, &mut self.rows[0]);
-            let panel = &mut self.keys[token / WIDE * WIDE * even..][token % WIDE * SHORTS..];
-            for (step, pair) in panel.chunks_mut(WIDE * SHORTS).zip(self.rows[0].chunks_exact(SHORTS)) {
-                step[..SHORTS].copy_from_slice(pair);
-            }
-        }
-    }
-
-    /// Values as the weights of a matrix: tokens are its inputs.
-    fn lay_values(&mut self, kernel: Kernel, head: &Head, seen: &[f32], factor: f32, stride: usize) {
-        let wide = head.width.next_multiple_of(WIDE);
-        refill(&mut self.values, wide / WIDE * stride);
-        for row in &mut self.rows {
-            refill(row, wide);
-        }
-        let mut rows = head.rows(seen, 2);
-        let mut step = 0;
-        while let Some(row) = rows.next() {
-            let [first, second] = &mut self.rows;
-            kernel.to_shorts(row, factor, first);
-            match rows.next() {
-                Some(row) => kernel.to_shorts(row, factor, second),
-                None => second.fill(0),
-            }
-            let pairs = first.chunks_exact(WIDE).zip(second.chunks_exact(WIDE));
-            for (panel, (first, second)) in self.values.chunks_exact_mut(stride).zip(pairs) {
-                kernel.interleave(first, second, &mut panel[step * WIDE * SHORTS..][..WIDE * SHORTS]);
-            }
-            step += 1;
         }
     }
 
@@ -169,18 +138,18 @@ impl Attention {
             let root = (width as f32).sqrt();
             for from in (0..tokens).step_by(ROWS) {
                 let count = ROWS.min(tokens - from);
-                for (panel, keys) in self.key_panels.chunks_exact(width * WIDE).enumerate() {
-                    kernel.multiply_floats(&seen[from * hidden * 3 + first..], hidden * 3, count, keys, &mut sums);
-                    for (scores, sums) in self.scores.chunks_exact_mut(score_stride).zip(&sums).take(count) {
-                        let scores = scores[panel * WIDE..][..WIDE].iter_mut();
-                        scores.zip(sums).for_each(|(score, sum)| *score = sum / root);
-                    }
+                let queries = &seen[from * hidden * 3 + first..];
+                for (panel, keys) in self.key_panels.chunks_exact(width * WIDE).enumerate().take(tokens.div_ceil(WIDE)) {
+                    let place = Place { stride: score_stride, column: panel * WIDE };
+                    kernel.multiply_floats(queries, hidden * 3, count, keys, &mut self.scores, place);
                 }
                 for scores in self.scores.chunks_exact_mut(score_stride).take(count) {
+                    scores.iter_mut().for_each(|score| *score /= root);
                     kernel.softmax(&mut scores[..tokens]);
                 }
-                for (panel, values) in self.value_panels.chunks_exact(tokens * WIDE).enumerate() {
-                    kernel.multiply_floats(&self.scores, score_stride, count, values, &mut sums);
+                for (panel, values) in self.value_panels.chunks_exact(tokens * WIDE).enumerate().take(width.div_ceil(WIDE)) {
+                    let tile = sums.as_flattened_mut();
+                    kernel.multiply_floats(&self.scores, score_stride, count, values, tile, Place::TILE);
                     let columns = first + panel * WIDE..first + width.min((panel + 1) * WIDE);
                     for (row, sums) in sums.iter().enumerate().take(count) {
                         let out = &mut context[(from + row) * hidden..][columns.clone()];

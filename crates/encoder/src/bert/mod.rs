@@ -31,20 +31,12 @@ pub enum Activation {
 }
 
 impl Activation {
-    /// Exactly.
+    /// Applies it to 1e-6.
     pub fn apply(self, kernel: Kernel, values: &mut [f32]) {
         match self {
             Self::Gelu => kernel.gelu(values),
             Self::GeluTanh => kernel.gelu_tanh(values),
             Self::Relu => kernel.relu(values),
-        }
-    }
-
-    /// Nearly, for values that are rounded to eight bits next.
-    pub fn near(self, kernel: Kernel, values: &mut [f32]) {
-        match self {
-            Self::Gelu => kernel.gelu_near(values),
-            other => other.apply(kernel, values),
         }
     }
 }

@@ -2,7 +2,8 @@
 //!
 //! All `unsafe` of the crate is here. A [`Kernel`] stands for one way of doing it, and can only be had where the
 //! processor knows its instructions. All ways give the same integers, and the same floating-point numbers too: sums
-//! run over [`LANES`] accumulators in a fixed order, nothing is fused, and no function of the platform is called.
+//! run over [`LANES`] accumulators in a fixed order, a product and a sum are one operation wherever the code says so, and
+//! no other function of the platform is called.
 //!
 //! Matrices are laid out in panels of [`WIDE`] outputs, so that every way reads them from front to end: for each step
 //! over the inputs, [`WIDE`] groups of four bytes, or of two 16-bit integers.
@@ -12,6 +13,8 @@
 mod plain;
 #[cfg(target_arch = "x86_64")]
 mod x86;
+
+use crate::bert::Activation;
 
 /// How many outputs a panel has.
 pub const WIDE: usize = 32;
@@ -24,8 +27,24 @@ pub const BYTES: usize = 4;
 /// How many 16-bit integers of a row a step reads.
 pub const SHORTS: usize = 2;
 
-/// Sums of products: a line for each row, a column for each output of a panel.
-pub type Sums = [[i32; WIDE]; ROWS];
+/// Sums of products: a line for each row, a column for each output of a panel. It begins where a cache line does, so that
+/// a register that was written is read again at once.
+#[repr(C, align(64))]
+#[derive(Clone)]
+pub struct Sums(pub [[i32; WIDE]; ROWS]);
+
+impl Default for Sums {
+    fn default() -> Self {
+        Self([[0; WIDE]; ROWS])
+    }
+}
+
+impl Sums {
+    /// All sums, one row behind the other.
+    pub fn flat(&mut self) -> &mut [i32] {
+        self.0.as_flattened_mut()
+    }
+}
 
 /// One way of doing the arithmetic, which this processor can go.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -46,6 +65,7 @@ impl Kernel {
         #[cfg(target_arch = "x86_64")]
         {
             if is_x86_feature_detected!("avx512f")
+                && is_x86_feature_detected!("fma")
                 && is_x86_feature_detected!("avx512bw")
                 && is_x86_feature_detected!("avx512vl")
                 && is_x86_feature_detected!("avx512dq")
@@ -53,7 +73,7 @@ impl Kernel {
             {
                 return Self(Path::Avx512);
             }
-            if is_x86_feature_detected!("avx2") {
+            if is_x86_feature_detected!("avx2") && is_x86_feature_detected!("fma") {
                 return Self(Path::Avx2);
             }
         }
@@ -95,22 +115,23 @@ impl Kernel {
         }
     }
 
-    /// Multiplies rows of bytes by a panel of signed bytes: `sums[row][output] = Σ rows[row][k] · panel[k][output]`.
-    /// A row begins every `stride` bytes; the panel says how long it is.
+    /// Multiplies rows of bytes by a panel of signed bytes: `out[row][output] = Σ rows[row][k] · panel[k][output]`, written
+    /// at a place in rows. A row begins every `stride` bytes; the panel says how long it is.
     ///
     /// # Panics
-    /// When there are more than [`ROWS`] rows, or `rows` is shorter than they are.
-    pub fn multiply_bytes(self, rows: &[u8], stride: usize, count: usize, panel: &[i8], sums: &mut Sums) {
+    /// When there are more than [`ROWS`] rows, or `rows` or `out` is shorter than they are.
+    pub fn multiply_bytes(self, rows: &[u8], stride: usize, count: usize, panel: &[i8], out: &mut [i32], at: Place) {
         let steps = panel.len() / (WIDE * BYTES);
         assert!(panel.len().is_multiple_of(WIDE * BYTES) && reaches(rows.len(), stride, count, steps * BYTES));
+        assert!(at.column + WIDE <= at.stride && reaches(out.len(), at.stride, count, at.column + WIDE));
         match self.0 {
-            Path::Portable => plain::multiply_bytes(rows, stride, count, panel, sums),
+            Path::Portable => plain::multiply_bytes(rows, stride, count, panel, out, at),
             #[cfg(target_arch = "x86_64")]
             // SAFETY: the value shows that the processor knows AVX2; the lengths were checked above.
-            Path::Avx2 => unsafe { x86::multiply_bytes_avx2(rows, stride, count, panel, sums) },
+            Path::Avx2 => unsafe { x86::multiply_bytes_avx2(rows, stride, count, panel, out, at) },
             #[cfg(target_arch = "x86_64")]
             // SAFETY: the value shows that the processor knows AVX-512 VNNI; the lengths were checked above.
-            Path::Avx512 => unsafe { x86::multiply_bytes_avx512(rows, stride, count, panel, sums) },
+            Path::Avx512 => unsafe { x86::multiply_bytes_avx512(rows, stride, count, panel, out, at) },
         }
     }
 
@@ -118,18 +139,36 @@ impl Kernel {
     /// sum wraps around, on every way alike.
     ///
     /// # Panics
-    /// When there are more than [`ROWS`] rows, or `rows` is shorter than they are.
-    pub fn multiply_shorts(self, rows: &[i16], stride: usize, count: usize, panel: &[i16], sums: &mut Sums) {
+    /// When there are more than [`ROWS`] rows, or `rows` or `out` is shorter than they are.
+    pub fn multiply_shorts(self, rows: &[i16], stride: usize, count: usize, panel: &[i16], out: &mut [i32], at: Place) {
         let steps = panel.len() / (WIDE * SHORTS);
         assert!(panel.len().is_multiple_of(WIDE * SHORTS) && reaches(rows.len(), stride, count, steps * SHORTS));
+        assert!(at.column + WIDE <= at.stride && reaches(out.len(), at.stride, count, at.column + WIDE));
         match self.0 {
-            Path::Portable => plain::multiply_shorts(rows, stride, count, panel, sums),
+            Path::Portable => plain::multiply_shorts(rows, stride, count, panel, out, at),
             #[cfg(target_arch = "x86_64")]
             // SAFETY: the value shows that the processor knows AVX2; the lengths were checked above.
-            Path::Avx2 => unsafe { x86::multiply_shorts_avx2(rows, stride, count, panel, sums) },
+            Path::Avx2 => unsafe { x86::multiply_shorts_avx2(rows, stride, count, panel, out, at) },
             #[cfg(target_arch = "x86_64")]
             // SAFETY: the value shows that the processor knows AVX-512 VNNI; the lengths were checked above.
-            Path::Avx512 => unsafe { x86::multiply_shorts_avx512(rows, stride, count, panel, sums) },
+            Path::Avx512 => unsafe { x86::multiply_shorts_avx512(rows, stride, count, panel, out, at) },
+        }
+    }
+
+    /// Multiplies and adds in registers alone, as fast as the processor can: a yardstick for the rest. Returns how many
+    /// products that were, and a number that depends on them.
+    pub fn spin(self, rounds: usize, seed: i32) -> (u64, i32) {
+        match self.0 {
+            Path::Portable => {
+                let spun = (0..rounds).fold(seed, |sum, _| sum.wrapping_mul(seed).wrapping_add(1));
+                (rounds as u64, spun)
+            }
+            #[cfg(target_arch = "x86_64")]
+            // SAFETY: the value shows that the processor knows AVX2.
+            Path::Avx2 => (rounds as u64 * 12 * 16, unsafe { x86::spin_avx2(rounds, seed) }),
+            #[cfg(target_arch = "x86_64")]
+            // SAFETY: the value shows that the processor knows AVX-512 VNNI.
+            Path::Avx512 => (rounds as u64 * 24 * 64, unsafe { x86::spin_avx512(rounds, seed) }),
         }
     }
 }
@@ -148,15 +187,29 @@ pub struct Grid {
     pub least: f32,
 }
 
-/// What turns the sums of a panel into numbers: `scale · (step · sum + least · Σ weights) + bias`.
+/// What turns the sums of a panel into numbers: `scale · (step · sum + least · total) + bias`.
 #[derive(Clone, Copy)]
 pub struct Finish<'a> {
     /// For each output, what one unit of its weights stands for.
-    pub scales: &'a [f32],
+    pub scales: &'a [f32; WIDE],
     /// For each output, the sum of its weights, in units of `scales`.
-    pub totals: &'a [f32],
+    pub totals: &'a [f32; WIDE],
     /// For each output, what is added.
-    pub bias: &'a [f32],
+    pub bias: &'a [f32; WIDE],
+}
+
+/// Where a tile is in a matrix of rows.
+#[derive(Clone, Copy)]
+pub struct Place {
+    /// How long a row is.
+    pub stride: usize,
+    /// The tile's first column. What does not fit behind it is left out.
+    pub column: usize,
+}
+
+impl Place {
+    /// A tile by itself.
+    pub const TILE: Self = Self { stride: WIDE, column: 0 };
 }
 
 /// Compiles functions of [`plain`] for each way, and picks the one that was asked for.
@@ -167,12 +220,12 @@ macro_rules! every_way {
             pub fn $name(self, $($arg: $kind),*) $(-> $result)? {
                 #[cfg(target_arch = "x86_64")]
                 {
-                    #[target_feature(enable = "avx2")]
+                    #[target_feature(enable = "avx2,fma")]
                     #[allow(clippy::too_many_arguments)]
                     fn avx2($($arg: $kind),*) $(-> $result)? {
                         plain::$name($($arg),*)
                     }
-                    #[target_feature(enable = "avx512f,avx512bw,avx512vl,avx512dq")]
+                    #[target_feature(enable = "avx512f,avx512bw,avx512vl,avx512dq,fma")]
                     #[allow(clippy::too_many_arguments)]
                     fn avx512($($arg: $kind),*) $(-> $result)? {
                         plain::$name($($arg),*)
@@ -194,22 +247,23 @@ macro_rules! every_way {
 every_way! {
     /// Turns numbers into bytes, evenly spread between the least and the greatest of them.
     fn to_bytes(values: &[f32], bytes: &mut [u8]) -> Grid;
-    /// The greatest distance from zero.
-    fn farthest(values: &[f32]) -> f32;
-    /// Turns numbers into 16-bit integers: `round(value · factor)`. The factor keeps them in range.
-    fn to_shorts(values: &[f32], factor: f32, shorts: &mut [i16]);
-    /// Lays two rows of 16-bit integers into a panel, as one step of it.
-    fn interleave(first: &[i16], second: &[i16], step: &mut [i16]);
-    /// Turns the sums of a tile into numbers, written at a column of rows of `stride` numbers.
-    fn finish(sums: &Sums, grids: &[Grid], finish: Finish<'_>, out: &mut [f32], stride: usize, column: usize);
+    /// For each column of some rows, as long as `farthest`, the greatest distance from zero.
+    fn farthest(rows: &[f32], farthest: &mut [f32]);
+    /// Turns the first `width` numbers of each row into 16-bit integers: `round(number · factor)`. The factor keeps them in
+    /// range. Rows begin every `stride` numbers, and every `out_stride` integers.
+    fn rows_to_shorts(rows: &[f32], stride: usize, width: usize, factor: f32, out: &mut [i16], out_stride: usize);
+    /// The same, into panels with an output for each row.
+    fn rows_to_outputs(rows: &[f32], stride: usize, width: usize, factor: f32, panels: &mut [i16]);
+    /// The same, into panels with an input for each row, as many as `panels` holds.
+    fn rows_to_inputs(rows: &[f32], stride: usize, width: usize, factor: f32, panels: &mut [i16]);
+    /// Turns the sums of a tile into numbers. The activation is only as exact as eight bits need: to 3e-4.
+    fn finish(sums: &Sums, grids: &[Grid], finish: Finish<'_>, activation: Option<Activation>, out: &mut [f32], at: Place);
     /// Turns sums into shares of 32767 by the softmax of `sum · factor`. Returns what the shares add up to.
     fn shares(sums: &[i32], factor: f32, exponentials: &mut [f32], shares: &mut [i16]) -> i32;
-    /// Writes `sum · factor` of one row.
-    fn scale(sums: &[i32], factor: f32, out: &mut [f32]);
+    /// Writes the first `width` sums of each row times its factor.
+    fn scale(sums: &Sums, factors: &[f32], width: usize, out: &mut [f32], at: Place);
     /// Turns numbers into their softmax.
     fn softmax(values: &mut [f32]);
-    /// The Gaussian error linear unit, to 3e-4, far below what eight bits can say.
-    fn gelu_near(values: &mut [f32]);
     /// The Gaussian error linear unit.
     fn gelu(values: &mut [f32]);
     /// The Gaussian error linear unit as some models are trained with, by the hyperbolic tangent.
@@ -224,6 +278,6 @@ every_way! {
     fn greater(values: &mut [f32], others: &[f32]);
     /// Writes a row of a table of 4-bit numbers: for each group of 32, a step and a least as 16-bit floats, then the bits.
     fn from_nibbles(row: &[u8], out: &mut [f32]);
-    /// Multiplies rows of numbers by a panel of them, for reference.
-    fn multiply_floats(rows: &[f32], stride: usize, count: usize, panel: &[f32], out: &mut [[f32; WIDE]; ROWS]);
+    /// Multiplies rows of numbers by a panel of them.
+    fn multiply_floats(rows: &[f32], stride: usize, count: usize, panel: &[f32], out: &mut [f32], at: Place);
 }

@@ -2,7 +2,7 @@
 
 use std::arch::x86_64::*;
 
-use super::{BYTES, ROWS, SHORTS, Sums, WIDE};
+use super::{BYTES, Place, ROWS, SHORTS, WIDE};
 
 /// Runs the tile for a number of rows, which its accumulators are laid out for at compile time.
 macro_rules! for_rows {
@@ -25,19 +25,26 @@ macro_rules! for_rows {
     };
 }
 
+/// How many registers of a panel are fetched ahead.
+const AHEAD: usize = 32;
+
 const _: () = assert!(ROWS == 12 && WIDE == 32);
 
 /// # Safety
-/// The processor knows AVX-512 VNNI; `rows` holds `count` rows, at most 12, as long as the panel says.
+/// The processor knows AVX-512 VNNI; `rows` holds `count` rows, at most 12, as long as the panel says, and `out` has room
+/// for a panel's outputs at the place of each.
 #[target_feature(enable = "avx512f,avx512bw,avx512vnni")]
-pub unsafe fn multiply_bytes_avx512(rows: &[u8], stride: usize, count: usize, panel: &[i8], sums: &mut Sums) {
+pub unsafe fn multiply_bytes_avx512(rows: &[u8], stride: usize, count: usize, panel: &[i8], out: &mut [i32], at: Place) {
     #[target_feature(enable = "avx512f,avx512bw,avx512vnni")]
-    unsafe fn tile<const R: usize>(rows: *const u8, stride: usize, panel: *const i8, steps: usize, sums: &mut Sums) {
+    unsafe fn tile<const R: usize>(rows: *const u8, stride: usize, panel: *const i8, steps: usize, out: *mut i32, to: usize) {
         let mut totals = [[_mm512_setzero_si512(); 2]; R];
         for step in 0..steps {
             // SAFETY: a step of the panel is two registers long, and each row is as many steps long as the panel.
             unsafe {
                 let at = panel.add(step * WIDE * BYTES).cast::<__m512i>();
+                // Fetching ahead what may lie behind the panel does no harm: it is not read.
+                _mm_prefetch::<_MM_HINT_T0>(at.wrapping_add(AHEAD).cast());
+                _mm_prefetch::<_MM_HINT_T0>(at.wrapping_add(AHEAD + 1).cast());
                 let weights = [_mm512_loadu_si512(at), _mm512_loadu_si512(at.add(1))];
                 for (row, totals) in totals.iter_mut().enumerate() {
                     let input = rows.add(row * stride + step * BYTES).cast::<i32>().read_unaligned();
@@ -47,24 +54,30 @@ pub unsafe fn multiply_bytes_avx512(rows: &[u8], stride: usize, count: usize, pa
                 }
             }
         }
-        write_avx512(&totals, sums);
+        // SAFETY: there is room for each row.
+        unsafe { write_avx512(&totals, out, to) }
     }
     let steps = panel.len() / (WIDE * BYTES);
+    let out = out[at.column..].as_mut_ptr();
     // SAFETY: what the caller promises is what the tile needs.
-    unsafe { for_rows!(count, tile, (rows.as_ptr(), stride, panel.as_ptr(), steps, sums)) }
+    unsafe { for_rows!(count, tile, (rows.as_ptr(), stride, panel.as_ptr(), steps, out, at.stride)) }
 }
 
 /// # Safety
-/// The processor knows AVX-512 VNNI; `rows` holds `count` rows, at most 12, as long as the panel says.
+/// The processor knows AVX-512 VNNI; `rows` holds `count` rows, at most 12, as long as the panel says, and `out` has room
+/// for a panel's outputs at the place of each.
 #[target_feature(enable = "avx512f,avx512bw,avx512vnni")]
-pub unsafe fn multiply_shorts_avx512(rows: &[i16], stride: usize, count: usize, panel: &[i16], sums: &mut Sums) {
+pub unsafe fn multiply_shorts_avx512(rows: &[i16], stride: usize, count: usize, panel: &[i16], out: &mut [i32], at: Place) {
     #[target_feature(enable = "avx512f,avx512bw,avx512vnni")]
-    unsafe fn tile<const R: usize>(rows: *const i16, stride: usize, panel: *const i16, steps: usize, sums: &mut Sums) {
+    unsafe fn tile<const R: usize>(rows: *const i16, stride: usize, panel: *const i16, steps: usize, out: *mut i32, to: usize) {
         let mut totals = [[_mm512_setzero_si512(); 2]; R];
         for step in 0..steps {
             // SAFETY: a step of the panel is two registers long, and each row is as many steps long as the panel.
             unsafe {
                 let at = panel.add(step * WIDE * SHORTS).cast::<__m512i>();
+                // Fetching ahead what may lie behind the panel does no harm: it is not read.
+                _mm_prefetch::<_MM_HINT_T0>(at.wrapping_add(AHEAD).cast());
+                _mm_prefetch::<_MM_HINT_T0>(at.wrapping_add(AHEAD + 1).cast());
                 let weights = [_mm512_loadu_si512(at), _mm512_loadu_si512(at.add(1))];
                 for (row, totals) in totals.iter_mut().enumerate() {
                     let input = rows.add(row * stride + step * SHORTS).cast::<i32>().read_unaligned();
@@ -74,19 +87,23 @@ pub unsafe fn multiply_shorts_avx512(rows: &[i16], stride: usize, count: usize, 
                 }
             }
         }
-        write_avx512(&totals, sums);
+        // SAFETY: there is room for each row.
+        unsafe { write_avx512(&totals, out, to) }
     }
     let steps = panel.len() / (WIDE * SHORTS);
+    let out = out[at.column..].as_mut_ptr();
     // SAFETY: what the caller promises is what the tile needs.
-    unsafe { for_rows!(count, tile, (rows.as_ptr(), stride, panel.as_ptr(), steps, sums)) }
+    unsafe { for_rows!(count, tile, (rows.as_ptr(), stride, panel.as_ptr(), steps, out, at.stride)) }
 }
 
+/// # Safety
+/// The processor knows AVX-512; from `out` on there is room for two registers every `stride` integers.
 #[target_feature(enable = "avx512f")]
-fn write_avx512(totals: &[[__m512i; 2]], sums: &mut Sums) {
-    for (totals, sums) in totals.iter().zip(sums) {
-        let at = sums.as_mut_ptr().cast::<__m512i>();
-        // SAFETY: a line of the sums is two registers long.
+unsafe fn write_avx512(totals: &[[__m512i; 2]], out: *mut i32, stride: usize) {
+    for (row, totals) in totals.iter().enumerate() {
+        // SAFETY: as the caller promises.
         unsafe {
+            let at = out.add(row * stride).cast::<__m512i>();
             _mm512_storeu_si512(at, totals[0]);
             _mm512_storeu_si512(at.add(1), totals[1]);
         }
@@ -99,12 +116,13 @@ const ROWS_AVX2: usize = 3;
 /// Bytes are widened to 16 bits first: the instruction for bytes would saturate, and other integers come out.
 ///
 /// # Safety
-/// The processor knows AVX2; `rows` holds `count` rows, at most 12, as long as the panel says.
+/// The processor knows AVX2; `rows` holds `count` rows, at most 12, as long as the panel says, and `out` has room for a
+/// panel's outputs at the place of each.
 #[target_feature(enable = "avx2")]
-pub unsafe fn multiply_bytes_avx2(rows: &[u8], stride: usize, count: usize, panel: &[i8], sums: &mut Sums) {
+pub unsafe fn multiply_bytes_avx2(rows: &[u8], stride: usize, count: usize, panel: &[i8], out: &mut [i32], at: Place) {
     /// Half a panel at a time: four registers for each row.
     #[target_feature(enable = "avx2")]
-    unsafe fn tile<const R: usize>(rows: *const u8, stride: usize, panel: *const i8, steps: usize, sums: &mut [[i32; WIDE]]) {
+    unsafe fn tile<const R: usize>(rows: *const u8, stride: usize, panel: *const i8, steps: usize, out: *mut i32, to: usize) {
         for half in 0..2 {
             let mut totals = [[_mm256_setzero_si256(); 4]; R];
             for step in 0..steps {
@@ -125,37 +143,38 @@ pub unsafe fn multiply_bytes_avx2(rows: &[u8], stride: usize, count: usize, pane
                     }
                 }
             }
-            for (totals, sums) in totals.iter().zip(sums.iter_mut()) {
+            for (row, totals) in totals.iter().enumerate() {
                 for pair in 0..2 {
                     // Each output is in two neighbouring sums. Adding them leaves quarters in the order 0 2 1 3.
                     let added = _mm256_hadd_epi32(totals[pair * 2], totals[pair * 2 + 1]);
                     let ordered = _mm256_permute4x64_epi64::<0b11_01_10_00>(added);
-                    // SAFETY: eight sums from there on are in the line.
-                    unsafe { _mm256_storeu_si256(sums.as_mut_ptr().add(half * 16 + pair * 8).cast(), ordered) };
+                    // SAFETY: there is room for each row, half a panel at a time.
+                    unsafe { _mm256_storeu_si256(out.add(row * to + half * 16 + pair * 8).cast(), ordered) };
                 }
             }
         }
     }
     let steps = panel.len() / (WIDE * BYTES);
     for from in (0..count).step_by(ROWS_AVX2) {
-        let (at, sums) = (rows[from * stride..].as_ptr(), &mut sums[from..]);
+        let (rows, out) = (rows[from * stride..].as_ptr(), out[from * at.stride + at.column..].as_mut_ptr());
         // SAFETY: what the caller promises is what the tile needs.
         unsafe {
             match count - from {
-                1 => tile::<1>(at, stride, panel.as_ptr(), steps, sums),
-                2 => tile::<2>(at, stride, panel.as_ptr(), steps, sums),
-                _ => tile::<ROWS_AVX2>(at, stride, panel.as_ptr(), steps, sums),
+                1 => tile::<1>(rows, stride, panel.as_ptr(), steps, out, at.stride),
+                2 => tile::<2>(rows, stride, panel.as_ptr(), steps, out, at.stride),
+                _ => tile::<ROWS_AVX2>(rows, stride, panel.as_ptr(), steps, out, at.stride),
             }
         }
     }
 }
 
 /// # Safety
-/// The processor knows AVX2; `rows` holds `count` rows, at most 12, as long as the panel says.
+/// The processor knows AVX2; `rows` holds `count` rows, at most 12, as long as the panel says, and `out` has room for a
+/// panel's outputs at the place of each.
 #[target_feature(enable = "avx2")]
-pub unsafe fn multiply_shorts_avx2(rows: &[i16], stride: usize, count: usize, panel: &[i16], sums: &mut Sums) {
+pub unsafe fn multiply_shorts_avx2(rows: &[i16], stride: usize, count: usize, panel: &[i16], out: &mut [i32], at: Place) {
     #[target_feature(enable = "avx2")]
-    unsafe fn tile<const R: usize>(rows: *const i16, stride: usize, panel: *const i16, steps: usize, sums: &mut [[i32; WIDE]]) {
+    unsafe fn tile<const R: usize>(rows: *const i16, stride: usize, panel: *const i16, steps: usize, out: *mut i32, to: usize) {
         let mut totals = [[_mm256_setzero_si256(); 4]; R];
         for step in 0..steps {
             // SAFETY: a step of the panel is four registers long, and each row is as many steps long as the panel.
@@ -174,23 +193,57 @@ pub unsafe fn multiply_shorts_avx2(rows: &[i16], stride: usize, count: usize, pa
                 }
             }
         }
-        for (totals, sums) in totals.iter().zip(sums) {
+        for (row, totals) in totals.iter().enumerate() {
             for (quarter, &total) in totals.iter().enumerate() {
-                // SAFETY: eight sums from there on are in the line.
-                unsafe { _mm256_storeu_si256(sums.as_mut_ptr().add(quarter * 8).cast(), total) };
+                // SAFETY: there is room for each row, a quarter of a panel at a time.
+                unsafe { _mm256_storeu_si256(out.add(row * to + quarter * 8).cast(), total) };
             }
         }
     }
     let steps = panel.len() / (WIDE * SHORTS);
     for from in (0..count).step_by(ROWS_AVX2) {
-        let (at, sums) = (rows[from * stride..].as_ptr(), &mut sums[from..]);
+        let (rows, out) = (rows[from * stride..].as_ptr(), out[from * at.stride + at.column..].as_mut_ptr());
         // SAFETY: what the caller promises is what the tile needs.
         unsafe {
             match count - from {
-                1 => tile::<1>(at, stride, panel.as_ptr(), steps, sums),
-                2 => tile::<2>(at, stride, panel.as_ptr(), steps, sums),
-                _ => tile::<ROWS_AVX2>(at, stride, panel.as_ptr(), steps, sums),
+                1 => tile::<1>(rows, stride, panel.as_ptr(), steps, out, at.stride),
+                2 => tile::<2>(rows, stride, panel.as_ptr(), steps, out, at.stride),
+                _ => tile::<ROWS_AVX2>(rows, stride, panel.as_ptr(), steps, out, at.stride),
             }
         }
     }
+}
+
+/// Multiplies and adds bytes in registers, `rounds` times 24 registers of 64 products.
+///
+/// # Safety
+/// The processor knows AVX-512 VNNI.
+#[target_feature(enable = "avx512f,avx512vnni")]
+pub unsafe fn spin_avx512(rounds: usize, seed: i32) -> i32 {
+    let factor = _mm512_set1_epi32(seed);
+    let mut totals = [_mm512_setzero_si512(); 24];
+    for _ in 0..rounds {
+        for total in &mut totals {
+            *total = _mm512_dpbusd_epi32(*total, factor, factor);
+        }
+    }
+    let total = totals.iter().fold(_mm512_setzero_si512(), |sum, &total| _mm512_add_epi32(sum, total));
+    _mm512_reduce_add_epi32(total)
+}
+
+/// The same with AVX2: twelve registers of 16 products, and a sum for each.
+///
+/// # Safety
+/// The processor knows AVX2.
+#[target_feature(enable = "avx2")]
+pub unsafe fn spin_avx2(rounds: usize, seed: i32) -> i32 {
+    let factor = _mm256_set1_epi32(seed);
+    let mut totals = [factor; 12];
+    for _ in 0..rounds {
+        for total in &mut totals {
+            *total = _mm256_add_epi32(*total, _mm256_madd_epi16(*total, factor));
+        }
+    }
+    let total = totals.iter().fold(_mm256_setzero_si256(), |sum, &total| _mm256_add_epi32(sum, total));
+    _mm256_extract_epi32::<0>(total)
 }

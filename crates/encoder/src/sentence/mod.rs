@@ -23,7 +23,7 @@ use crate::weights::{Matrix, Quantised};
 /// Bump it when the same weights would give other vectors.
 const VERSION: &str = "1";
 /// Texts are encoded in batches of so many tokens: enough to use each weight often, few enough to stay in the cache.
-const TOKENS_AT_ONCE: usize = 512;
+const TOKENS_AT_ONCE: usize = 384;
 
 /// A sentence encoder of BERT's family, in our own code.
 ///

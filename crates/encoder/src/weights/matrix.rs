@@ -6,7 +6,7 @@ use logothete_core::Result;
 
 use super::{TensorWriter, Tensors};
 use crate::bert::Activation;
-use crate::kernel::{BYTES, Finish, Grid, Kernel, ROWS, WIDE};
+use crate::kernel::{BYTES, Finish, Grid, Kernel, Place, ROWS, Sums, WIDE};
 
 /// A weight matrix with its bias.
 pub enum Matrix {
@@ -80,12 +80,13 @@ impl FloatMatrix {
         let outputs = self.bias.len();
         let rows = inputs.len() / self.inputs;
         let mut sums = [[0.0; WIDE]; ROWS];
-        for (panel, weights) in self.panels.chunks_exact(self.inputs * WIDE).enumerate() {
-            let column = panel * WIDE;
-            let width = WIDE.min(outputs - column);
-            for from in (0..rows).step_by(ROWS) {
-                let count = ROWS.min(rows - from);
-                kernel.multiply_floats(&inputs[from * self.inputs..], self.inputs, count, weights, &mut sums);
+        for from in (0..rows).step_by(ROWS) {
+            let count = ROWS.min(rows - from);
+            for (panel, weights) in self.panels.chunks_exact(self.inputs * WIDE).enumerate() {
+                let inputs = &inputs[from * self.inputs..];
+                kernel.multiply_floats(inputs, self.inputs, count, weights, sums.as_flattened_mut(), Place::TILE);
+                let column = panel * WIDE;
+                let width = WIDE.min(outputs - column);
                 for (row, sums) in sums.iter().enumerate().take(count) {
                     let out = &mut out[(from + row) * outputs + column..][..width];
                     out.copy_from_slice(&sums[..width]);
@@ -104,7 +105,7 @@ pub struct ByteMatrix {
     inputs: usize,
     outputs: usize,
     panels: Cow<'static, [i8]>,
-    /// For each output, what one unit of its weights stands for.
+    /// For each output, what one unit of its weights stands for. All three are filled up to whole panels.
     scales: Cow<'static, [f32]>,
     /// For each output, the sum of its integers.
     totals: Cow<'static, [f32]>,
@@ -123,13 +124,17 @@ impl ByteMatrix {
             integers.extend(rounded);
         }
         let total = |row: &[i8]| row.iter().map(|&weight| i32::from(weight)).sum::<i32>() as f32;
+        let filled = |mut values: Vec<f32>| {
+            values.resize(outputs.next_multiple_of(WIDE), 0.0);
+            Cow::Owned(values)
+        };
         Self {
             inputs,
             outputs,
             panels: panels(&integers, inputs, outputs, BYTES).into(),
-            scales: scales.into(),
-            totals: integers.chunks_exact(inputs.max(1)).map(total).collect(),
-            bias: bias.to_vec().into(),
+            scales: filled(scales),
+            totals: filled(integers.chunks_exact(inputs.max(1)).map(total).collect()),
+            bias: filled(bias.to_vec()),
         }
     }
 
@@ -139,7 +144,7 @@ impl ByteMatrix {
     /// When a tensor is missing, or of another shape.
     pub fn read(tensors: &Tensors, name: &str, inputs: usize, outputs: usize) -> Result<Self> {
         let shape = [outputs.div_ceil(WIDE), inputs.div_ceil(BYTES), WIDE, BYTES];
-        let numbers = |part: &str| tensors.exact(&format!("{name}.{part}"), &[outputs]);
+        let numbers = |part: &str| tensors.exact(&format!("{name}.{part}"), &[outputs.next_multiple_of(WIDE)]);
         Ok(Self {
             inputs,
             outputs,
@@ -155,7 +160,7 @@ impl ByteMatrix {
         let shape = [self.outputs.div_ceil(WIDE), self.inputs.div_ceil(BYTES), WIDE, BYTES];
         file.add(&format!("{name}.weight"), &shape, &self.panels);
         for (part, values) in [("scale", &self.scales), ("total", &self.totals), ("bias", &self.bias)] {
-            file.add(&format!("{name}.{part}"), &[self.outputs], values);
+            file.add(&format!("{name}.{part}"), &[values.len()], values);
         }
     }
 
@@ -170,30 +175,23 @@ impl ByteMatrix {
         let stride = self.inputs.next_multiple_of(BYTES);
         let rows = inputs.len() / self.inputs;
         let Quantised { bytes, grids } = room;
-        bytes.clear();
-        bytes.resize(rows * stride, 0);
+        // What is between two rows is multiplied by weights of zero, whatever it is.
+        bytes.resize(bytes.len().max(rows * stride), 0);
         grids.clear();
         let each = inputs.chunks_exact(self.inputs).zip(bytes.chunks_exact_mut(stride));
         grids.extend(each.map(|(row, bytes)| kernel.to_bytes(row, &mut bytes[..self.inputs])));
-        let mut sums = [[0; WIDE]; ROWS];
-        for (panel, weights) in self.panels.chunks_exact(stride * WIDE).enumerate() {
-            let column = panel * WIDE;
-            let columns = column..self.outputs.min(column + WIDE);
-            let finish = Finish {
-                scales: &self.scales[columns.clone()],
-                totals: &self.totals[columns.clone()],
-                bias: &self.bias[columns.clone()],
-            };
-            for from in (0..rows).step_by(ROWS) {
-                let to = rows.min(from + ROWS);
-                kernel.multiply_bytes(&bytes[from * stride..], stride, to - from, weights, &mut sums);
-                let out = &mut out[from * self.outputs..to * self.outputs];
-                kernel.finish(&sums, &grids[from..to], finish, out, self.outputs, column);
-                if let Some(activation) = activation {
-                    for row in out.chunks_exact_mut(self.outputs) {
-                        activation.near(kernel, &mut row[columns.clone()]);
-                    }
-                }
+        let (scales, totals, bias) =
+            (self.scales.as_chunks().0, self.totals.as_chunks().0, self.bias.as_chunks().0);
+        let mut sums = Sums::default();
+        // A group of rows stays in the first cache while all weights pass by, one behind the other.
+        for from in (0..rows).step_by(ROWS) {
+            let to = rows.min(from + ROWS);
+            let (bytes, out) = (&bytes[from * stride..], &mut out[from * self.outputs..to * self.outputs]);
+            for (panel, weights) in self.panels.chunks_exact(stride * WIDE).enumerate() {
+                kernel.multiply_bytes(bytes, stride, to - from, weights, sums.flat(), Place::TILE);
+                let finish = Finish { scales: &scales[panel], totals: &totals[panel], bias: &bias[panel] };
+                let place = Place { stride: self.outputs, column: panel * WIDE };
+                kernel.finish(&sums, &grids[from..to], finish, activation, out, place);
             }
         }
     }
