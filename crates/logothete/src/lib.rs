@@ -30,6 +30,8 @@ mod handle;
 mod pipeline;
 mod pool;
 mod recognise;
+#[cfg(feature = "http")]
+mod remote;
 mod source;
 mod trace;
 
@@ -37,19 +39,21 @@ mod trace;
 pub use pool::THREAD_NAME as WORKER_THREAD;
 
 pub use build::{BuildReport, BuildRequest, DocumentEstimate, Estimate, Failure, Progress, PruneNeeded, StopToken};
-pub use config::{ChunkConfig, ChunkContext, ChunkUnit, Config, Ocr, Settings, Strategy, pages};
+pub use config::{ChunkConfig, ChunkContext, ChunkUnit, Config, EncoderConfig, EncoderKind, Ocr, Settings, Strategy, pages};
 pub use corpus::{CorpusInfo, DocumentInfo};
 pub use generate::{Generated, Generator};
 pub use handle::Corpus;
 pub use logothete_core::{
     Error, ErrorKind, Fingerprint, Result, chunk, cite, document, keyword, measure, prompt, search, text, vector,
 };
-pub use logothete_encoder::Hashing;
+pub use logothete_encoder::{FolderSettings, Hashing, Pooling, Precision, SentenceEncoder};
 pub use logothete_parse::{
     ParseSettings, Parsers, area_picture, block_colour, outlined_page, page_picture, parse, png,
 };
 pub use pipeline::Pipeline;
 pub use recognise::Tesseract;
+#[cfg(feature = "http")]
+pub use remote::RemoteEncoder;
 #[cfg(feature = "http")]
 pub use source::WebSource;
 pub use source::{BoxFuture, Content, FolderSource, Item, Items, MemorySource, Source};

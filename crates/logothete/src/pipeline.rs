@@ -6,7 +6,6 @@ use logothete_core::chunk::{Chunk, Chunker, Review};
 use logothete_core::document::{Document, Parser};
 use logothete_core::vector::Encoder;
 use logothete_core::{Error, ErrorKind, Fingerprint, Result};
-use logothete_encoder::Hashing;
 use logothete_parse::Parsers;
 
 use crate::chunking::{self, Chunking};
@@ -17,7 +16,7 @@ use crate::source::Content;
 
 /// How documents are read, cut and encoded, and how passages are found. Cheap to clone.
 ///
-/// The default needs nothing: chunks by structure, the hashing encoder, a keyword leg and a vector leg.
+/// The default needs nothing: chunks by structure, the embedded English encoder, a keyword leg and a vector leg.
 #[derive(Clone)]
 pub struct Pipeline {
     pub(crate) parsers: Parsers,
@@ -37,10 +36,20 @@ impl Default for Pipeline {
             chunk: ChunkConfig::default(),
             own_chunker: None,
             generator: None,
-            encoder: Arc::new(Hashing::default()),
+            encoder: default_encoder(),
             settings: Settings::default(),
         }
     }
+}
+
+#[cfg(feature = "embedded")]
+fn default_encoder() -> Arc<dyn Encoder> {
+    crate::config::embedded()
+}
+
+#[cfg(not(feature = "embedded"))]
+fn default_encoder() -> Arc<dyn Encoder> {
+    Arc::new(logothete_encoder::Hashing::default())
 }
 
 impl Pipeline {
@@ -54,7 +63,7 @@ impl Pipeline {
             chunk: config.chunk.clone(),
             own_chunker: None,
             generator: None,
-            encoder: Arc::new(Hashing::new(config.encoder.dimensions).map_err(|e| e.at("[encoder]"))?),
+            encoder: config.encoder.encoder(&config.privacy)?,
             settings: config.settings()?,
         };
         pipeline.chunking()?;
@@ -67,6 +76,11 @@ impl Pipeline {
     /// When the settings of `[chunk]` make no sense, or ask for more than the encoder reads.
     pub fn chunker(&self) -> Result<Arc<dyn Chunker>> {
         Ok(self.chunking()?.chunker)
+    }
+
+    /// The encoder.
+    pub fn encoder(&self) -> &Arc<dyn Encoder> {
+        &self.encoder
     }
 
     /// Counts what can be said of a document's chunks.

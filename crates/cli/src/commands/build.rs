@@ -47,6 +47,7 @@ pub async fn run(place: &Place, paths: Vec<PathBuf>, prune: bool) -> Result<Outc
     let report = report?;
 
     let code = match &report {
+        report if report.capped.is_some() => FAILED,
         report if report.stopped => STOPPED,
         report if report.nothing_read() || !report.prune_needed.is_empty() => FAILED,
         _ => DONE,
@@ -175,7 +176,16 @@ pub fn render(report: &BuildReport, style: Style) -> String {
             thousands(report.contexts_cached as u64)
         ));
     }
-    if report.stopped {
+    if let Some(cost) = report.cost {
+        out.push_str(&format!(
+            "{}      {cost:.4} at the prices of the configuration; {} tokens encoded\n",
+            style.faint("Cost"),
+            thousands(report.encoded_tokens)
+        ));
+    }
+    if let Some(capped) = &report.capped {
+        out.push_str(&format!("\n{}\n{}", style.warning("Stopped before the cap"), indented(capped, 2)));
+    } else if report.stopped {
         out.push_str(&format!(
             "\n{}\n",
             style.warning("Stopped. What was read is kept; the same command goes on from here.")
@@ -204,36 +214,55 @@ pub fn render(report: &BuildReport, style: Style) -> String {
     out
 }
 
+/// A column of an estimate: its name, and what it says of a document.
+type Column = (&'static str, fn(&DocumentEstimate) -> String);
+
 fn render_estimate(estimate: &Estimate, style: Style) -> String {
-    // Without contexts to write there is nothing more to say than how many chunks there are.
-    let columns = if estimate.contexts + estimate.contexts_cached > 0 { 6 } else { 2 };
-    let names = ["Document", "Chunks", "Contexts", "Kept", "Tokens sent", "Received"];
-    let mut rows = vec![names[..columns].iter().map(|name| (*name).to_owned()).collect::<Vec<_>>()];
-    let total = DocumentEstimate {
-        document: "All".to_owned(),
-        chunks: estimate.chunks,
-        contexts: estimate.contexts,
-        contexts_cached: estimate.contexts_cached,
-        tokens: estimate.tokens,
-    };
-    for document in estimate.documents.iter().chain((estimate.documents.len() > 1).then_some(&total)) {
-        let numbers = [document.chunks, document.contexts, document.contexts_cached].map(|number| number as u64);
-        let numbers = numbers.into_iter().chain([document.tokens.sent, document.tokens.received]);
-        rows.push([document.document.clone()].into_iter().chain(numbers.map(thousands)).take(columns).collect());
+    let total = &estimate.total;
+    let mut columns: Vec<Column> = vec![
+        ("Chunks", |document| thousands(document.chunks as u64)),
+        ("Cached", |document| thousands(document.chunks_cached as u64)),
+        ("Tokens", |document| thousands(document.encoded_tokens)),
+    ];
+    if total.seconds.is_some() {
+        columns.push(("Time", |document| document.seconds.map_or_else(String::new, |time| duration(time * 1000.0))));
+    }
+    if total.contexts + total.contexts_cached > 0 {
+        columns.push(("Contexts", |document| thousands(document.contexts as u64)));
+        columns.push(("Kept", |document| thousands(document.contexts_cached as u64)));
+        columns.push(("Sent", |document| thousands(document.tokens.sent)));
+        columns.push(("Received", |document| thousands(document.tokens.received)));
+    }
+    if total.cost.is_some() {
+        columns.push(("Cost", |document| document.cost.map_or_else(String::new, |cost| format!("{cost:.4}"))));
+    }
+    let mut rows = vec![["Document"].into_iter().chain(columns.iter().map(|(name, _)| *name)).map(str::to_owned).collect()];
+    let all = DocumentEstimate { document: "All".to_owned(), ..total.clone() };
+    for document in estimate.documents.iter().chain((estimate.documents.len() > 1).then_some(&all)) {
+        let cells = columns.iter().map(|(_, cell)| cell(document));
+        rows.push([document.document.clone()].into_iter().chain(cells).collect::<Vec<_>>());
     }
     let mut out = String::new();
     if !estimate.documents.is_empty() {
-        out.push_str(&table(&rows, &[&[Align::Left], [Align::Right; 5].as_slice()].concat(), 0, style));
+        let aligned = [vec![Align::Left], vec![Align::Right; columns.len()]].concat();
+        out.push_str(&table(&rows, &aligned, 0, style));
         out.push('\n');
     }
     let read = count(estimate.documents.len() as u64, "document", "documents");
     out.push_str(&format!("{read} would be read and cut, {} are as they were.\n", estimate.unchanged));
-    match estimate.cost {
-        Some(cost) => out.push_str(&format!("Writing contexts would cost {cost:.4} at the prices of [generator].\n")),
-        None if estimate.contexts > 0 => {
-            out.push_str("Set price_sent and price_received in [generator] to see what that costs.\n");
+    if let Some(speed) = estimate.tokens_per_second {
+        let speed = thousands(speed as u64);
+        out.push_str(&format!("Time is that of the encoder, at {speed} tokens a second as just measured.\n"));
+    }
+    match total.cost {
+        Some(cost) => out.push_str(&format!("It would cost {cost:.4} at the prices of the configuration.\n")),
+        None if total.contexts > 0 => {
+            out.push_str("Set price_sent and price_received in [generator] to see what the contexts cost.\n");
         }
-        None => out.push_str("No model is asked: it costs nothing.\n"),
+        None if estimate.tokens_per_second.is_none() && total.encoded_tokens > 0 => {
+            out.push_str("Set price in [encoder] to see what that costs.\n");
+        }
+        None => out.push_str("It is done on this machine: it costs nothing.\n"),
     }
     out.push_str(&failures(&estimate.failed, style));
     out

@@ -41,6 +41,11 @@ pub trait Encoder: Send + Sync {
         None
     }
 
+    /// Whether it runs elsewhere, so that encoding takes its time and may cost.
+    fn is_remote(&self) -> bool {
+        false
+    }
+
     /// One vector for each text, in the order of the texts.
     ///
     /// # Errors

@@ -1,4 +1,4 @@
-//! Collecting changes and committing them: new segments first, then one transaction that names them.
+//! Collecting changes and committing them: what is missing is encoded, then new segments first, then one transaction that names them.
 
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
@@ -7,21 +7,21 @@ use std::time::{Duration, Instant};
 use logothete_core::chunk::{Chunk, ChunkId, Review, Sentence, indexed_text};
 use logothete_core::document::{Document, Span};
 use logothete_core::keyword::KeywordWriter;
-use logothete_core::vector::{Role, Vectors, write_vectors};
-use logothete_core::{Error, ErrorKind, Result};
-use rayon::prelude::*;
+use logothete_core::Result;
+use logothete_core::vector::{Vectors, write_vectors};
 
 use super::contexts::Written;
 use super::repeats::{Compared, Repeat, Repeats};
-use super::{BuildReport, Failure};
+use super::encoding::{self, Encoded, Wanted};
+use super::languages::Languages;
+use super::spending::Spending;
+use super::{BuildReport, Failure, StopToken};
 use crate::corpus::{FileState, IndexEntry, Inner, Known, Place, Snapshot};
 
 /// Changes are committed when they hold so many chunks.
 const MOST_CHUNKS: usize = 20_000;
 /// Changes are committed when the first of them is so old, so that a build that is killed loses little.
 const LONGEST: Duration = Duration::from_secs(5);
-/// How many texts are encoded in one call.
-const ENCODE: usize = 16;
 /// More segments than this are merged into one at the end of a build.
 const MOST_SEGMENTS: usize = 8;
 
@@ -40,9 +40,19 @@ pub(super) struct Change {
     pub written: Written,
 }
 
+/// A document, and what of it has to be encoded.
+struct Prepared {
+    change: Change,
+    entries: Vec<IndexEntry>,
+    wanted: Vec<Wanted>,
+    /// The vectors of chunks that it had before.
+    kept: HashMap<ChunkId, Vec<f32>>,
+}
+
 /// What is to be committed next.
 pub(super) struct Batch<'a> {
     inner: &'a Inner,
+    spending: &'a Spending,
     snapshot: Option<Arc<Snapshot>>,
     changes: Vec<Change>,
     /// How each chunk of each change is indexed. The segment is not known yet.
@@ -55,13 +65,15 @@ pub(super) struct Batch<'a> {
     touched: Vec<(i64, FileState)>,
     since: Instant,
     review: Review,
+    languages: Languages,
 }
 
 impl<'a> Batch<'a> {
-    pub(super) fn new(inner: &'a Inner) -> Self {
+    pub(super) fn new(inner: &'a Inner, spending: &'a Spending) -> Self {
         let vectors = Vectors::new(inner.pipeline.encoder.dimensions());
         Self {
             inner,
+            spending,
             snapshot: None,
             changes: Vec::new(),
             entries: Vec::new(),
@@ -72,12 +84,15 @@ impl<'a> Batch<'a> {
             touched: Vec::new(),
             since: Instant::now(),
             review: Review::default(),
+            languages: Languages::default(),
         }
     }
 
-    /// What can be said of how the documents were cut.
+    /// What can be said of how the documents were cut and encoded.
     pub(super) fn advice(&self) -> Vec<String> {
-        self.review.advice(self.inner.chunking.chunker.limit())
+        let mut advice = self.review.advice(self.inner.chunking.chunker.limit());
+        advice.extend(self.languages.advice(&*self.inner.pipeline.encoder));
+        advice
     }
 
     /// Notes that a file was seen unchanged.
@@ -92,21 +107,44 @@ impl<'a> Batch<'a> {
         self.repeats.leave_out(known.id);
     }
 
-    /// Encodes a document's chunks and adds it. Chunks that were there before keep their vectors.
-    pub(super) fn add(&mut self, change: Change, report: &mut BuildReport) -> Result<()> {
-        match &change.replaces {
-            Some(_) => report.changed += 1,
-            None => report.added += 1,
+    /// Encodes the chunks of some documents and adds them. Chunks that were there before keep their vectors. When it is
+    /// stopped, or would spend too much, the documents that are not all encoded are left out.
+    pub(super) fn add(
+        &mut self,
+        changes: Vec<Change>,
+        stop: &StopToken,
+        report: &mut BuildReport,
+        mut done: impl FnMut(&str),
+    ) -> Result<()> {
+        let prepared: Vec<Prepared> = changes.into_iter().map(|change| self.prepare(change)).collect::<Result<_>>()?;
+        let wanted = prepared.iter().map(|one| one.wanted.as_slice());
+        let known: Vec<Option<&Vec<f32>>> =
+            prepared.iter().flat_map(|one| one.wanted.iter().map(|wanted| one.kept.get(&wanted.chunk))).collect();
+        let encoding = encoding::Encoding { inner: self.inner, spending: self.spending, stop };
+        let encoded = encoding.run(&wanted.collect::<Vec<_>>(), &known)?;
+        report.encoded_tokens += encoded.tokens;
+        let mut vectors = encoded.vectors.into_iter();
+        let mut left_out = false;
+        for one in prepared {
+            let vectors: Option<Vec<Encoded>> = vectors.by_ref().take(one.wanted.len()).collect();
+            left_out |= vectors.is_none();
+            let Some(vectors) = vectors.filter(|_| !left_out) else {
+                // Those behind it may say what it says, and would point to it.
+                one.change.replaces.iter().for_each(|known| self.repeats.take_back(known.id));
+                continue;
+            };
+            let name = one.change.document.name.clone();
+            self.add_encoded(one, vectors, report)?;
+            done(&name);
         }
-        report.contexts += change.written.asked;
-        report.contexts_cached += change.written.cached;
-        report.tokens.sent += change.written.tokens.sent;
-        report.tokens.received += change.written.tokens.received;
-        self.inner.pipeline.review(&mut self.review, &change.chunks);
-        let name = &change.document.name;
-        let warnings = change.document.warnings.iter();
-        report.warnings.extend(warnings.map(|reason| Failure { document: name.clone(), reason: reason.clone() }));
+        if self.vectors.len() >= MOST_CHUNKS || self.since.elapsed() >= LONGEST {
+            self.commit()?;
+        }
+        Ok(())
+    }
 
+    /// Finds out what of a document has to be encoded.
+    fn prepare(&mut self, change: Change) -> Result<Prepared> {
         if let Some(known) = &change.replaces {
             self.repeats.leave_out(known.id);
         }
@@ -115,43 +153,45 @@ impl<'a> Batch<'a> {
         for (chunk, compared) in change.chunks.iter().zip(&change.compared) {
             let held = (chunk.text.as_str(), chunk.span, chunk.sentences.as_slice());
             let (entry, text) = self.entry(&chunk.id, &chunk.context, held, compared)?;
-            report.repeated += usize::from(entry.same_as.is_some());
             entries.push(entry);
             texts.push(text);
         }
         let kept = self.kept_vectors(&change, &texts)?;
-        let fresh: Vec<&str> = change
-            .chunks
-            .iter()
-            .zip(&texts)
-            .filter(|(chunk, _)| !kept.contains_key(&chunk.id))
-            .filter_map(|(_, text)| text.as_deref())
-            .collect();
-        let encoded: Vec<Vec<Vec<f32>>> =
-            fresh.par_chunks(ENCODE).map(|texts| self.encode(texts)).collect::<Result<_>>()?;
-        let mut encoded = encoded.into_iter().flatten();
-        for ((chunk, text), entry) in change.chunks.iter().zip(&texts).zip(&mut entries) {
-            let Some(text) = text else { continue };
-            let vector = match kept.get(&chunk.id) {
-                Some(vector) => {
-                    report.cached += 1;
-                    vector.clone()
-                }
-                None => {
-                    report.encoded += 1;
-                    encoded.next().unwrap_or_default()
-                }
-            };
-            entry.place = Some(self.push_row(text, &vector)?);
+        let each = change.chunks.iter().zip(texts).enumerate();
+        let wanted = each.filter_map(|(at, (chunk, text))| Some(Wanted { at, chunk: chunk.id.clone(), text: text? }));
+        let wanted = wanted.collect();
+        Ok(Prepared { change, entries, wanted, kept })
+    }
+
+    /// Adds a document whose chunks are encoded.
+    fn add_encoded(&mut self, prepared: Prepared, vectors: Vec<Encoded>, report: &mut BuildReport) -> Result<()> {
+        let Prepared { change, mut entries, wanted, .. } = prepared;
+        match &change.replaces {
+            Some(_) => report.changed += 1,
+            None => report.added += 1,
+        }
+        report.contexts += change.written.asked;
+        report.contexts_cached += change.written.cached;
+        report.tokens.sent += change.written.tokens.sent;
+        report.tokens.received += change.written.tokens.received;
+        report.repeated += entries.iter().filter(|entry| entry.same_as.is_some()).count();
+        self.inner.pipeline.review(&mut self.review, &change.chunks);
+        self.languages.add(&change.document);
+        let name = &change.document.name;
+        let warnings = change.document.warnings.iter();
+        report.warnings.extend(warnings.map(|reason| Failure { document: name.clone(), reason: reason.clone() }));
+        for (Wanted { at, text, .. }, encoded) in wanted.iter().zip(vectors) {
+            match encoded.fresh {
+                true => report.encoded += 1,
+                false => report.cached += 1,
+            }
+            entries[*at].place = Some(self.push_row(text, &encoded.vector)?);
         }
         if self.changes.is_empty() {
             self.since = Instant::now();
         }
         self.changes.push(change);
         self.entries.push(entries);
-        if self.vectors.len() >= MOST_CHUNKS || self.since.elapsed() >= LONGEST {
-            self.commit()?;
-        }
         Ok(())
     }
 
@@ -232,21 +272,10 @@ impl<'a> Batch<'a> {
     ) -> Result<IndexEntry> {
         let (mut entry, text) = self.entry(id, context, held, compared)?;
         if let Some(text) = text {
-            let vector = self.encode(&[&text])?.pop().unwrap_or_default();
+            let vector = encoding::encode(self.inner, &[&text])?.pop().unwrap_or_default();
             entry.place = Some(self.push_row(&text, &vector)?);
         }
         Ok(entry)
-    }
-
-    fn encode(&self, texts: &[&str]) -> Result<Vec<Vec<f32>>> {
-        let vectors = self.inner.pipeline.encoder.encode(texts, Role::Passage)?;
-        if vectors.len() == texts.len() {
-            Ok(vectors.iter().map(<[f32]>::to_vec).collect())
-        } else {
-            let message =
-                format!("the encoder gave {} vectors for {} texts; check the encoder", vectors.len(), texts.len());
-            Err(Error::new(ErrorKind::Unreadable, message))
-        }
     }
 
     /// The vectors of chunks that a document had before and has again, with the same context.

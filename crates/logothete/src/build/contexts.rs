@@ -7,6 +7,7 @@ use logothete_core::prompt::{Prompt, context_prompt, tidy_context};
 use logothete_core::{Fingerprint, Result};
 
 use super::StopToken;
+use super::spending::Spending;
 use crate::chunking::Writing;
 use crate::corpus::{Cache, Inner};
 use crate::generate::{Generator, usual_tokens};
@@ -43,6 +44,7 @@ pub(super) fn write(
     chunks: &mut [Chunk],
     waiter: &Waiter,
     stop: &StopToken,
+    spending: &Spending,
 ) -> Result<Written> {
     let mut written = Written::default();
     let Some(writing) = &inner.chunking.writing else { return Ok(written) };
@@ -59,8 +61,16 @@ pub(super) fn write(
             // A document whose contexts are not all written is not taken in.
             None if stop.is_stopped() => break,
             None => {
+                let expected = expected(writing, &prompt, |text| generator.count_tokens(text));
+                let price = |tokens: Tokens| inner.pipeline.settings.price(tokens);
+                if !spending.spend(expected.sent + expected.received, price(expected)) {
+                    break;
+                }
                 let generated = waiter.wait(generator.generate(&prompt))?;
                 inner.cache.put(&key, &generated)?;
+                // What it really took goes into the sums, now that it is known.
+                spending.give_back(expected.sent + expected.received, price(expected));
+                spending.count(generated.tokens.sent + generated.tokens.received, price(generated.tokens));
                 written.add(Written { asked: 1, cached: 0, tokens: generated.tokens });
                 generated
             }
@@ -68,6 +78,11 @@ pub(super) fn write(
         chunk.add_context(&tidy_context(&generated.text, &writing.limit), limit);
     }
     Ok(written)
+}
+
+/// What a prompt takes: what is sent, and at most what comes back.
+fn expected(writing: &Writing, prompt: &Prompt, count: impl Fn(&str) -> u64) -> Tokens {
+    Tokens { sent: count(&prompt.text()), received: (writing.most_words() as u64 * 4).div_ceil(3) }
 }
 
 /// What writing them would take. Nothing is asked.
@@ -83,8 +98,7 @@ pub(super) fn estimate(inner: &Inner, document: &Document, chunks: &[Chunk]) -> 
             continue;
         }
         let count = |text: &str| generator.map_or_else(|| usual_tokens(text), |generator| generator.count_tokens(text));
-        let received = (writing.most_words() as u64 * 4).div_ceil(3);
-        needed.add(Written { asked: 1, cached: 0, tokens: Tokens { sent: count(&prompt.text()), received } });
+        needed.add(Written { asked: 1, cached: 0, tokens: expected(writing, &prompt, count) });
     }
     Ok(needed)
 }

@@ -5,10 +5,13 @@
 
 mod batch;
 mod contexts;
+mod encoding;
 mod estimate;
+mod languages;
 mod plan;
 mod repeats;
 mod request;
+mod spending;
 mod work;
 
 pub(crate) use estimate::run as estimate;

@@ -57,6 +57,11 @@ impl Repeats {
         self.gone.insert(document);
     }
 
+    /// Takes back that a document was left out.
+    pub(super) fn take_back(&mut self, document: i64) {
+        self.gone.remove(&document);
+    }
+
     /// Whether the chunks of a document are about to go.
     pub(super) fn is_gone(&self, document: i64) -> bool {
         self.gone.contains(&document)

@@ -58,6 +58,18 @@ pub struct Progress {
     pub document: String,
 }
 
+impl Progress {
+    /// Notes that a document is done, and says so.
+    pub(super) fn next(&mut self, document: &str, request: &BuildRequest) {
+        self.done += 1;
+        if let Some(callback) = &request.on_progress {
+            self.total = self.total.max(self.done);
+            document.clone_into(&mut self.document);
+            callback(self);
+        }
+    }
+}
+
 type OnProgress = Arc<dyn Fn(&Progress) + Send + Sync>;
 
 /// What a build is asked for. Made from a path or several, and told more if need be.
@@ -200,6 +212,8 @@ pub struct BuildReport {
     pub encoded: usize,
     /// Chunks whose vectors were there already.
     pub cached: usize,
+    /// The tokens that were encoded.
+    pub encoded_tokens: u64,
     /// Chunks that say what another says, and are not indexed again but for what only they say.
     pub repeated: usize,
     /// Contexts that a generator wrote.
@@ -210,8 +224,12 @@ pub struct BuildReport {
     pub tokens: Tokens,
     /// What to change in how documents are cut.
     pub advice: Vec<String>,
+    /// What it cost, at the prices of the settings; nothing where no price is set.
+    pub cost: Option<f64>,
     /// Whether it was stopped before the end.
     pub stopped: bool,
+    /// The cap that it stopped before, and how to go on.
+    pub capped: Option<String>,
     /// How long it took, in milliseconds.
     pub took_ms: f64,
 }

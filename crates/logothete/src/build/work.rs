@@ -11,6 +11,7 @@ use super::batch::{Batch, Change};
 use super::contexts::{self, Written};
 use super::plan::{self, Candidate, Seen, Walk};
 use super::repeats::Compared;
+use super::spending::Spending;
 use super::{BuildReport, BuildRequest, Failure, Progress};
 use crate::corpus::{FileState, Inner, Known, WriterLock};
 use crate::pool::Waiter;
@@ -52,9 +53,10 @@ fn build(inner: &Inner, request: &BuildRequest, waiter: &Waiter, report: &mut Bu
         writing.generator()?;
     }
     let stop = request.stop_token();
-    let look = Look::new(inner, request, waiter, false);
+    let spending = Spending::new(&inner.pipeline.settings);
+    let look = Look::new(inner, request, waiter, Some(&spending));
     let planned = plan::sources(&mut inner.catalogue(), request, false, report)?;
-    let mut batch = Batch::new(inner);
+    let mut batch = Batch::new(inner, &spending);
     let mut seen = Seen::default();
     let mut progress = Progress { done: 0, total: 0, document: String::new() };
     if request.on_progress.is_some() {
@@ -71,6 +73,7 @@ fn build(inner: &Inner, request: &BuildRequest, waiter: &Waiter, report: &mut Bu
             }
             let outcomes: Vec<Option<Outcome>> =
                 window.par_iter().map(|candidate| (!stop.is_stopped()).then(|| look.at(candidate))).collect();
+            let mut changes = Vec::new();
             for (candidate, outcome) in window.iter().zip(outcomes) {
                 match outcome {
                     None | Some(Outcome::Stopped) => continue,
@@ -79,14 +82,16 @@ fn build(inner: &Inner, request: &BuildRequest, waiter: &Waiter, report: &mut Bu
                         batch.touch(touched);
                     }
                     Some(Outcome::Failed(failure)) => report.failed.push(failure),
-                    Some(Outcome::Read(change)) => batch.add(*change, report)?,
+                    Some(Outcome::Read(change)) => {
+                        changes.push(*change);
+                        continue;
+                    }
                 }
-                progress.done += 1;
-                if let Some(callback) = &request.on_progress {
-                    progress.total = progress.total.max(progress.done);
-                    progress.document.clone_from(&candidate.name);
-                    callback(&progress);
-                }
+                progress.next(&candidate.name, request);
+            }
+            batch.add(changes, &stop, report, |name| progress.next(name, request))?;
+            if spending.is_over() {
+                stop.stop();
             }
         }
         if !stop.is_stopped() {
@@ -101,11 +106,11 @@ fn build(inner: &Inner, request: &BuildRequest, waiter: &Waiter, report: &mut Bu
         batch.commit()?;
         let stale = inner.catalogue().known_cut_otherwise(&look.chunker)?;
         for known in stale {
-            if stop.is_stopped() {
+            if stop.is_stopped() || spending.is_over() {
                 break;
             }
             match look.cut_again(&known, None) {
-                Ok(Some(change)) => batch.add(change, report)?,
+                Ok(Some(change)) => batch.add(vec![change], &stop, report, |_| {})?,
                 Ok(None) => {}
                 Err(error) => {
                     let reason = format!("{error}; the corpus keeps it as it was cut before");
@@ -114,8 +119,12 @@ fn build(inner: &Inner, request: &BuildRequest, waiter: &Waiter, report: &mut Bu
             }
         }
     }
-    report.stopped = stop.is_stopped();
+    report.capped = spending.message();
+    report.stopped = stop.is_stopped() || report.capped.is_some();
     report.advice = batch.advice();
+    let settings = &inner.pipeline.settings;
+    let cost = settings.price(report.tokens) + settings.price_of_encoding(report.encoded_tokens);
+    report.cost = settings.has_prices().then_some(cost);
     batch.finish()
 }
 
@@ -134,15 +143,15 @@ pub(super) struct Look<'a> {
     /// The fingerprints of the stages before encoding.
     parser: String,
     chunker: String,
-    /// Whether contexts are left unwritten, for an estimate.
-    dry: bool,
+    /// What contexts are counted against; without it none are written, for an estimate.
+    spending: Option<&'a Spending>,
 }
 
 impl<'a> Look<'a> {
-    pub(super) fn new(inner: &'a Inner, request: &'a BuildRequest, waiter: &'a Waiter, dry: bool) -> Self {
+    pub(super) fn new(inner: &'a Inner, request: &'a BuildRequest, waiter: &'a Waiter, spending: Option<&'a Spending>) -> Self {
         let parser = inner.pipeline.parse_fingerprint().to_string();
         let chunker = inner.chunking.fingerprint().to_string();
-        Self { inner, request, waiter, parser, chunker, dry }
+        Self { inner, request, waiter, parser, chunker, spending }
     }
 
     /// Looks at an item.
@@ -219,11 +228,11 @@ impl<'a> Look<'a> {
     /// Cuts a document and writes the contexts; nothing when the build was stopped before all were written.
     fn cut(&self, identity: &str, document: &Document) -> Result<Option<Cut>> {
         let mut chunks = chunk::chunks(document, identity, &*self.inner.chunking.chunker)?;
-        if self.dry {
+        let Some(spending) = self.spending else {
             return Ok(Some(Cut { chunks, compared: Vec::new(), written: Written::default() }));
-        }
+        };
         let stop = self.request.stop_token();
-        let written = contexts::write(self.inner, document, &mut chunks, self.waiter, &stop)?;
+        let written = contexts::write(self.inner, document, &mut chunks, self.waiter, &stop, spending)?;
         let whole = self.inner.chunking.writing.is_none() || written.asked + written.cached == chunks.len();
         Ok(whole.then(|| Cut { compared: chunks.iter().map(Compared::of_chunk).collect(), chunks, written }))
     }

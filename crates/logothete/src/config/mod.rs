@@ -1,14 +1,19 @@
 //! `logothete.toml`: a table for each stage.
 
 mod chunk;
+mod encoder;
 
 pub use chunk::{ChunkConfig, ChunkContext, ChunkUnit, Strategy};
+#[cfg(feature = "embedded")]
+pub(crate) use encoder::embedded;
+pub use encoder::{EncoderConfig, EncoderKind};
 
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::Duration;
 
+use logothete_core::cite::Tokens;
 use logothete_core::document::{Budget, Metadata, PageRecogniser, Pages};
 use logothete_core::{Error, ErrorKind, Result};
 use logothete_parse::{JsonFields, ParseSettings};
@@ -140,20 +145,6 @@ pub struct PrivacyConfig {
     pub allow: Vec<String>,
 }
 
-/// `[encoder]`
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-#[serde(default)]
-pub struct EncoderConfig {
-    /// The length of the hashing encoder's vectors.
-    pub dimensions: usize,
-}
-
-impl Default for EncoderConfig {
-    fn default() -> Self {
-        Self { dimensions: 512 }
-    }
-}
-
 /// `[search]`
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(default)]
@@ -208,6 +199,10 @@ pub struct LimitsConfig {
     pub seconds: u64,
     /// The most that an archive may unpack to, in megabytes.
     pub unpacked_megabytes: u64,
+    /// The most tokens that a build may encode, send and receive; 0 for no limit.
+    pub tokens: u64,
+    /// The most that a build may cost, at the prices of `[encoder]` and `[generator]`; 0 for no limit.
+    pub money: f64,
 }
 
 impl Default for LimitsConfig {
@@ -218,6 +213,8 @@ impl Default for LimitsConfig {
             pages: settings.most_pages,
             seconds: settings.longest.as_secs(),
             unpacked_megabytes: settings.most_unpacked / 1_000_000,
+            tokens: 0,
+            money: 0.0,
         }
     }
 }
@@ -237,6 +234,12 @@ pub struct Settings {
     pub price_sent: f64,
     /// The price of a million tokens received.
     pub price_received: f64,
+    /// The price of encoding a million tokens.
+    pub price_encoded: f64,
+    /// The most tokens that a build may encode, send and receive.
+    pub most_tokens: Option<u64>,
+    /// The most that a build may cost, at those prices.
+    pub most_money: Option<f64>,
     /// The largest file that is read, in bytes.
     pub largest_file: u64,
     /// The pages that are read; all when there are none.
@@ -250,6 +253,21 @@ pub struct Settings {
 }
 
 impl Settings {
+    /// What a generator's tokens cost.
+    pub(crate) fn price(&self, tokens: Tokens) -> f64 {
+        (tokens.sent as f64 * self.price_sent + tokens.received as f64 * self.price_received) / 1e6
+    }
+
+    /// What encoding so many tokens costs.
+    pub(crate) fn price_of_encoding(&self, tokens: u64) -> f64 {
+        tokens as f64 * self.price_encoded / 1e6
+    }
+
+    /// Whether anything costs.
+    pub(crate) fn has_prices(&self) -> bool {
+        self.price_sent + self.price_received + self.price_encoded > 0.0
+    }
+
     /// What may be spent on a file.
     pub(crate) fn budget(&self) -> Budget {
         let mut budget = Budget::default();
@@ -269,6 +287,9 @@ impl Default for Settings {
             least_coverage: logothete_core::cite::LEAST_COVERAGE,
             price_sent: 0.0,
             price_received: 0.0,
+            price_encoded: 0.0,
+            most_tokens: None,
+            most_money: None,
             largest_file: 200_000_000,
             pages: None,
             most_pages: Budget::default().most_pages,
@@ -299,6 +320,9 @@ impl Config {
         for path in &mut config.sources.paths {
             *path = folder.join(&path);
         }
+        if !config.encoder.folder.as_os_str().is_empty() {
+            config.encoder.folder = folder.join(&config.encoder.folder);
+        }
         Ok(config)
     }
 
@@ -314,7 +338,7 @@ impl Config {
         let table: toml::Table = text.parse().map_err(|error: toml::de::Error| {
             wrong(format!("this is not TOML: {}", error.message())).at(format!("line {}", line(&error)))
         })?;
-        let known = toml::Table::try_from(Self { chunk: ChunkConfig::filled(), ..Self::default() })
+        let known = toml::Table::try_from(Self { chunk: ChunkConfig::filled(), encoder: EncoderConfig::filled(), ..Self::default() })
             .map_err(|error| wrong("the defaults cannot be written down".into()).because(error))?;
         unknown_key(&table, &known, "")?;
         toml::from_str(text).map_err(|error| wrong(error.message().to_owned()).at(format!("line {}", line(&error))))
@@ -337,6 +361,13 @@ impl Config {
         if prices.iter().any(|price| !price.is_finite() || *price < 0.0) {
             return wrong("[generator] price_sent, price_received", "a price is 0 or more, for a million tokens");
         }
+        let amounts = [("[encoder] price", self.encoder.price), ("[limits] money", self.limits.money)];
+        if let Some((key, _)) = amounts.iter().find(|(_, amount)| !amount.is_finite() || *amount < 0.0) {
+            return wrong(key, "an amount of money is 0 or more");
+        }
+        if self.limits.money > 0.0 && prices.iter().sum::<f64>() + self.encoder.price <= 0.0 {
+            return wrong("[limits] money", "it limits nothing as long as no price is set in [encoder] or [generator]");
+        }
         Ok(Settings {
             passages: self.search.passages,
             keyword_weight: self.search.keyword,
@@ -344,6 +375,9 @@ impl Config {
             least_coverage: self.generator.least_coverage,
             price_sent: self.generator.price_sent,
             price_received: self.generator.price_received,
+            price_encoded: self.encoder.price,
+            most_tokens: (self.limits.tokens > 0).then_some(self.limits.tokens),
+            most_money: (self.limits.money > 0.0).then_some(self.limits.money),
             largest_file: self.limits.file_megabytes.saturating_mul(1_000_000),
             pages: pages(&self.parse.pages).map_err(|error| error.at("[parse] pages"))?,
             most_pages: self.limits.pages,
@@ -379,7 +413,7 @@ fn unknown_key(given: &toml::Table, known: &toml::Table, place: &str) -> Result<
             (Some(toml::Value::Table(known)), toml::Value::Table(given)) => unknown_key(given, known, &path)?,
             (Some(_), _) => {}
             // Names of the user's own.
-            (None, _) if matches!(place, "[sources] metadata" | "[parse] json_metadata") => {}
+            (None, _) if matches!(place, "[sources] metadata" | "[parse] json_metadata" | "[encoder] headers" | "[encoder] parameters") => {}
             (None, _) => {
                 let hint = match closest(key, known.keys().cloned()) {
                     Some(name) => format!("did you mean {name}?"),

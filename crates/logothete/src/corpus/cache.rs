@@ -1,7 +1,7 @@
-//! What generators wrote, kept by what they were asked: `cache.db`.
+//! What generators wrote and what encoders made, kept by what they were asked: `cache.db`.
 //!
 //! It is a file of its own, and every reply is on the disk before it is used: a build that is killed, or a corpus that is
-//! cut in another way and back again, asks for nothing twice.
+//! cut in another way and back again, asks for nothing twice. Nothing is removed from it; it may be removed as a whole.
 
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
@@ -20,7 +20,11 @@ CREATE TABLE IF NOT EXISTS generated (
     sent     INTEGER NOT NULL,  -- tokens
     received INTEGER NOT NULL
 ) WITHOUT ROWID;
-PRAGMA user_version = 1;
+CREATE TABLE IF NOT EXISTS vectors (
+    key    BLOB PRIMARY KEY,    -- BLAKE3 of the encoder's fingerprint and the text
+    vector BLOB NOT NULL        -- 32-bit floats, little-endian
+);
+PRAGMA user_version = 2;
 ";
 
 /// The cache of a corpus. The file is made when it is first needed.
@@ -36,12 +40,39 @@ impl Cache {
 
     /// The key of a prompt to a generator.
     pub(crate) fn key(generator: &Fingerprint, prompt: &Prompt) -> String {
-        let mut hasher = blake3::Hasher::new();
-        for part in [generator.as_str(), &prompt.instruction, &prompt.material] {
-            hasher.update(&(part.len() as u64).to_le_bytes());
-            hasher.update(part.as_bytes());
+        hash(&[generator.as_str(), &prompt.instruction, &prompt.material]).to_hex().to_string()
+    }
+
+    /// The key of a passage to an encoder.
+    pub(crate) fn vector_key(encoder: &Fingerprint, text: &str) -> [u8; 32] {
+        hash(&[encoder.as_str(), text]).into()
+    }
+
+    /// The vectors of some keys, where they are kept.
+    pub(crate) fn vectors(&self, keys: &[[u8; 32]]) -> Result<Vec<Option<Vec<f32>>>> {
+        if !self.path.exists() {
+            return Ok(vec![None; keys.len()]);
         }
-        hasher.finalize().to_hex().to_string()
+        self.with(|connection| {
+            let mut statement = connection.prepare_cached("SELECT vector FROM vectors WHERE key = ?")?;
+            let read = |row: &rusqlite::Row<'_>| row.get::<_, Vec<u8>>(0);
+            keys.iter().map(|key| Ok(statement.query_row([key], read).optional()?.map(|bytes| floats(&bytes)))).collect()
+        })
+    }
+
+    /// Keeps vectors by their keys, all or none.
+    pub(crate) fn put_vectors<'v>(&self, vectors: impl Iterator<Item = ([u8; 32], &'v [f32])>) -> Result<()> {
+        self.with(|connection| {
+            let transaction = connection.unchecked_transaction()?;
+            {
+                let mut statement = transaction.prepare_cached("INSERT OR REPLACE INTO vectors VALUES (?, ?)")?;
+                for (key, vector) in vectors {
+                    let bytes: Vec<u8> = vector.iter().flat_map(|number| number.to_le_bytes()).collect();
+                    statement.execute(params![key, bytes])?;
+                }
+            }
+            transaction.commit()
+        })
     }
 
     /// What was written for a key. A corpus that never kept anything is not given a file.
@@ -68,6 +99,7 @@ impl Cache {
         })
     }
 
+    /// Does some work with the connection, which is made when it is first needed.
     fn with<T>(&self, work: impl FnOnce(&Connection) -> rusqlite::Result<T>) -> Result<T> {
         let mut guard = self.connection.lock().unwrap_or_else(PoisonError::into_inner);
         let outcome = || {
@@ -81,10 +113,23 @@ impl Cache {
             guard.as_ref().map(work).transpose()
         };
         let failed = |error: rusqlite::Error| {
-            let message = format!("{error}; if it is damaged, remove it: what was written is then asked for again");
+            let message = format!("{error}; if it is damaged, remove it: what it kept is then asked for again");
             Error::new(ErrorKind::System, message).at(self.path.display()).because(error)
         };
         // The connection was just made, or there was one.
         outcome().map_err(failed)?.ok_or_else(|| Error::new(ErrorKind::System, "cache.db was not opened"))
     }
+}
+
+fn hash(parts: &[&str]) -> blake3::Hash {
+    let mut hasher = blake3::Hasher::new();
+    for part in parts {
+        hasher.update(&(part.len() as u64).to_le_bytes());
+        hasher.update(part.as_bytes());
+    }
+    hasher.finalize()
+}
+
+fn floats(bytes: &[u8]) -> Vec<f32> {
+    bytes.chunks_exact(4).map(|four| f32::from_le_bytes([four[0], four[1], four[2], four[3]])).collect()
 }

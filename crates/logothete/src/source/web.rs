@@ -40,27 +40,8 @@ impl WebSource {
         Self { name: name.into(), addresses, allowed, agent }
     }
 
-    /// An address whose host is allowed.
-    fn checked(&self, address: &str) -> Result<Uri> {
-        let uri: Uri = address
-            .parse()
-            .ok()
-            .filter(|uri: &Uri| matches!(uri.scheme_str(), Some("http" | "https")) && uri.host().is_some())
-            .ok_or_else(|| Error::new(ErrorKind::Configuration, "this is no address; write it as https://host/path"))?;
-        let host = uri.host().unwrap_or_default();
-        let with_port = uri.port_u16().map_or_else(|| host.to_owned(), |port| format!("{host}:{port}"));
-        let allowed = |name: &String| name.eq_ignore_ascii_case(host) || name.eq_ignore_ascii_case(&with_port);
-        if !self.allowed.iter().any(allowed) {
-            let message = format!(
-                "nothing was fetched: {with_port} is not among the allowed hosts; add it to allow in [privacy]"
-            );
-            return Err(Error::new(ErrorKind::Refused, message));
-        }
-        Ok(uri)
-    }
-
     fn fetch(&self, address: &str, most: u64) -> Result<Content> {
-        let mut uri = self.checked(address)?;
+        let mut uri = allowed_address(address, &self.allowed)?;
         for _ in 0..=MOST_REDIRECTS {
             let response = self.agent.get(uri.clone()).call().map_err(|error| {
                 Error::new(ErrorKind::Unavailable, format!("it could not be fetched: {error}")).because(error)
@@ -68,7 +49,7 @@ impl WebSource {
             let status = response.status();
             if status.is_redirection() {
                 let next = response.headers().get("location").and_then(|next| next.to_str().ok()).unwrap_or_default();
-                uri = self.checked(&joined(&uri, next))?;
+                uri = allowed_address(&joined(&uri, next), &self.allowed)?;
                 continue;
             }
             if !status.is_success() {
@@ -90,6 +71,24 @@ impl WebSource {
         }
         Err(Error::new(ErrorKind::Unavailable, "the server sent on from address to address without end"))
     }
+}
+
+/// An address whose host is allowed.
+pub(crate) fn allowed_address(address: &str, allowed: &[String]) -> Result<Uri> {
+    let uri: Uri = address
+        .parse()
+        .ok()
+        .filter(|uri: &Uri| matches!(uri.scheme_str(), Some("http" | "https")) && uri.host().is_some())
+        .ok_or_else(|| Error::new(ErrorKind::Configuration, "this is no address; write it as https://host/path"))?;
+    let host = uri.host().unwrap_or_default();
+    let with_port = uri.port_u16().map_or_else(|| host.to_owned(), |port| format!("{host}:{port}"));
+    let fits = |name: &String| name.eq_ignore_ascii_case(host) || name.eq_ignore_ascii_case(&with_port);
+    if allowed.iter().any(fits) {
+        return Ok(uri);
+    }
+    let message =
+        format!("nothing was sent: {with_port} is not among the allowed hosts; add it to allow in [privacy]");
+    Err(Error::new(ErrorKind::Refused, message))
 }
 
 /// An address as it is meant on a page at another one.
@@ -157,7 +156,7 @@ mod tests {
     #[case("http://quay.test.other/x", false)]
     #[case("file:///etc/passwd", false)]
     fn hosts(#[case] address: &str, #[case] expected: bool) {
-        let source = WebSource::new("a", Vec::new(), vec!["quay.test".to_owned(), "mole.test:8080".to_owned()]);
-        assert_eq!(source.checked(address).is_ok(), expected);
+        let allowed = ["quay.test".to_owned(), "mole.test:8080".to_owned()];
+        assert_eq!(allowed_address(address, &allowed).is_ok(), expected);
     }
 }

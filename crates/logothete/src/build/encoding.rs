@@ -1,0 +1,125 @@
+//! Encoding what a build needs: from what is kept, from the cache, or by the encoder, in that order.
+
+use std::collections::HashMap;
+
+use logothete_core::chunk::ChunkId;
+use logothete_core::vector::{Encoder, Role};
+use logothete_core::{Error, ErrorKind, Result};
+
+use super::StopToken;
+use super::spending::Spending;
+use crate::corpus::{Cache, Inner};
+
+/// How many texts are encoded before their vectors are kept and the caps are looked at again.
+const AT_ONCE: usize = 256;
+
+/// A text that is indexed.
+pub(super) struct Wanted {
+    /// The place of its chunk in the document.
+    pub at: usize,
+    pub chunk: ChunkId,
+    pub text: String,
+}
+
+/// The vector of a text.
+#[derive(Clone)]
+pub(super) struct Encoded {
+    pub vector: Vec<f32>,
+    /// Whether the encoder made it just now.
+    pub fresh: bool,
+}
+
+/// What came of encoding.
+pub(super) struct Outcome {
+    /// For each text its vector, if there was the time and the money for all texts of its document.
+    pub vectors: Vec<Option<Encoded>>,
+    /// The tokens that the encoder read.
+    pub tokens: u64,
+}
+
+/// What encoding needs to know.
+pub(super) struct Encoding<'a> {
+    pub inner: &'a Inner,
+    pub spending: &'a Spending,
+    pub stop: &'a StopToken,
+}
+
+impl Encoding<'_> {
+    /// Encodes the texts of some documents. What is `known` already, in the same order, is taken as it is.
+    pub(super) fn run(&self, documents: &[&[Wanted]], known: &[Option<&Vec<f32>>]) -> Result<Outcome> {
+        let encoder = &*self.inner.pipeline.encoder;
+        let all: Vec<&Wanted> = documents.iter().flat_map(|texts| texts.iter()).collect();
+        let fingerprint = encoder.fingerprint();
+        let keys: Vec<[u8; 32]> = all.iter().map(|wanted| Cache::vector_key(&fingerprint, &wanted.text)).collect();
+        let cached = self.inner.cache.vectors(&keys)?;
+        let usable = |vector: &Vec<f32>| vector.len() == encoder.dimensions();
+        let found = known.iter().zip(cached).map(|(known, cached)| known.cloned().or(cached.filter(usable)));
+        let mut vectors: Vec<Option<Encoded>> =
+            found.map(|found| found.map(|vector| Encoded { vector, fresh: false })).collect();
+
+        let missing = self.affordable(documents, &keys, &vectors);
+        let mut tokens = 0;
+        for some in missing.chunks(AT_ONCE) {
+            if self.stop.is_stopped() {
+                break;
+            }
+            let texts: Vec<&str> = some.iter().map(|&at| all[at].text.as_str()).collect();
+            tokens += texts.iter().map(|text| read_tokens(encoder, text)).sum::<u64>();
+            let made = encode(self.inner, &texts)?;
+            self.inner.cache.put_vectors(some.iter().map(|&at| keys[at]).zip(made.iter().map(Vec::as_slice)))?;
+            for (&at, vector) in some.iter().zip(made) {
+                vectors[at] = Some(Encoded { vector, fresh: true });
+            }
+        }
+        // The same text again has the same vector.
+        let by_key: HashMap<[u8; 32], Vec<f32>> =
+            keys.iter().zip(&vectors).filter_map(|(key, found)| Some((*key, found.as_ref()?.vector.clone()))).collect();
+        for (key, vector) in keys.iter().zip(&mut vectors) {
+            if vector.is_none() {
+                *vector = by_key.get(key).map(|vector| Encoded { vector: vector.clone(), fresh: false });
+            }
+        }
+        Ok(Outcome { vectors, tokens })
+    }
+
+    /// The texts that have to be encoded, each once, up to the first document that there is no money for.
+    fn affordable(
+        &self,
+        documents: &[&[Wanted]],
+        keys: &[[u8; 32]],
+        found: &[Option<Encoded>],
+    ) -> Vec<usize> {
+        let encoder = &*self.inner.pipeline.encoder;
+        let mut first: HashMap<[u8; 32], usize> = HashMap::new();
+        let mut missing = Vec::new();
+        let mut from = 0;
+        for texts in documents {
+            let places = from..from + texts.len();
+            from = places.end;
+            let new: Vec<usize> =
+                places.clone().filter(|&at| found[at].is_none() && *first.entry(keys[at]).or_insert(at) == at).collect();
+            let tokens = new.iter().map(|&at| read_tokens(encoder, &texts[at - places.start].text)).sum();
+            if !new.is_empty() && !self.spending.spend(tokens, self.inner.pipeline.settings.price_of_encoding(tokens)) {
+                break;
+            }
+            missing.extend(new);
+        }
+        missing
+    }
+}
+
+/// The tokens that an encoder reads of a text.
+pub(super) fn read_tokens(encoder: &dyn Encoder, text: &str) -> u64 {
+    encoder.count_tokens(text).min(encoder.longest().unwrap_or(usize::MAX)) as u64
+}
+
+/// Encodes passages.
+pub(super) fn encode(inner: &Inner, texts: &[&str]) -> Result<Vec<Vec<f32>>> {
+    let vectors = inner.pipeline.encoder.encode(texts, Role::Passage)?;
+    if vectors.len() == texts.len() {
+        Ok(vectors.iter().map(<[f32]>::to_vec).collect())
+    } else {
+        let message = format!("the encoder gave {} vectors for {} texts; check the encoder", vectors.len(), texts.len());
+        Err(Error::new(ErrorKind::Unreadable, message))
+    }
+}

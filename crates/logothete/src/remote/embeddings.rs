@@ -1,0 +1,209 @@
+//! The JSON embeddings call: a model and a list of inputs go there, a list of indexed vectors comes back.
+
+use std::sync::Mutex;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::time::Duration;
+
+use logothete_core::text::count_words;
+use logothete_core::vector::{Encoder, Role, Vectors};
+use logothete_core::{Error, ErrorKind, Fingerprint, Result};
+use serde_json::{Value, json};
+
+use super::post::Post;
+use crate::config::EncoderConfig;
+
+/// What is encoded to know the service's vectors again.
+const PROBE: &str = "The harbour office opens at seven.";
+
+/// An encoder that is a service: it gets `{"model", "input": [text, …]}` and answers
+/// `{"data": [{"index", "embedding": [number, …]}, …]}`.
+///
+/// Texts go there in batches by number and by tokens, some at a time; what is busy or fails is asked again, as late as it
+/// wants. Its vectors are checked: as many as texts, all of one length, all of finite numbers.
+pub struct RemoteEncoder {
+    post: Post,
+    model: String,
+    parameters: Vec<(String, Value)>,
+    prefixes: [String; 2],
+    longest: Option<usize>,
+    batch: usize,
+    batch_tokens: usize,
+    at_once: usize,
+    dimensions: usize,
+    fingerprint: Fingerprint,
+}
+
+impl RemoteEncoder {
+    /// The encoder of a configuration. Asks the service for one vector, so as to know its length, and to know the model
+    /// again: a service that gives other vectors under the same name is another encoder.
+    ///
+    /// # Errors
+    /// When a setting makes no sense, the host is not allowed, or the service does not answer.
+    pub fn new(config: &EncoderConfig, allowed: &[String]) -> Result<Self> {
+        let wrong = |key: &str, message: &str| {
+            Error::new(ErrorKind::Configuration, message.to_owned()).at(format!("[encoder] {key}"))
+        };
+        if config.model.is_empty() {
+            return Err(wrong("model", "set it to the name that the service gives its model"));
+        }
+        if config.batch == 0 || config.batch_tokens == 0 || config.at_once == 0 {
+            return Err(wrong("batch, batch_tokens, at_once", "they must be 1 or more"));
+        }
+        let mut headers: Vec<(String, String)> = config.headers.clone().into_iter().collect();
+        if !config.key_env.is_empty() {
+            let key = std::env::var(&config.key_env).map_err(|error| {
+                let message = format!("the environment has no variable {}; set it to the key", config.key_env);
+                wrong("key_env", &message).because(error)
+            })?;
+            headers.push(("authorization".to_owned(), format!("Bearer {key}")));
+        }
+        let parameters = config.parameters.iter().map(|(name, value)| {
+            let value = serde_json::to_value(value)
+                .map_err(|error| wrong("parameters", "a value cannot be written as JSON").because(error))?;
+            Ok((name.clone(), value))
+        });
+        let parameters: Vec<(String, Value)> = parameters.collect::<Result<_>>()?;
+        let whole = Duration::from_secs(config.seconds.max(1));
+        let post = Post::new(&config.address, allowed, headers, whole, config.retries)
+            .map_err(|error| if error.place().is_none() { error.at("[encoder] address") } else { error })?;
+        let [query, passage] = [&config.query_prefix, &config.passage_prefix].map(|p| p.clone().unwrap_or_default());
+        let mut new = Self {
+            post,
+            model: config.model.clone(),
+            parameters,
+            prefixes: [query, passage],
+            longest: config.longest,
+            batch: config.batch,
+            batch_tokens: config.batch_tokens,
+            at_once: config.at_once,
+            dimensions: 0,
+            fingerprint: Fingerprint::of(["unknown"]),
+        };
+        let probe = new.request(&[PROBE])?;
+        let vector = probe.into_iter().next().unwrap_or_default();
+        new.dimensions = vector.len();
+        // The last digits of a service's numbers change with the machine that answers.
+        let rounded: Vec<String> = vector.iter().map(|number| format!("{number:.2}")).collect();
+        let settings = format!("{:?} {:?} {:?}", new.parameters, new.prefixes, new.longest);
+        new.fingerprint = Fingerprint::of(["remote", &config.address, &new.model, &settings, &rounded.join(" ")]);
+        Ok(new)
+    }
+
+    /// Asks for the vectors of some texts, with their prefix.
+    fn request(&self, texts: &[&str]) -> Result<Vec<Vec<f32>>> {
+        let mut body = json!({ "model": self.model, "input": texts });
+        for (name, value) in &self.parameters {
+            body[name] = value.clone();
+        }
+        let answer = self.post.send(&body)?;
+        self.read(&answer, texts.len()).map_err(|message| {
+            let message = format!("the service {message}; check model and parameters");
+            Error::new(ErrorKind::Unreadable, message).at(self.model.clone())
+        })
+    }
+
+    /// The vectors of an answer in the order of the texts, whatever order they come in.
+    fn read(&self, answer: &Value, expected: usize) -> std::result::Result<Vec<Vec<f32>>, String> {
+        let data = answer["data"].as_array().ok_or("answered without a list “data”")?;
+        if data.len() != expected {
+            return Err(format!("gave {} vectors for {expected} texts", data.len()));
+        }
+        let mut vectors = vec![Vec::new(); expected];
+        for (place, entry) in data.iter().enumerate() {
+            let index = entry.get("index").map_or(Some(place), |index| Some(usize::try_from(index.as_u64()?).ok()?));
+            let slot = index.and_then(|index| vectors.get_mut(index)).filter(|slot| slot.is_empty());
+            let slot = slot.ok_or_else(|| format!("gave two vectors for one text, or one for none (entry {place})"))?;
+            let numbers = entry["embedding"].as_array().ok_or("gave an entry without “embedding”")?;
+            let finite = |number: &Value| number.as_f64().map(|number| number as f32).filter(|n| n.is_finite());
+            let vector: Option<Vec<f32>> = numbers.iter().map(finite).collect();
+            *slot = vector.filter(|vector| !vector.is_empty()).ok_or("gave a vector that is not of finite numbers")?;
+        }
+        let length = if self.dimensions > 0 { self.dimensions } else { vectors[0].len() };
+        match vectors.iter().find(|vector| vector.len() != length) {
+            Some(vector) => Err(format!("gave a vector of {} numbers and not {length}", vector.len())),
+            None => Ok(vectors),
+        }
+    }
+
+    /// Where texts are parted so that each part keeps to the limits of a request.
+    fn batches<'a>(&self, texts: &'a [String]) -> Vec<&'a [String]> {
+        let mut batches = Vec::new();
+        let mut rest = texts;
+        while !rest.is_empty() {
+            let mut tokens = 0;
+            let fits = rest.iter().take(self.batch).take_while(|text| {
+                tokens += self.count_tokens(text);
+                tokens <= self.batch_tokens
+            });
+            let (batch, behind) = rest.split_at(fits.count().max(1));
+            batches.push(batch);
+            rest = behind;
+        }
+        batches
+    }
+}
+
+impl Encoder for RemoteEncoder {
+    fn name(&self) -> String {
+        format!("{}, remote, {} dimensions", self.model, self.dimensions)
+    }
+
+    fn fingerprint(&self) -> Fingerprint {
+        self.fingerprint.clone()
+    }
+
+    fn dimensions(&self) -> usize {
+        self.dimensions
+    }
+
+    fn longest(&self) -> Option<usize> {
+        self.longest
+    }
+
+    /// Four for three words: what services usually count.
+    fn count_tokens(&self, text: &str) -> usize {
+        (count_words(text) * 4).div_ceil(3)
+    }
+
+    fn is_remote(&self) -> bool {
+        true
+    }
+
+    fn encode(&self, texts: &[&str], role: Role) -> Result<Vectors> {
+        let prefix = if role == Role::Query { &self.prefixes[0] } else { &self.prefixes[1] };
+        // Services refuse empty texts.
+        let texts: Vec<String> =
+            texts.iter().map(|text| if text.is_empty() { " ".to_owned() } else { [prefix.as_str(), text].concat() }).collect();
+        let batches = self.batches(&texts);
+        let answers: Mutex<Vec<Option<Result<Vec<Vec<f32>>>>>> = Mutex::new(batches.iter().map(|_| None).collect());
+        let next = AtomicUsize::new(0);
+        let work = || {
+            while let Some((at, batch)) = Some(next.fetch_add(1, Ordering::Relaxed)).and_then(|at| Some((at, batches.get(at)?))) {
+                let texts: Vec<&str> = batch.iter().map(String::as_str).collect();
+                let answer = self.request(&texts);
+                let failed = answer.is_err();
+                answers.lock().unwrap_or_else(std::sync::PoisonError::into_inner)[at] = Some(answer);
+                if failed {
+                    // What was not asked for yet would fail too.
+                    next.store(batches.len(), Ordering::Relaxed);
+                }
+            }
+        };
+        std::thread::scope(|scope| {
+            for _ in 1..self.at_once.min(batches.len()) {
+                scope.spawn(work);
+            }
+            work();
+        });
+        let answers = answers.into_inner().unwrap_or_else(std::sync::PoisonError::into_inner);
+        let mut vectors = Vectors::new(self.dimensions);
+        // The first failure is what happened; batches behind it may not have been asked for.
+        for answer in answers {
+            let answer = answer.unwrap_or_else(|| Err(Error::new(ErrorKind::Cancelled, "a request was not sent")))?;
+            for vector in answer {
+                vectors.push(&vector)?;
+            }
+        }
+        Ok(vectors)
+    }
+}

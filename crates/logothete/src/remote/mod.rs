@@ -1,0 +1,6 @@
+//! Models that run elsewhere, spoken to in JSON over HTTP.
+
+mod embeddings;
+mod post;
+
+pub use embeddings::RemoteEncoder;

@@ -1,0 +1,118 @@
+//! Posting JSON: time-outs, retries, limits, and a key that never shows.
+
+use std::io::Read;
+use std::time::Duration;
+
+use logothete_core::{Error, ErrorKind, Result};
+use serde_json::Value;
+use ureq::Agent;
+use ureq::http::Response;
+
+use crate::source::allowed_address;
+
+/// How long a server may take to take up the connection.
+const CONNECT: Duration = Duration::from_secs(10);
+/// The first pause before a request is sent again; each is twice the one before.
+const FIRST_PAUSE: Duration = Duration::from_millis(500);
+/// The longest pause, also when the server asks for a longer one.
+const LONGEST_PAUSE: Duration = Duration::from_secs(60);
+/// The most of an answer that is read.
+const MOST_BYTES: u64 = 200_000_000;
+
+/// Where requests go, and how.
+pub(super) struct Post {
+    agent: Agent,
+    address: String,
+    headers: Vec<(String, String)>,
+    retries: u32,
+}
+
+impl Post {
+    /// Requests to an address whose host is allowed.
+    ///
+    /// # Errors
+    /// When it is no address, or its host is not allowed.
+    pub(super) fn new(
+        address: &str,
+        allowed: &[String],
+        headers: Vec<(String, String)>,
+        whole: Duration,
+        retries: u32,
+    ) -> Result<Self> {
+        allowed_address(address, allowed)?;
+        let agent = Agent::config_builder()
+            .timeout_connect(Some(CONNECT))
+            .timeout_global(Some(whole))
+            // A redirection could lead to a host that is not allowed.
+            .max_redirects(0)
+            .max_redirects_will_error(false)
+            .http_status_as_error(false)
+            .user_agent("logothete")
+            .build()
+            .into();
+        Ok(Self { agent, address: address.to_owned(), headers, retries })
+    }
+
+    /// Sends a request until it is answered, or has failed too often.
+    ///
+    /// # Errors
+    /// When the server refuses it, is busy or out of reach for too long, or answers something else than JSON.
+    pub(super) fn send(&self, body: &Value) -> Result<Value> {
+        let mut pause = FIRST_PAUSE;
+        for tried in 0.. {
+            match self.send_once(body) {
+                Err(Failed { error, after }) if error.is_retryable() && tried < self.retries => {
+                    std::thread::sleep(after.unwrap_or(pause).min(LONGEST_PAUSE));
+                    pause *= 2;
+                }
+                Err(failed) => return Err(failed.error.at(&self.address)),
+                Ok(answer) => return Ok(answer),
+            }
+        }
+        unreachable!("a request is answered or fails for good")
+    }
+
+    fn send_once(&self, body: &Value) -> std::result::Result<Value, Failed> {
+        let failed = |kind, message: String| Failed { error: Error::new(kind, message), after: None };
+        let mut request = self.agent.post(&self.address).header("content-type", "application/json");
+        for (name, value) in &self.headers {
+            request = request.header(name, value);
+        }
+        let response = request.send(body.to_string()).map_err(|error| {
+            let message = format!("the service did not answer: {error}");
+            Failed { error: Error::new(ErrorKind::Unavailable, message).because(error), after: None }
+        })?;
+        let status = response.status();
+        let after = retry_after(&response);
+        let mut bytes = Vec::new();
+        response.into_body().into_reader().take(MOST_BYTES).read_to_end(&mut bytes).map_err(|error| {
+            let message = format!("the service broke off its answer: {error}");
+            Failed { error: Error::new(ErrorKind::Unavailable, message).because(error), after: None }
+        })?;
+        if status.is_success() {
+            return serde_json::from_slice(&bytes)
+                .map_err(|_| failed(ErrorKind::Unreadable, "the service answered something else than JSON".to_owned()));
+        }
+        let said = String::from_utf8_lossy(&bytes[..bytes.len().min(300)]).trim().to_owned();
+        let said = if said.is_empty() { String::new() } else { format!(": {said}") };
+        let (kind, advice) = match status.as_u16() {
+            429 | 503 => (ErrorKind::Unavailable, "it is busy; send less at once, or try later"),
+            408 | 500.. => (ErrorKind::Unavailable, "it failed; try later"),
+            401 | 403 => (ErrorKind::Refused, "it did not accept the key; check key_env"),
+            _ => (ErrorKind::Configuration, "it did not accept the request; check address, model and parameters"),
+        };
+        Err(Failed { error: Error::new(kind, format!("the service answered {status}, {advice}{said}")), after })
+    }
+}
+
+/// A request that failed, and when the server wants it again.
+struct Failed {
+    error: Error,
+    after: Option<Duration>,
+}
+
+/// The seconds of a `Retry-After` header. Dates in it are rare, and are passed over.
+fn retry_after<T>(response: &Response<T>) -> Option<Duration> {
+    let value = response.headers().get("retry-after")?.to_str().ok()?;
+    value.trim().parse::<f64>().ok().and_then(|seconds| Duration::try_from_secs_f64(seconds).ok())
+}
