@@ -12,7 +12,7 @@ use logothete_bench::strategies::{HEAD, dev_questions, row};
 const ALL: [&str; 11] = [
     "structure",
     "structure:80",
-    "structure:300",
+    "structure:190",
     "sentences",
     "separators",
     "window",

@@ -138,6 +138,8 @@ fn ctrl_c_keeps_what_was_read_and_the_next_build_goes_on() {
             (0..120).map(|line| format!("Crate {number} line {line} holds cork and rope.\n\n")).collect();
         fs::write(docs.join(format!("{number}.txt")), text).expect("a file");
     }
+    // What is to be seen here takes time with any encoder; this one takes little.
+    fs::write(folder.path().join("logothete.toml"), "[encoder]\nkind = \"hashing\"\n").expect("a file");
     let child =
         command(folder.path(), &["build", "docs", "--json"]).stdout(Stdio::piped()).stderr(Stdio::piped()).spawn();
     let child = child.expect("it runs");
@@ -173,13 +175,34 @@ fn an_estimate_counts_what_would_be_written_and_makes_nothing() {
     let number = |name: &str| json[name].as_f64().expect("a number");
     assert_eq!((ran.code, number("contexts")), (0, number("chunks")));
     let (sent, received) = (json["tokens"]["in"].as_f64(), json["tokens"]["out"].as_f64());
+    assert!(number("encoded_tokens") > 0.0 && number("seconds") > 0.0 && number("tokens_per_second") > 0.0);
     let cost = (sent.expect("sent") * 2.0 + received.expect("received") * 8.0) / 1e6;
     assert!(cost > 0.0 && (number("cost") - cost).abs() < 1e-12);
     assert!(!folder.path().join("logothete.corpus").exists(), "no corpus is made for an estimate");
     let ran = run(folder.path(), &["build", "DEMO/notices", "--estimate"]);
-    assert!(ran.out.contains("Tokens sent") && ran.out.contains("at the prices of [generator]"), "{}", ran.out);
+    assert!(ran.out.contains("Received") && ran.out.contains("at the prices of the configuration"), "{}", ran.out);
     // Without a generator the build itself says what is missing.
     let ran = run(folder.path(), &["build", "DEMO/notices"]);
     assert_eq!(ran.code, 2);
     assert!(ran.err.contains("needs a generator"), "{}", ran.err);
+}
+
+#[test]
+fn a_build_stops_before_its_cap_and_says_how_to_go_on() {
+    let folder = folder();
+    fs::write(folder.path().join("logothete.toml"), "[limits]\ntokens = 400\n").expect("a file");
+    let ran = run(folder.path(), &["build", "DEMO/notices"]);
+    assert_eq!(ran.code, 1);
+    assert!(ran.out.contains("Stopped before the cap") && ran.out.contains("build again to go on"), "{}", ran.out);
+    let ran = run(folder.path(), &["build", "DEMO/notices", "--json"]);
+    let json: Value = serde_json::from_str(&ran.out).expect("one JSON document");
+    assert!(json["unchanged"].as_u64() > Some(0) && json["capped"].is_string(), "{json}");
+    // Another encoder is named beside that of the corpus.
+    fs::write(folder.path().join("logothete.toml"), "[encoder]\nkind = \"hashing\"\n").expect("a file");
+    let ran = run(folder.path(), &["search", "lock"]);
+    assert!(
+        ran.code != 0 && ran.err.contains("embedded English encoder") && ran.err.contains("hashing"),
+        "{}",
+        ran.err
+    );
 }

@@ -1,8 +1,8 @@
 //! Packs a model for embedding:
 //! `cargo run --release -p logothete-encoder --no-default-features --example pack -- MODEL OUT NAME LANGUAGE…`
 //!
-//! MODEL is a folder with `config.json`, `tokenizer.json` and `*.safetensors`; OUT gets `encoder.json`, `vocabulary.txt` and
-//! the weights, a few files of less than 4 MiB. The same model gives the same files, byte for byte.
+//! MODEL is a folder with `config.json`, `tokenizer.json` and `*.safetensors`; OUT gets `encoder.json`, and in
+//! `*.safetensors` the vocabulary and the weights, a few files of less than 4 MiB. The same model gives the same files, byte for byte.
 
 use std::path::Path;
 use std::{env, fs};

@@ -15,6 +15,6 @@ mod weights;
 
 pub use bert::{Activation, Precision, Shape};
 pub use hashing::Hashing;
-pub use kernel::{Kernel, ROWS, Sums, WIDE};
+pub use kernel::{Kernel, Place as TilePlace, ROWS, Sums, WIDE};
 pub use sentence::{FolderSettings, Packed, Pooling, SentenceEncoder, TextTokens, pack};
 pub use tokenise::{Normaliser, WordPieceSettings};

@@ -1,7 +1,7 @@
 //! The embedded encoder beside a second implementation of the model as it was trained: see `bench/reference`.
 
-use logothete_core::vector::{Encoder, Role, TokenEncoder};
-use logothete_encoder::{Kernel, SentenceEncoder};
+use logothete_core::vector::{Encoder, Role};
+use logothete_encoder::SentenceEncoder;
 use serde::Deserialize;
 
 #[derive(Deserialize)]

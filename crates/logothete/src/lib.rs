@@ -39,7 +39,9 @@ mod trace;
 pub use pool::THREAD_NAME as WORKER_THREAD;
 
 pub use build::{BuildReport, BuildRequest, DocumentEstimate, Estimate, Failure, Progress, PruneNeeded, StopToken};
-pub use config::{ChunkConfig, ChunkContext, ChunkUnit, Config, EncoderConfig, EncoderKind, Ocr, Settings, Strategy, pages};
+pub use config::{
+    ChunkConfig, ChunkContext, ChunkUnit, Config, EncoderConfig, EncoderKind, Ocr, Settings, Strategy, pages,
+};
 pub use corpus::{CorpusInfo, DocumentInfo};
 pub use generate::{Generated, Generator};
 pub use handle::Corpus;

@@ -118,7 +118,14 @@ fn a_configuration_that_is_wrong_says_where(#[case] text: &str, #[case] expected
 #[case("[search]\nkeyword = 0\nvector = 0\n", "one of them above 0")]
 #[case("[search]\npassages = 0\n", "set 1 or more")]
 #[case("[generator]\nleast_coverage = 2\n", "from 0 to 1")]
-#[case("[encoder]\ndimensions = 3\n", "16 to 65536")]
+#[case("[encoder]\nkind = \"hashing\"\ndimensions = 3\n", "16 to 65536")]
+#[case("[encoder]\nkind = \"folder\"\n", "set it to the folder of the model")]
+#[case(
+    "[encoder]\nkind = \"remote\"\nmodel = \"m\"\naddress = \"http://quay.test/\"\n",
+    "add it to allow in [privacy]"
+)]
+#[case("[encoder]\nprice = -1.0\n", "0 or more")]
+#[case("[limits]\nmoney = 1.0\n", "as long as no price is set")]
 fn a_setting_that_makes_no_sense_is_refused(#[case] text: &str, #[case] expected: &str) {
     let config = Config::parse(text).expect("it is well formed");
     let error = Pipeline::from_config(&config).err().expect("it makes no sense");

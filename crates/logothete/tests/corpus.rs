@@ -203,7 +203,7 @@ async fn another_chunker_cuts_again_without_reading_and_another_encoder_is_refus
     let error = pipeline.open(place.corpus_folder()).await.err().expect("another encoder");
     assert_eq!(error.kind(), ErrorKind::Mismatch);
     let message = error.to_string();
-    assert!(message.contains("512 dimensions") && message.contains("64 dimensions"), "{message}");
+    assert!(message.contains("384 dimensions") && message.contains("64 dimensions"), "{message}");
 }
 
 #[tokio::test]

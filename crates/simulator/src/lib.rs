@@ -1,5 +1,6 @@
-//! Stand-ins for the models that Logothete works with. They run in the same process, answer at once, do as they are told,
-//! and write down what they were asked: for tests, for examples, and to try a pipeline before a model is paid for.
+//! Stand-ins for the models that Logothete works with. They run in the same process, do as they are told, and write down
+//! what they were asked: for tests, for examples, and to try a pipeline before a model is paid for. [`EmbeddingService`]
+//! answers over HTTP, on a port of this machine.
 //!
 //! ```
 //! use logothete::{ChunkConfig, ChunkContext, MemorySource, Pipeline};
@@ -19,6 +20,8 @@
 //! # }).expect("it builds");
 //! ```
 
+mod embeddings;
 mod generator;
 
+pub use embeddings::{EmbeddingFault, EmbeddingRequest, EmbeddingService};
 pub use generator::{Fault, ScriptedGenerator, part};

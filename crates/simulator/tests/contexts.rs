@@ -86,20 +86,20 @@ async fn the_estimate_comes_first_and_asks_nothing() {
     let settings = Settings { price_sent: 1_000.0, price_received: 2_000.0, ..Settings::default() };
     let mut corpus = open(&pipeline(&generator).with_settings(settings), folder.path()).await;
     let estimate = corpus.estimate(source(HANDBOOK)).await.expect("an estimate");
-    assert_eq!((estimate.documents.len(), estimate.chunks, estimate.contexts), (1, 2, 2));
-    let cost = (estimate.tokens.sent * 1_000 + estimate.tokens.received * 2_000) as f64 / 1e6;
-    assert!((estimate.cost.expect("prices are set") - cost).abs() < 1e-9);
+    assert_eq!((estimate.documents.len(), estimate.total.chunks, estimate.total.contexts), (1, 2, 2));
+    let cost = (estimate.total.tokens.sent * 1_000 + estimate.total.tokens.received * 2_000) as f64 / 1e6;
+    assert!((estimate.total.cost.expect("prices are set") - cost).abs() < 1e-9);
     assert!(generator.asked().is_empty());
     assert_eq!(corpus.info().await.expect("info").sources.len(), 0, "an estimate leaves nothing behind");
     let report = corpus.build(source(HANDBOOK)).await.expect("a build");
-    assert_eq!(report.tokens.sent, estimate.tokens.sent, "what was estimated was sent");
-    assert!(report.tokens.received <= estimate.tokens.received);
+    assert_eq!(report.tokens.sent, estimate.total.tokens.sent, "what was estimated was sent");
+    assert!(report.tokens.received <= estimate.total.tokens.received);
     let changed = HANDBOOK.replace("1861", "1862");
     let estimate = corpus.estimate(source(HANDBOOK)).await.expect("an estimate");
-    assert_eq!((estimate.unchanged, estimate.contexts), (1, 0));
+    assert_eq!((estimate.unchanged, estimate.total.contexts), (1, 0));
     // The document is short and shown whole with each chunk: both contexts rest on what has changed.
     let estimate = corpus.estimate(source(&changed)).await.expect("an estimate");
-    assert_eq!((estimate.contexts, estimate.contexts_cached), (2, 0));
+    assert_eq!((estimate.total.contexts, estimate.total.contexts_cached), (2, 0));
 }
 
 #[rstest]

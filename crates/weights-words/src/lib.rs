@@ -15,7 +15,7 @@ macro_rules! aligned {
 /// The files by name.
 pub static FILES: &[(&str, &[u8])] = &[
     ("encoder.json", aligned!("../data/encoder.json")),
-    ("vocabulary.txt", aligned!("../data/vocabulary.txt")),
+    ("vocabulary.safetensors", aligned!("../data/vocabulary.safetensors")),
     ("words-0.safetensors", aligned!("../data/words-0.safetensors")),
     ("words-1.safetensors", aligned!("../data/words-1.safetensors")),
     ("positions.safetensors", aligned!("../data/positions.safetensors")),

@@ -236,7 +236,8 @@ fn render_estimate(estimate: &Estimate, style: Style) -> String {
     if total.cost.is_some() {
         columns.push(("Cost", |document| document.cost.map_or_else(String::new, |cost| format!("{cost:.4}"))));
     }
-    let mut rows = vec![["Document"].into_iter().chain(columns.iter().map(|(name, _)| *name)).map(str::to_owned).collect()];
+    let mut rows =
+        vec![["Document"].into_iter().chain(columns.iter().map(|(name, _)| *name)).map(str::to_owned).collect()];
     let all = DocumentEstimate { document: "All".to_owned(), ..total.clone() };
     for document in estimate.documents.iter().chain((estimate.documents.len() > 1).then_some(&all)) {
         let cells = columns.iter().map(|(_, cell)| cell(document));

@@ -61,30 +61,41 @@ pub fn settled(text: &str, folder: &Path) -> String {
             None if line.contains("_bytes\": ") && !line.contains("text_bytes") => {
                 line.split(": ").next().unwrap_or(line).to_owned() + ": SIZE"
             }
-            None => words_settled(line),
+            None => match line.split_once("second\": ").or(line.split_once("seconds\": ")) {
+                // Those of an estimate have a point; those of a recording have none.
+                Some((key, value)) if value.contains('.') => format!("{key}seconds\": TIME"),
+                _ => words_settled(line),
+            },
         }
     });
     lines.collect::<Vec<_>>().join("\n")
 }
 
-/// A line with its times and sizes replaced: a number before `ms`, `s`, or `kB catalogue`. The blanks before it go too,
-/// since numbers are set to the right.
+/// A line with its times, speeds and sizes replaced: a number with `ms` or `s`, or before `kB catalogue` or `tokens a second`.
+/// The blanks before it go too, since numbers are set to the right.
 fn words_settled(line: &str) -> String {
     let words: Vec<&str> = line.split(' ').collect();
-    let mut kept: Vec<&str> = Vec::new();
-    for (at, word) in words.iter().enumerate() {
-        let unit = words.get(at + 1).map_or("", |next| next.trim_end_matches(['.', ',']));
+    let mut kept: Vec<String> = Vec::new();
+    let mut at = 0;
+    while at < words.len() {
+        let next = words.get(at + 1).copied().unwrap_or_default();
+        let unit = next.trim_end_matches(['.', ',']);
         let after = words.get(at + 2).copied().unwrap_or_default();
+        let number = words[at].replace(',', "").parse::<f64>().is_ok();
         let time = unit == "ms" || (unit == "s" && after.is_empty());
         let size = unit.ends_with('B') && (after.starts_with("catalogue") || after.starts_with("indexes"));
-        if word.parse::<f64>().is_ok() && (time || size) {
-            while kept.last() == Some(&"") {
+        let speed = unit == "tokens" && after == "a";
+        if number && (time || size || speed) {
+            while kept.last().is_some_and(String::is_empty) {
                 kept.pop();
             }
-            kept.push("N");
+            // Which of the two units it is may change too.
+            kept.push(if time { format!("TIME{}", &next[unit.len()..]) } else { "N".to_owned() });
+            at += usize::from(time);
         } else {
-            kept.push(word);
+            kept.push(words[at].to_owned());
         }
+        at += 1;
     }
     kept.join(" ").trim_end().to_owned()
 }

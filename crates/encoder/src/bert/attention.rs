@@ -139,7 +139,8 @@ impl Attention {
             for from in (0..tokens).step_by(ROWS) {
                 let count = ROWS.min(tokens - from);
                 let queries = &seen[from * hidden * 3 + first..];
-                for (panel, keys) in self.key_panels.chunks_exact(width * WIDE).enumerate().take(tokens.div_ceil(WIDE)) {
+                for (panel, keys) in self.key_panels.chunks_exact(width * WIDE).enumerate().take(tokens.div_ceil(WIDE))
+                {
                     let place = Place { stride: score_stride, column: panel * WIDE };
                     kernel.multiply_floats(queries, hidden * 3, count, keys, &mut self.scores, place);
                 }
@@ -147,7 +148,9 @@ impl Attention {
                     scores.iter_mut().for_each(|score| *score /= root);
                     kernel.softmax(&mut scores[..tokens]);
                 }
-                for (panel, values) in self.value_panels.chunks_exact(tokens * WIDE).enumerate().take(width.div_ceil(WIDE)) {
+                for (panel, values) in
+                    self.value_panels.chunks_exact(tokens * WIDE).enumerate().take(width.div_ceil(WIDE))
+                {
                     let tile = sums.as_flattened_mut();
                     kernel.multiply_floats(&self.scores, score_stride, count, values, tile, Place::TILE);
                     let columns = first + panel * WIDE..first + width.min((panel + 1) * WIDE);

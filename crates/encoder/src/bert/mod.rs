@@ -187,7 +187,9 @@ impl Network {
         };
         let kinds_name = format!("{prefix}embeddings.token_type_embeddings.weight");
         let kinds = match tensors.shape(&kinds_name).map(<[usize]>::to_vec) {
-            Some(shape) if shape.len() == 2 && shape[0] > 0 && shape[1] == hidden => tensors.floats(&kinds_name, &shape)?,
+            Some(shape) if shape.len() == 2 && shape[0] > 0 && shape[1] == hidden => {
+                tensors.floats(&kinds_name, &shape)?
+            }
             _ => tensors.floats(&kinds_name, &[2, hidden])?,
         };
         let table = read("embeddings.position_embeddings.weight".to_owned(), &[positions + first_position, hidden])?;
@@ -253,12 +255,7 @@ impl Network {
     ///
     /// # Errors
     /// As the function, and when the weights are not those of a model as it was trained, read with eight bits.
-    pub fn write(
-        &self,
-        words: usize,
-        longest: usize,
-        mut write: impl FnMut(&str, &[u8]) -> Result<()>,
-    ) -> Result<()> {
+    pub fn write(&self, words: usize, longest: usize, mut write: impl FnMut(&str, &[u8]) -> Result<()>) -> Result<()> {
         let hidden = self.shape.hidden;
         let unfit = |what: &str| Error::new(ErrorKind::Unsupported, format!("{what}; it cannot be packed"));
         let WordTable::Float(table) = &self.words else { return Err(unfit("the word table is packed already")) };

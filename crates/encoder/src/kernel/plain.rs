@@ -225,7 +225,14 @@ pub fn multiply_floats(rows: &[f32], stride: usize, count: usize, panel: &[f32],
 }
 
 #[inline(always)]
-pub fn finish(sums: &Sums, grids: &[Grid], finish: Finish<'_>, activation: Option<Activation>, out: &mut [f32], at: Place) {
+pub fn finish(
+    sums: &Sums,
+    grids: &[Grid],
+    finish: Finish<'_>,
+    activation: Option<Activation>,
+    out: &mut [f32],
+    at: Place,
+) {
     match activation {
         None => finish_rows(sums, grids, finish, |value| value, out, at),
         Some(Activation::Gelu) => finish_rows(sums, grids, finish, gelu_near, out, at),

@@ -34,9 +34,23 @@ const _: () = assert!(ROWS == 12 && WIDE == 32);
 /// The processor knows AVX-512 VNNI; `rows` holds `count` rows, at most 12, as long as the panel says, and `out` has room
 /// for a panel's outputs at the place of each.
 #[target_feature(enable = "avx512f,avx512bw,avx512vnni")]
-pub unsafe fn multiply_bytes_avx512(rows: &[u8], stride: usize, count: usize, panel: &[i8], out: &mut [i32], at: Place) {
+pub unsafe fn multiply_bytes_avx512(
+    rows: &[u8],
+    stride: usize,
+    count: usize,
+    panel: &[i8],
+    out: &mut [i32],
+    at: Place,
+) {
     #[target_feature(enable = "avx512f,avx512bw,avx512vnni")]
-    unsafe fn tile<const R: usize>(rows: *const u8, stride: usize, panel: *const i8, steps: usize, out: *mut i32, to: usize) {
+    unsafe fn tile<const R: usize>(
+        rows: *const u8,
+        stride: usize,
+        panel: *const i8,
+        steps: usize,
+        out: *mut i32,
+        to: usize,
+    ) {
         let mut totals = [[_mm512_setzero_si512(); 2]; R];
         for step in 0..steps {
             // SAFETY: a step of the panel is two registers long, and each row is as many steps long as the panel.
@@ -67,9 +81,23 @@ pub unsafe fn multiply_bytes_avx512(rows: &[u8], stride: usize, count: usize, pa
 /// The processor knows AVX-512 VNNI; `rows` holds `count` rows, at most 12, as long as the panel says, and `out` has room
 /// for a panel's outputs at the place of each.
 #[target_feature(enable = "avx512f,avx512bw,avx512vnni")]
-pub unsafe fn multiply_shorts_avx512(rows: &[i16], stride: usize, count: usize, panel: &[i16], out: &mut [i32], at: Place) {
+pub unsafe fn multiply_shorts_avx512(
+    rows: &[i16],
+    stride: usize,
+    count: usize,
+    panel: &[i16],
+    out: &mut [i32],
+    at: Place,
+) {
     #[target_feature(enable = "avx512f,avx512bw,avx512vnni")]
-    unsafe fn tile<const R: usize>(rows: *const i16, stride: usize, panel: *const i16, steps: usize, out: *mut i32, to: usize) {
+    unsafe fn tile<const R: usize>(
+        rows: *const i16,
+        stride: usize,
+        panel: *const i16,
+        steps: usize,
+        out: *mut i32,
+        to: usize,
+    ) {
         let mut totals = [[_mm512_setzero_si512(); 2]; R];
         for step in 0..steps {
             // SAFETY: a step of the panel is two registers long, and each row is as many steps long as the panel.
@@ -122,7 +150,14 @@ const ROWS_AVX2: usize = 3;
 pub unsafe fn multiply_bytes_avx2(rows: &[u8], stride: usize, count: usize, panel: &[i8], out: &mut [i32], at: Place) {
     /// Half a panel at a time: four registers for each row.
     #[target_feature(enable = "avx2")]
-    unsafe fn tile<const R: usize>(rows: *const u8, stride: usize, panel: *const i8, steps: usize, out: *mut i32, to: usize) {
+    unsafe fn tile<const R: usize>(
+        rows: *const u8,
+        stride: usize,
+        panel: *const i8,
+        steps: usize,
+        out: *mut i32,
+        to: usize,
+    ) {
         for half in 0..2 {
             let mut totals = [[_mm256_setzero_si256(); 4]; R];
             for step in 0..steps {
@@ -172,9 +207,23 @@ pub unsafe fn multiply_bytes_avx2(rows: &[u8], stride: usize, count: usize, pane
 /// The processor knows AVX2; `rows` holds `count` rows, at most 12, as long as the panel says, and `out` has room for a
 /// panel's outputs at the place of each.
 #[target_feature(enable = "avx2")]
-pub unsafe fn multiply_shorts_avx2(rows: &[i16], stride: usize, count: usize, panel: &[i16], out: &mut [i32], at: Place) {
+pub unsafe fn multiply_shorts_avx2(
+    rows: &[i16],
+    stride: usize,
+    count: usize,
+    panel: &[i16],
+    out: &mut [i32],
+    at: Place,
+) {
     #[target_feature(enable = "avx2")]
-    unsafe fn tile<const R: usize>(rows: *const i16, stride: usize, panel: *const i16, steps: usize, out: *mut i32, to: usize) {
+    unsafe fn tile<const R: usize>(
+        rows: *const i16,
+        stride: usize,
+        panel: *const i16,
+        steps: usize,
+        out: *mut i32,
+        to: usize,
+    ) {
         let mut totals = [[_mm256_setzero_si256(); 4]; R];
         for step in 0..steps {
             // SAFETY: a step of the panel is four registers long, and each row is as many steps long as the panel.

@@ -12,7 +12,7 @@ use crate::tokenise::{Tokeniser, Vocabulary, WordPiece};
 use crate::weights::Tensors;
 
 impl SentenceEncoder {
-    /// An encoder from files that [`pack`](super::pack()) made: `encoder.json`, `vocabulary.txt` and the rest, by name.
+    /// An encoder from files that [`pack`](super::pack()) made: `encoder.json` and the tensors, by name.
     ///
     /// # Errors
     /// When a file or a tensor is missing, or does not fit the others.
@@ -24,13 +24,14 @@ impl SentenceEncoder {
         let broken = |name: &str| Error::new(ErrorKind::Unreadable, "it cannot be read; pack the model again").at(name);
         let packed: Packed =
             serde_json::from_slice(find("encoder.json")?).map_err(|e| broken("encoder.json").because(e))?;
-        let vocabulary = find("vocabulary.txt")?;
-        let vocabulary = std::str::from_utf8(vocabulary).map_err(|e| broken("vocabulary.txt").because(e))?;
-        let vocabulary = Vocabulary::new(vocabulary.lines(), "##");
         let mut tensors = Tensors::default();
         for (name, bytes) in files.iter().filter(|(name, _)| name.ends_with(".safetensors")) {
-            tensors.add_file(name, bytes.clone())?;
+            tensors.add_file(name, bytes)?;
         }
+        let length = tensors.shape("vocabulary").and_then(|shape| shape.first().copied()).unwrap_or_default();
+        let vocabulary = tensors.exact::<u8>("vocabulary", &[length])?;
+        let vocabulary = std::str::from_utf8(&vocabulary).map_err(|e| broken("vocabulary").because(e))?;
+        let vocabulary = Vocabulary::new(vocabulary.lines(), "##");
         Ok(Self {
             fingerprint: packed.fingerprint(),
             name: packed.name,

@@ -84,7 +84,7 @@ impl Folder<'_> {
         for file in files {
             let bytes = self.bytes(&file)?;
             hashes.push(blake3::hash(&bytes).to_hex().to_string());
-            tensors.add_file(&file, Cow::Owned(bytes))?;
+            tensors.add_file(&file, &Cow::Owned(bytes))?;
         }
         Ok(tensors)
     }
@@ -184,7 +184,8 @@ impl SentenceEncoder {
                 }
                 "Dense" => projections.push(projection(&folder, at, settings.precision, &mut hashes)?),
                 other => {
-                    let message = format!("a module of the kind “{other}” is not read; Pooling, Dense and Normalize are");
+                    let message =
+                        format!("a module of the kind “{other}” is not read; Pooling, Dense and Normalize are");
                     return Err(Error::new(ErrorKind::Unsupported, message).at("modules.json"));
                 }
             }
@@ -196,14 +197,16 @@ impl SentenceEncoder {
         let positions = network.shape().positions;
         let longest = settings.longest.or(said.longest).unwrap_or(positions);
         if longest < least || longest > positions {
-            let message = format!("texts of up to {longest} tokens are not possible; this model reads {least} to {positions}");
+            let message =
+                format!("texts of up to {longest} tokens are not possible; this model reads {least} to {positions}");
             return Err(Error::new(ErrorKind::Configuration, message));
         }
         let prefixes = [
             settings.query_prefix.clone().or(said.query_prefix).unwrap_or_default(),
             settings.passage_prefix.clone().or(said.passage_prefix).unwrap_or_default(),
         ];
-        let model = path.file_name().map_or_else(|| path.display().to_string(), |name| name.to_string_lossy().into_owned());
+        let model =
+            path.file_name().map_or_else(|| path.display().to_string(), |name| name.to_string_lossy().into_owned());
         let dimensions = projections.last().map_or(network.shape().hidden, |last| last.matrix.outputs());
         let how = format!("{pooling:?} {:?} {prefixes:?} {longest}", settings.precision);
         let fingerprint = Fingerprint::of(hashes.into_iter().chain([VERSION.to_owned(), how]));

@@ -9,6 +9,7 @@ use serde::{Deserialize, Serialize};
 use super::{FolderSettings, Pooling, SentenceEncoder, VERSION};
 use crate::bert::Shape;
 use crate::tokenise::{Tokeniser, WordPieceSettings};
+use crate::weights::TensorWriter;
 
 /// How many words of the table are in one file.
 const WORDS_IN_A_FILE: usize = 16_384;
@@ -28,7 +29,7 @@ pub struct Packed {
     pub prefixes: [String; 2],
     /// The most tokens of a text.
     pub longest: usize,
-    /// The tokeniser; its vocabulary is in `vocabulary.txt`, a piece a line.
+    /// The tokeniser; its vocabulary is in the tensor `vocabulary`, a piece a line.
     pub tokeniser: WordPieceSettings,
     /// The hash of all other files.
     pub weights: Fingerprint,
@@ -65,13 +66,17 @@ pub fn pack(
         Tokeniser::Other(_) => return Err(unfit("the model's tokeniser is not one of word pieces")),
     };
     let vocabulary = pieces.vocabulary().to_text();
-    let mut hashes = vec![blake3::hash(vocabulary.as_bytes()).to_hex().to_string()];
-    write("vocabulary.txt", vocabulary.as_bytes())?;
-    encoder.network.write(WORDS_IN_A_FILE, encoder.longest, |file, bytes| {
+    let mut file = TensorWriter::default();
+    file.add("vocabulary", &[vocabulary.len()], vocabulary.as_bytes());
+    let mut hashes = Vec::new();
+    let mut write_and_hash = |file: &str, bytes: &[u8]| {
         hashes.push(blake3::hash(bytes).to_hex().to_string());
         write(file, bytes)
-    })?;
-    let shape = Shape { positions: encoder.longest.min(encoder.network.shape().positions), ..encoder.network.shape().clone() };
+    };
+    write_and_hash("vocabulary.safetensors", &file.finish()?)?;
+    encoder.network.write(WORDS_IN_A_FILE, encoder.longest, write_and_hash)?;
+    let shape =
+        Shape { positions: encoder.longest.min(encoder.network.shape().positions), ..encoder.network.shape().clone() };
     let packed = Packed {
         name: format!("{name}, {} dimensions", encoder.dimensions()),
         languages: languages.iter().map(|&language| language.to_owned()).collect(),

@@ -20,7 +20,8 @@ const FNV_PRIME: u64 = 0x0100_0000_01b3;
 impl Vocabulary {
     /// A vocabulary of pieces in the order of their tokens. Those that go on with a word begin with `mark`.
     pub fn new<'a>(pieces: impl IntoIterator<Item = &'a str>, mark: &str) -> Self {
-        let mut new = Self { bytes: Vec::new(), ends: Vec::new(), slots: Vec::new(), continues: Vec::new(), longest: 0 };
+        let mut new =
+            Self { bytes: Vec::new(), ends: Vec::new(), slots: Vec::new(), continues: Vec::new(), longest: 0 };
         for piece in pieces {
             let continued = piece.strip_prefix(mark).filter(|rest| !rest.is_empty() && !mark.is_empty());
             let bytes = continued.unwrap_or(piece).as_bytes();
@@ -82,9 +83,7 @@ impl Vocabulary {
             hash
         }));
         let lengths = (1..=bytes.len()).rev().filter(|&length| text.is_char_boundary(length));
-        lengths
-            .filter_map(|length| Some((self.find(hashes[length - 1], &bytes[..length], continues)?, length)))
-            .next()
+        lengths.filter_map(|length| Some((self.find(hashes[length - 1], &bytes[..length], continues)?, length))).next()
     }
 }
 

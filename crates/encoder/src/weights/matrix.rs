@@ -56,7 +56,8 @@ fn panels<T: Copy + Default>(values: &[T], inputs: usize, outputs: usize, group:
     for output in 0..outputs {
         let panel = &mut panels[output / WIDE * steps * WIDE * group..];
         for input in 0..inputs {
-            panel[input / group * WIDE * group + output % WIDE * group + input % group] = values[output * inputs + input];
+            panel[input / group * WIDE * group + output % WIDE * group + input % group] =
+                values[output * inputs + input];
         }
     }
     panels
@@ -180,8 +181,7 @@ impl ByteMatrix {
         grids.clear();
         let each = inputs.chunks_exact(self.inputs).zip(bytes.chunks_exact_mut(stride));
         grids.extend(each.map(|(row, bytes)| kernel.to_bytes(row, &mut bytes[..self.inputs])));
-        let (scales, totals, bias) =
-            (self.scales.as_chunks().0, self.totals.as_chunks().0, self.bias.as_chunks().0);
+        let (scales, totals, bias) = (self.scales.as_chunks().0, self.totals.as_chunks().0, self.bias.as_chunks().0);
         let mut sums = Sums::default();
         // A group of rows stays in the first cache while all weights pass by, one behind the other.
         for from in (0..rows).step_by(ROWS) {

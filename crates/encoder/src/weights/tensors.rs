@@ -33,7 +33,9 @@ impl Tensors {
     ///
     /// # Errors
     /// When it is not of the format, or says that a tensor lies outside of it.
-    pub fn add_file(&mut self, file: &str, bytes: Cow<'static, [u8]>) -> Result<()> {
+    // A slice would not say whether the bytes are there as long as the program is.
+    #[allow(clippy::ptr_arg)]
+    pub fn add_file(&mut self, file: &str, bytes: &Cow<'static, [u8]>) -> Result<()> {
         let broken =
             |what: String| Error::new(ErrorKind::Unreadable, format!("{what}; get the file again")).at(file.to_owned());
         let length = bytes.first_chunk::<8>().map(|length| u64::from_le_bytes(*length));
@@ -63,7 +65,7 @@ impl Tensors {
                 );
                 return Err(broken(message));
             };
-            let data = match &bytes {
+            let data = match bytes {
                 Cow::Borrowed(bytes) => Cow::Borrowed(&bytes[from..to]),
                 Cow::Owned(bytes) => Cow::Owned(bytes[from..to].to_vec()),
             };
@@ -125,12 +127,13 @@ impl Tensors {
         let (dtype, data) = self.find(name, shape)?;
         let pairs = || data.chunks_exact(2).map(|two| u16::from_le_bytes([two[0], two[1]]));
         let values: Vec<f32> = match dtype {
-            "F32" => data.chunks_exact(4).map(|four| f32::from_le_bytes([four[0], four[1], four[2], four[3]])).collect(),
+            "F32" => {
+                data.chunks_exact(4).map(|four| f32::from_le_bytes([four[0], four[1], four[2], four[3]])).collect()
+            }
             "F16" => pairs().map(from_half).collect(),
             "BF16" => pairs().map(|bits| f32::from_bits(u32::from(bits) << 16)).collect(),
             other => {
-                let message =
-                    format!("tensor “{name}” holds numbers of type {other}; F32, F16 and BF16 are read");
+                let message = format!("tensor “{name}” holds numbers of type {other}; F32, F16 and BF16 are read");
                 return Err(Error::new(ErrorKind::Unsupported, message));
             }
         };
@@ -206,7 +209,8 @@ impl TensorWriter {
         let mut header = serde_json::Map::new();
         for (name, entry) in self.entries {
             let value = serde_json::to_value(entry);
-            header.insert(name, value.map_err(|e| Error::new(ErrorKind::System, "a header was not written").because(e))?);
+            header
+                .insert(name, value.map_err(|e| Error::new(ErrorKind::System, "a header was not written").because(e))?);
         }
         let mut header = serde_json::Value::Object(header).to_string().into_bytes();
         header.resize((header.len() + 8).next_multiple_of(ALIGNMENT) - 8, b' ');

@@ -4,16 +4,16 @@ use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
+use logothete_core::Result;
 use logothete_core::chunk::{Chunk, ChunkId, Review, Sentence, indexed_text};
 use logothete_core::document::{Document, Span};
 use logothete_core::keyword::KeywordWriter;
-use logothete_core::Result;
 use logothete_core::vector::{Vectors, write_vectors};
 
 use super::contexts::Written;
-use super::repeats::{Compared, Repeat, Repeats};
 use super::encoding::{self, Encoded, Wanted};
 use super::languages::Languages;
+use super::repeats::{Compared, Repeat, Repeats};
 use super::spending::Spending;
 use super::{BuildReport, Failure, StopToken};
 use crate::corpus::{FileState, IndexEntry, Inner, Known, Place, Snapshot};

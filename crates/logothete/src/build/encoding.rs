@@ -49,6 +49,9 @@ impl Encoding<'_> {
     pub(super) fn run(&self, documents: &[&[Wanted]], known: &[Option<&Vec<f32>>]) -> Result<Outcome> {
         let encoder = &*self.inner.pipeline.encoder;
         let all: Vec<&Wanted> = documents.iter().flat_map(|texts| texts.iter()).collect();
+        if all.is_empty() {
+            return Ok(Outcome { vectors: Vec::new(), tokens: 0 });
+        }
         let fingerprint = encoder.fingerprint();
         let keys: Vec<[u8; 32]> = all.iter().map(|wanted| Cache::vector_key(&fingerprint, &wanted.text)).collect();
         let cached = self.inner.cache.vectors(&keys)?;
@@ -83,21 +86,18 @@ impl Encoding<'_> {
     }
 
     /// The texts that have to be encoded, each once, up to the first document that there is no money for.
-    fn affordable(
-        &self,
-        documents: &[&[Wanted]],
-        keys: &[[u8; 32]],
-        found: &[Option<Encoded>],
-    ) -> Vec<usize> {
+    fn affordable(&self, documents: &[&[Wanted]], keys: &[[u8; 32]], found: &[Option<Encoded>]) -> Vec<usize> {
         let encoder = &*self.inner.pipeline.encoder;
         let mut first: HashMap<[u8; 32], usize> = HashMap::new();
         let mut missing = Vec::new();
-        let mut from = 0;
+        let mut begun = 0;
         for texts in documents {
-            let places = from..from + texts.len();
-            from = places.end;
-            let new: Vec<usize> =
-                places.clone().filter(|&at| found[at].is_none() && *first.entry(keys[at]).or_insert(at) == at).collect();
+            let places = begun..begun + texts.len();
+            begun = places.end;
+            let new: Vec<usize> = places
+                .clone()
+                .filter(|&at| found[at].is_none() && *first.entry(keys[at]).or_insert(at) == at)
+                .collect();
             let tokens = new.iter().map(|&at| read_tokens(encoder, &texts[at - places.start].text)).sum();
             if !new.is_empty() && !self.spending.spend(tokens, self.inner.pipeline.settings.price_of_encoding(tokens)) {
                 break;
@@ -119,7 +119,8 @@ pub(super) fn encode(inner: &Inner, texts: &[&str]) -> Result<Vec<Vec<f32>>> {
     if vectors.len() == texts.len() {
         Ok(vectors.iter().map(<[f32]>::to_vec).collect())
     } else {
-        let message = format!("the encoder gave {} vectors for {} texts; check the encoder", vectors.len(), texts.len());
+        let message =
+            format!("the encoder gave {} vectors for {} texts; check the encoder", vectors.len(), texts.len());
         Err(Error::new(ErrorKind::Unreadable, message))
     }
 }

@@ -30,7 +30,8 @@ pub struct Estimate {
     pub unchanged: usize,
     /// Files that could not be read.
     pub failed: Vec<Failure>,
-    /// All documents together.
+    /// All documents together. In JSON its fields stand beside the others.
+    #[serde(flatten)]
     pub total: DocumentEstimate,
     /// The tokens a second that the encoder was just seen to read; nothing where it runs elsewhere, since trying it could
     /// cost.
@@ -41,6 +42,7 @@ pub struct Estimate {
 #[derive(Clone, Debug, Default, PartialEq, Serialize)]
 pub struct DocumentEstimate {
     /// Its name.
+    #[serde(skip_serializing_if = "String::is_empty")]
     pub document: String,
     /// How many chunks it would have.
     pub chunks: usize,

@@ -148,7 +148,12 @@ pub(super) struct Look<'a> {
 }
 
 impl<'a> Look<'a> {
-    pub(super) fn new(inner: &'a Inner, request: &'a BuildRequest, waiter: &'a Waiter, spending: Option<&'a Spending>) -> Self {
+    pub(super) fn new(
+        inner: &'a Inner,
+        request: &'a BuildRequest,
+        waiter: &'a Waiter,
+        spending: Option<&'a Spending>,
+    ) -> Self {
         let parser = inner.pipeline.parse_fingerprint().to_string();
         let chunker = inner.chunking.fingerprint().to_string();
         Self { inner, request, waiter, parser, chunker, spending }

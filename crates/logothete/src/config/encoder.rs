@@ -121,7 +121,9 @@ impl EncoderConfig {
             #[cfg(feature = "embedded")]
             EncoderKind::Embedded => Ok(embedded()),
             #[cfg(not(feature = "embedded"))]
-            EncoderKind::Embedded => missing("kind", "this program was built without the feature embedded; set hashing"),
+            EncoderKind::Embedded => {
+                missing("kind", "this program was built without the feature embedded; set hashing")
+            }
             EncoderKind::Hashing => {
                 Ok(Arc::new(Hashing::new(self.dimensions).map_err(|error| error.at("[encoder] dimensions"))?))
             }

@@ -56,7 +56,9 @@ impl Cache {
         self.with(|connection| {
             let mut statement = connection.prepare_cached("SELECT vector FROM vectors WHERE key = ?")?;
             let read = |row: &rusqlite::Row<'_>| row.get::<_, Vec<u8>>(0);
-            keys.iter().map(|key| Ok(statement.query_row([key], read).optional()?.map(|bytes| floats(&bytes)))).collect()
+            keys.iter()
+                .map(|key| Ok(statement.query_row([key], read).optional()?.map(|bytes| floats(&bytes))))
+                .collect()
         })
     }
 

@@ -1,7 +1,7 @@
 //! The JSON embeddings call: a model and a list of inputs go there, a list of indexed vectors comes back.
 
-use std::sync::Mutex;
 use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::{Mutex, PoisonError};
 use std::time::Duration;
 
 use logothete_core::text::count_words;
@@ -32,6 +32,9 @@ pub struct RemoteEncoder {
     dimensions: usize,
     fingerprint: Fingerprint,
 }
+
+/// What came of a request.
+type Answer = Result<Vec<Vec<f32>>>;
 
 impl RemoteEncoder {
     /// The encoder of a configuration. Asks the service for one vector, so as to know its length, and to know the model
@@ -90,7 +93,7 @@ impl RemoteEncoder {
     }
 
     /// Asks for the vectors of some texts, with their prefix.
-    fn request(&self, texts: &[&str]) -> Result<Vec<Vec<f32>>> {
+    fn request(&self, texts: &[&str]) -> Answer {
         let mut body = json!({ "model": self.model, "input": texts });
         for (name, value) in &self.parameters {
             body[name] = value.clone();
@@ -110,7 +113,10 @@ impl RemoteEncoder {
         }
         let mut vectors = vec![Vec::new(); expected];
         for (place, entry) in data.iter().enumerate() {
-            let index = entry.get("index").map_or(Some(place), |index| Some(usize::try_from(index.as_u64()?).ok()?));
+            let index = match entry.get("index") {
+                None => Some(place),
+                Some(index) => index.as_u64().and_then(|index| usize::try_from(index).ok()),
+            };
             let slot = index.and_then(|index| vectors.get_mut(index)).filter(|slot| slot.is_empty());
             let slot = slot.ok_or_else(|| format!("gave two vectors for one text, or one for none (entry {place})"))?;
             let numbers = entry["embedding"].as_array().ok_or("gave an entry without “embedding”")?;
@@ -172,21 +178,24 @@ impl Encoder for RemoteEncoder {
     fn encode(&self, texts: &[&str], role: Role) -> Result<Vectors> {
         let prefix = if role == Role::Query { &self.prefixes[0] } else { &self.prefixes[1] };
         // Services refuse empty texts.
-        let texts: Vec<String> =
-            texts.iter().map(|text| if text.is_empty() { " ".to_owned() } else { [prefix.as_str(), text].concat() }).collect();
+        let texts: Vec<String> = texts
+            .iter()
+            .map(|text| if text.is_empty() { " ".to_owned() } else { [prefix.as_str(), text].concat() })
+            .collect();
         let batches = self.batches(&texts);
-        let answers: Mutex<Vec<Option<Result<Vec<Vec<f32>>>>>> = Mutex::new(batches.iter().map(|_| None).collect());
+        let answers: Mutex<Vec<Option<Answer>>> = Mutex::new(batches.iter().map(|_| None).collect());
         let next = AtomicUsize::new(0);
         let work = || {
-            while let Some((at, batch)) = Some(next.fetch_add(1, Ordering::Relaxed)).and_then(|at| Some((at, batches.get(at)?))) {
+            loop {
+                let at = next.fetch_add(1, Ordering::Relaxed);
+                let Some(batch) = batches.get(at) else { break };
                 let texts: Vec<&str> = batch.iter().map(String::as_str).collect();
                 let answer = self.request(&texts);
-                let failed = answer.is_err();
-                answers.lock().unwrap_or_else(std::sync::PoisonError::into_inner)[at] = Some(answer);
-                if failed {
+                if answer.is_err() {
                     // What was not asked for yet would fail too.
                     next.store(batches.len(), Ordering::Relaxed);
                 }
+                answers.lock().unwrap_or_else(PoisonError::into_inner)[at] = Some(answer);
             }
         };
         std::thread::scope(|scope| {
@@ -195,14 +204,17 @@ impl Encoder for RemoteEncoder {
             }
             work();
         });
-        let answers = answers.into_inner().unwrap_or_else(std::sync::PoisonError::into_inner);
+        let answers = answers.into_inner().unwrap_or_else(PoisonError::into_inner);
         let mut vectors = Vectors::new(self.dimensions);
-        // The first failure is what happened; batches behind it may not have been asked for.
-        for answer in answers {
-            let answer = answer.unwrap_or_else(|| Err(Error::new(ErrorKind::Cancelled, "a request was not sent")))?;
-            for vector in answer {
+        // A batch that was not asked for is not the first that has no vectors: one before it or behind it failed.
+        let unsent = answers.iter().any(Option::is_none);
+        for answer in answers.into_iter().flatten() {
+            for vector in answer? {
                 vectors.push(&vector)?;
             }
+        }
+        if unsent {
+            return Err(Error::new(ErrorKind::Cancelled, "a request was not sent"));
         }
         Ok(vectors)
     }

@@ -90,8 +90,9 @@ impl Post {
             Failed { error: Error::new(ErrorKind::Unavailable, message).because(error), after: None }
         })?;
         if status.is_success() {
-            return serde_json::from_slice(&bytes)
-                .map_err(|_| failed(ErrorKind::Unreadable, "the service answered something else than JSON".to_owned()));
+            return serde_json::from_slice(&bytes).map_err(|_| {
+                failed(ErrorKind::Unreadable, "the service answered something else than JSON".to_owned())
+            });
         }
         let said = String::from_utf8_lossy(&bytes[..bytes.len().min(300)]).trim().to_owned();
         let said = if said.is_empty() { String::new() } else { format!(": {said}") };

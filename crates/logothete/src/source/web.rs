@@ -86,8 +86,7 @@ pub(crate) fn allowed_address(address: &str, allowed: &[String]) -> Result<Uri> 
     if allowed.iter().any(fits) {
         return Ok(uri);
     }
-    let message =
-        format!("nothing was sent: {with_port} is not among the allowed hosts; add it to allow in [privacy]");
+    let message = format!("nothing was sent: {with_port} is not among the allowed hosts; add it to allow in [privacy]");
     Err(Error::new(ErrorKind::Refused, message))
 }
 

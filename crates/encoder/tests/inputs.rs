@@ -1,0 +1,332 @@
+//! Texts that nobody writes, and models that are not whole.
+
+use std::fs;
+use std::path::Path;
+
+use logothete_core::vector::{Encoder, Role, TokenEncoder};
+use logothete_core::{ErrorKind, Result};
+use logothete_encoder::{FolderSettings, Pooling, Precision, SentenceEncoder, pack};
+use proptest::prelude::*;
+use rstest::rstest;
+use serde_json::{Value, json};
+
+#[rstest]
+#[case::nothing("", 2)]
+#[case::blanks(" \t\r\n\u{a0}\u{3000}", 2)]
+#[case::control("\u{0}\u{1}\u{1f}\u{7f}\u{200b}\u{feff}", 2)]
+#[case::unknown("\u{16a0}\u{16a1} \u{13000}", 4)]
+#[case::replaced("\u{fffd}\u{fffd}", 2)]
+#[case::one_letter("a", 3)]
+fn strange_texts_have_a_vector(#[case] text: &str, #[case] tokens: usize) {
+    let encoder = SentenceEncoder::embedded().expect("embedded");
+    assert_eq!(encoder.tokens(text, Role::Query).expect("tokens").ids.len(), tokens);
+    let vectors = encoder.encode(&[text], Role::Query).expect("a vector");
+    let length: f32 = vectors.iter().flatten().map(|number| number * number).sum();
+    assert!((length - 1.0).abs() < 1e-4, "{length}");
+}
+
+#[test]
+fn a_megabyte_of_one_word_is_one_unknown_token() {
+    let encoder = SentenceEncoder::embedded().expect("embedded");
+    let word = "x".repeat(1_000_000);
+    let tokens = encoder.tokens(&word, Role::Passage).expect("tokens");
+    assert_eq!((tokens.ids, tokens.left_out), (vec![101, 100, 102], 0));
+    let marks = "!".repeat(1_000_000);
+    let tokens = encoder.tokens(&marks, Role::Passage).expect("tokens");
+    assert_eq!((tokens.ids.len(), tokens.left_out), (256, 1_000_000 - 254));
+    encoder.encode(&[&word, &marks], Role::Passage).expect("vectors");
+}
+
+#[test]
+fn what_is_cut_off_is_counted() {
+    let encoder = SentenceEncoder::embedded().expect("embedded");
+    assert_eq!(encoder.longest(), Some(254));
+    let text = "berth ".repeat(300);
+    assert_eq!(encoder.count_tokens(&text), 300);
+    let tokens = encoder.tokens(&text, Role::Passage).expect("tokens");
+    assert_eq!((tokens.ids.len(), tokens.left_out), (256, 46));
+    let kept = "berth ".repeat(254);
+    let vectors = encoder.encode(&[&text, &kept], Role::Passage).expect("vectors");
+    let vectors: Vec<&[f32]> = vectors.iter().collect();
+    assert_eq!(vectors[0], vectors[1], "what is behind the limit is not seen");
+}
+
+/// A text as it comes out of JSON with half of a surrogate pair: a replacement, or an error of the reader.
+#[test]
+fn unpaired_surrogates_do_not_reach_the_encoder() {
+    assert!(serde_json::from_str::<String>(r#""\ud800""#).is_err());
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(48))]
+    #[test]
+    fn any_text_has_a_vector_and_tokens(text in "\\PC{0,60}|[\\x00-\\x{ffff}]{0,40}") {
+        let encoder = SentenceEncoder::embedded().expect("embedded");
+        let vectors = encoder.encode(&[&text], Role::Passage).expect("a vector");
+        prop_assert_eq!(vectors.len(), 1);
+        let by_token = encoder.encode_tokens(&[&text], Role::Passage).expect("vectors");
+        prop_assert_eq!(by_token[0].len(), encoder.count_tokens(&text).min(254));
+    }
+}
+
+#[test]
+fn the_mean_of_the_token_vectors_points_where_the_vector_does() {
+    let encoder = SentenceEncoder::embedded().expect("embedded");
+    let text = "The pilot boards two miles east of the light.";
+    let tokens = encoder.encode_tokens(&[text], Role::Passage).expect("vectors");
+    assert_eq!((tokens[0].len(), tokens[0].dimensions()), (encoder.count_tokens(text), 384));
+    let whole = encoder.encode(&[text], Role::Passage).expect("a vector");
+    let whole = whole.iter().next().expect("one").to_vec();
+    let cosine: f32 = tokens[0].iter().flat_map(|token| token.iter().zip(&whole)).map(|(a, b)| a * b).sum();
+    assert!(cosine / tokens[0].len() as f32 > 0.5, "{cosine}");
+}
+
+/// A small model with made-up weights: 2 layers, 2 heads of 16, and words of one letter.
+struct Model {
+    config: Value,
+    tokeniser: Value,
+    tensors: Vec<(String, Vec<usize>)>,
+    dtype: &'static str,
+}
+
+impl Model {
+    fn new() -> Self {
+        let pieces = ["[PAD]", "[UNK]", "[CLS]", "[SEP]", "a", "b", "c", "##a", "##b", "##c"];
+        let vocabulary: serde_json::Map<String, Value> =
+            pieces.iter().enumerate().map(|(token, piece)| ((*piece).to_owned(), json!(token))).collect();
+        let mut tensors = vec![
+            ("embeddings.word_embeddings.weight".to_owned(), vec![10, 32]),
+            ("embeddings.position_embeddings.weight".to_owned(), vec![24, 32]),
+            ("embeddings.token_type_embeddings.weight".to_owned(), vec![2, 32]),
+            ("embeddings.LayerNorm.weight".to_owned(), vec![32]),
+            ("embeddings.LayerNorm.bias".to_owned(), vec![32]),
+        ];
+        for layer in 0..2 {
+            let mut linear = |name: &str, outputs: usize, inputs: usize| {
+                let name = format!("encoder.layer.{layer}.{name}");
+                tensors.push((format!("{name}.weight"), vec![outputs, inputs]));
+                tensors.push((format!("{name}.bias"), vec![outputs]));
+            };
+            for part in ["query", "key", "value"] {
+                linear(&format!("attention.self.{part}"), 32, 32);
+            }
+            linear("attention.output.dense", 32, 32);
+            linear("intermediate.dense", 48, 32);
+            linear("output.dense", 32, 48);
+            for norm in ["attention.output", "output"] {
+                for part in ["weight", "bias"] {
+                    tensors.push((format!("encoder.layer.{layer}.{norm}.LayerNorm.{part}"), vec![32]));
+                }
+            }
+        }
+        Self {
+            config: json!({
+                "model_type": "bert", "hidden_size": 32, "num_hidden_layers": 2, "num_attention_heads": 2,
+                "intermediate_size": 48, "vocab_size": 10, "max_position_embeddings": 24, "hidden_act": "gelu",
+            }),
+            tokeniser: json!({
+                "added_tokens": [{ "id": 3, "content": "[SEP]" }],
+                "normalizer": { "type": "BertNormalizer" },
+                "pre_tokenizer": { "type": "BertPreTokenizer" },
+                "post_processor": { "type": "BertProcessing", "cls": ["[CLS]", 2], "sep": ["[SEP]", 3] },
+                "model": { "type": "WordPiece", "unk_token": "[UNK]", "vocab": vocabulary },
+            }),
+            tensors,
+            dtype: "F32",
+        }
+    }
+
+    /// Weights that look random, and are the same each time and for each type of number.
+    fn weights(name: &str, count: usize) -> Vec<f32> {
+        let mut state = name.bytes().fold(17_u32, |state, byte| state.wrapping_mul(31).wrapping_add(u32::from(byte)));
+        let mut next = || {
+            state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+            // Few enough bits that each type of number holds it.
+            ((state >> 24) as f32 - 127.5) / 256.0
+        };
+        let base = if name.ends_with("LayerNorm.weight") { 1.0 } else { 0.0 };
+        (0..count).map(|_| ((base + next() * 0.5) * 64.0).round() / 64.0).collect()
+    }
+
+    fn file(&self) -> Vec<u8> {
+        let (mut header, mut data) = (serde_json::Map::new(), Vec::new());
+        for (name, shape) in &self.tensors {
+            let from = data.len();
+            for weight in Self::weights(name, shape.iter().product()) {
+                match self.dtype {
+                    "BF16" => data.extend(((weight.to_bits() >> 16) as u16).to_le_bytes()),
+                    "F16" => data.extend(half(weight).to_le_bytes()),
+                    _ => data.extend(weight.to_le_bytes()),
+                }
+            }
+            header.insert(
+                name.clone(),
+                json!({ "dtype": self.dtype, "shape": shape, "data_offsets": [from, data.len()] }),
+            );
+        }
+        let header = Value::Object(header).to_string();
+        [(header.len() as u64).to_le_bytes().as_slice(), header.as_bytes(), &data].concat()
+    }
+
+    fn write(&self, folder: &Path) {
+        fs::write(folder.join("config.json"), self.config.to_string()).expect("written");
+        fs::write(folder.join("tokenizer.json"), self.tokeniser.to_string()).expect("written");
+        fs::write(folder.join("model.safetensors"), self.file()).expect("written");
+    }
+
+    fn open(&self, settings: &FolderSettings) -> Result<SentenceEncoder> {
+        let folder = tempfile::tempdir().expect("a folder");
+        self.write(folder.path());
+        SentenceEncoder::from_folder(folder.path(), settings)
+    }
+}
+
+/// A number of few bits as binary16.
+fn half(value: f32) -> u16 {
+    if value == 0.0 {
+        return 0;
+    }
+    let bits = value.to_bits();
+    ((bits >> 16 & 0x8000) | ((((bits >> 23) & 255) - 112) << 10) | (bits >> 13 & 1023)) as u16
+}
+
+fn vector(encoder: &SentenceEncoder, text: &str, role: Role) -> Vec<f32> {
+    encoder.encode(&[text], role).expect("a vector").iter().next().expect("one").to_vec()
+}
+
+fn cosine(a: &[f32], b: &[f32]) -> f32 {
+    a.iter().zip(b).map(|(a, b)| a * b).sum()
+}
+
+#[rstest]
+#[case("F16")]
+#[case("BF16")]
+fn every_type_of_number_gives_the_same_vector(#[case] dtype: &'static str) {
+    let settings = FolderSettings { precision: Precision::Float32, ..FolderSettings::default() };
+    let whole = Model::new().open(&settings).expect("a model");
+    let short = Model { dtype, ..Model::new() }.open(&settings).expect("a model");
+    assert_eq!(vector(&whole, "abc cab", Role::Query), vector(&short, "abc cab", Role::Query));
+}
+
+#[test]
+fn eight_bits_are_near_the_whole_numbers() {
+    let whole = FolderSettings { precision: Precision::Float32, ..FolderSettings::default() };
+    let whole = Model::new().open(&whole).expect("a model");
+    let rounded = Model::new().open(&FolderSettings::default()).expect("a model");
+    for text in ["", "a", "abc", "a b c [SEP] cab ab", "é"] {
+        let near = cosine(&vector(&whole, text, Role::Query), &vector(&rounded, text, Role::Query));
+        assert!(near > 0.999, "{text:?}: {near}");
+    }
+    assert_ne!(whole.fingerprint(), rounded.fingerprint());
+}
+
+#[test]
+fn pooling_prefixes_and_length_are_taken_from_the_files_or_the_settings() {
+    let folder = tempfile::tempdir().expect("a folder");
+    Model::new().write(folder.path());
+    let write = |name: &str, value: Value| fs::write(folder.path().join(name), value.to_string()).expect("written");
+    fs::create_dir_all(folder.path().join("1_Pooling")).expect("a folder");
+    fs::create_dir_all(folder.path().join("2_Dense")).expect("a folder");
+    write("1_Pooling/config.json", json!({ "pooling_mode_cls_token": true }));
+    write("2_Dense/config.json", json!({ "in_features": 32, "out_features": 8, "activation_function": "x.Tanh" }));
+    let dense = Model {
+        tensors: vec![("linear.weight".to_owned(), vec![8, 32]), ("linear.bias".to_owned(), vec![8])],
+        ..Model::new()
+    };
+    fs::write(folder.path().join("2_Dense/model.safetensors"), dense.file()).expect("written");
+    let modules = ["a.Transformer", "a.Pooling", "a.Dense", "a.Normalize"];
+    let paths = ["", "1_Pooling", "2_Dense", "3"];
+    let modules: Vec<Value> =
+        modules.iter().zip(paths).map(|(kind, path)| json!({ "type": kind, "path": path })).collect();
+    write("modules.json", json!(modules));
+    write("settings.json", json!({ "max_seq_length": 6, "prompts": { "query": "a ", "document": "b " } }));
+
+    let encoder = SentenceEncoder::from_folder(folder.path(), &FolderSettings::default()).expect("a model");
+    assert_eq!((encoder.dimensions(), encoder.longest()), (8, Some(3)));
+    assert_eq!(encoder.tokens("c", Role::Query).expect("tokens").ids, [2, 4, 6, 3]);
+    assert_eq!(encoder.tokens("c", Role::Passage).expect("tokens").ids, [2, 5, 6, 3]);
+    assert_eq!(encoder.tokens("ccccc", Role::Passage).expect("tokens").left_out, 2);
+
+    let own =
+        FolderSettings { pooling: Some(Pooling::Max), query_prefix: Some(String::new()), ..FolderSettings::default() };
+    let other = SentenceEncoder::from_folder(folder.path(), &own).expect("a model");
+    assert_ne!(encoder.fingerprint(), other.fingerprint());
+    assert_eq!(other.tokens("c", Role::Query).expect("tokens").ids, [2, 6, 3]);
+}
+
+#[rstest]
+#[case::no_tensor(|model: &mut Model| { model.tensors.remove(7); }, "encoder.layer.0.attention.self.key.weight", "missing")]
+#[case::wrong_shape(|model: &mut Model| model.tensors[0].1 = vec![10, 16], "embeddings.word_embeddings.weight", "shape")]
+#[case::integers(|model: &mut Model| model.dtype = "I32", "", "type I32")]
+#[case::no_key(|model: &mut Model| { model.config["hidden_size"] = Value::Null; }, "hidden_size", "config.json")]
+#[case::uneven_heads(|model: &mut Model| model.config["num_attention_heads"] = json!(5), "num_attention_heads", "multiple")]
+#[case::other_kind(|model: &mut Model| model.config["model_type"] = json!("t5"), "t5", "not read")]
+#[case::no_vocabulary(|model: &mut Model| model.tokeniser["model"]["vocab"] = Value::Null, "model.vocab", "tokenizer.json")]
+#[case::other_act(|model: &mut Model| model.config["hidden_act"] = json!("swish"), "swish", "hidden_act")]
+fn a_partial_model_is_an_error_that_names_what_is_missing(
+    #[case] spoil: fn(&mut Model),
+    #[case] named: &str,
+    #[case] said: &str,
+) {
+    let mut model = Model::new();
+    spoil(&mut model);
+    let error = model.open(&FolderSettings::default()).map(|_| ()).expect_err("it is not whole").to_string();
+    assert!(error.contains(named) && error.contains(said), "{error}");
+}
+
+#[rstest]
+#[case::empty(0)]
+#[case::length_only(8)]
+#[case::in_the_header(200)]
+#[case::in_the_numbers(20_000)]
+fn a_file_that_was_cut_off_is_an_error(#[case] length: usize) {
+    let folder = tempfile::tempdir().expect("a folder");
+    Model::new().write(folder.path());
+    let file = folder.path().join("model.safetensors");
+    let bytes = fs::read(&file).expect("read");
+    fs::write(&file, &bytes[..length]).expect("written");
+    let error = SentenceEncoder::from_folder(folder.path(), &FolderSettings::default()).map(|_| ()).expect_err("cut");
+    assert_eq!(error.kind(), ErrorKind::Unreadable);
+    assert!(error.to_string().contains("model.safetensors"), "{error}");
+}
+
+#[rstest]
+#[case("config.json")]
+#[case("tokenizer.json")]
+#[case("model.safetensors")]
+fn a_missing_file_is_named(#[case] file: &str) {
+    let folder = tempfile::tempdir().expect("a folder");
+    Model::new().write(folder.path());
+    fs::remove_file(folder.path().join(file)).expect("removed");
+    let error = SentenceEncoder::from_folder(folder.path(), &FolderSettings::default()).map(|_| ()).expect_err("gone");
+    assert_eq!(error.kind(), ErrorKind::NotFound);
+    assert!(error.to_string().contains(file.trim_start_matches("model")), "{error}");
+}
+
+#[test]
+fn packing_is_repeatable_and_changes_little() {
+    let folder = tempfile::tempdir().expect("a folder");
+    Model::new().write(folder.path());
+    let packed = || {
+        let mut files = Vec::new();
+        pack(folder.path(), "letters", &["en"], |name, bytes| {
+            files.push((name.to_owned(), bytes.to_vec()));
+            Ok(())
+        })
+        .expect("packed");
+        files
+    };
+    let files = packed();
+    assert_eq!(files, packed(), "byte for byte");
+    let files: Vec<(&str, _)> = files.iter().map(|(name, bytes)| (name.as_str(), bytes.clone().into())).collect();
+    let again = SentenceEncoder::from_packed(&files).expect("a packed model");
+    let before = SentenceEncoder::from_folder(folder.path(), &FolderSettings::default()).expect("a model");
+    for text in ["a", "abc", "c b a [SEP] cab"] {
+        assert_eq!(again.tokens(text, Role::Query).expect("tokens"), before.tokens(text, Role::Query).expect("tokens"));
+        let near = cosine(&vector(&again, text, Role::Query), &vector(&before, text, Role::Query));
+        // Only the word table is rounded further.
+        assert!(near > 0.99, "{text:?}: {near}");
+    }
+    let error = SentenceEncoder::from_packed(&files[1..]).map(|_| ()).expect_err("a file is missing").to_string();
+    assert!(error.contains("vocabulary"), "{error}");
+}
