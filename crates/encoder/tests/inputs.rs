@@ -330,3 +330,33 @@ fn packing_is_repeatable_and_changes_little() {
     let error = SentenceEncoder::from_packed(&files[1..]).map(|_| ()).expect_err("a file is missing").to_string();
     assert!(error.contains("vocabulary"), "{error}");
 }
+
+/// A tokeniser that is not one of BERT's word pieces is read by a library, where it was built in.
+#[cfg(feature = "tokenizers")]
+#[test]
+fn other_tokenisers_are_read_too() {
+    let mut model = Model::new();
+    let own = model.open(&FolderSettings::default()).expect("a model");
+    model.tokeniser["pre_tokenizer"] = json!({ "type": "Whitespace" });
+    model.tokeniser["model"]["continuing_subword_prefix"] = json!("##");
+    model.tokeniser["model"]["max_input_chars_per_word"] = json!(100);
+    model.tokeniser["added_tokens"] = json!([]);
+    model.tokeniser["normalizer"] = json!({
+        "type": "BertNormalizer", "clean_text": true, "handle_chinese_chars": true, "strip_accents": null, "lowercase": true
+    });
+    let other = model.open(&FolderSettings::default()).expect("a model");
+    for text in ["", "a", "Abc cab", "ab cd"] {
+        assert_eq!(other.tokens(text, Role::Query).expect("tokens"), own.tokens(text, Role::Query).expect("tokens"));
+        assert_eq!(vector(&other, text, Role::Query), vector(&own, text, Role::Query));
+    }
+}
+
+/// Without it, the error says so.
+#[cfg(not(feature = "tokenizers"))]
+#[test]
+fn other_tokenisers_need_a_feature() {
+    let mut model = Model::new();
+    model.tokeniser["pre_tokenizer"] = json!({ "type": "Whitespace" });
+    let error = model.open(&FolderSettings::default()).map(|_| ()).expect_err("it is not built in");
+    assert!(error.to_string().contains("feature `tokenizers`") && error.kind() == ErrorKind::Unsupported, "{error}");
+}

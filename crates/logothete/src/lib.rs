@@ -27,6 +27,8 @@ mod corpus;
 mod evaluate;
 mod generate;
 mod handle;
+#[cfg(feature = "http")]
+mod net;
 mod pipeline;
 mod pool;
 mod recognise;

@@ -8,10 +8,8 @@ use serde_json::Value;
 use ureq::Agent;
 use ureq::http::Response;
 
-use crate::source::allowed_address;
+use crate::net;
 
-/// How long a server may take to take up the connection.
-const CONNECT: Duration = Duration::from_secs(10);
 /// The first pause before a request is sent again; each is twice the one before.
 const FIRST_PAUSE: Duration = Duration::from_millis(500);
 /// The longest pause, also when the server asks for a longer one.
@@ -39,17 +37,8 @@ impl Post {
         whole: Duration,
         retries: u32,
     ) -> Result<Self> {
-        allowed_address(address, allowed)?;
-        let agent = Agent::config_builder()
-            .timeout_connect(Some(CONNECT))
-            .timeout_global(Some(whole))
-            // A redirection could lead to a host that is not allowed.
-            .max_redirects(0)
-            .max_redirects_will_error(false)
-            .http_status_as_error(false)
-            .user_agent("logothete")
-            .build()
-            .into();
+        net::allowed_address(address, allowed)?;
+        let agent = net::agent(whole);
         Ok(Self { agent, address: address.to_owned(), headers, retries })
     }
 

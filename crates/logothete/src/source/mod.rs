@@ -9,8 +9,6 @@ pub use folder::FolderSource;
 pub use memory::MemorySource;
 #[cfg(feature = "http")]
 pub use web::WebSource;
-#[cfg(feature = "http")]
-pub(crate) use web::allowed_address;
 
 pub(crate) use folder::closest;
 

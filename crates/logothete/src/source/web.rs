@@ -9,9 +9,9 @@ use ureq::Agent;
 use ureq::http::Uri;
 
 use super::{BoxFuture, Content, Item, Items, Source, too_large};
+use crate::net;
 
-/// How long a server may take to answer, and to send all of a document.
-const CONNECT: Duration = Duration::from_secs(10);
+/// How long a server may take to send all of a document.
 const WHOLE: Duration = Duration::from_secs(60);
 /// A server may send on to another address this often; each is checked like the first.
 const MOST_REDIRECTS: u32 = 5;
@@ -28,20 +28,12 @@ impl WebSource {
     /// A source that fetches from the allowed hosts only: names such as `docs.example.org`, or with a port
     /// `localhost:8080`. With none, nothing can be fetched. The corpus knows the source by its name.
     pub fn new(name: impl Into<String>, addresses: Vec<String>, allowed: Vec<String>) -> Self {
-        let agent = Agent::config_builder()
-            .timeout_connect(Some(CONNECT))
-            .timeout_global(Some(WHOLE))
-            .max_redirects(0)
-            .max_redirects_will_error(false)
-            .http_status_as_error(false)
-            .user_agent("logothete")
-            .build()
-            .into();
+        let agent = net::agent(WHOLE);
         Self { name: name.into(), addresses, allowed, agent }
     }
 
     fn fetch(&self, address: &str, most: u64) -> Result<Content> {
-        let mut uri = allowed_address(address, &self.allowed)?;
+        let mut uri = net::allowed_address(address, &self.allowed)?;
         for _ in 0..=MOST_REDIRECTS {
             let response = self.agent.get(uri.clone()).call().map_err(|error| {
                 Error::new(ErrorKind::Unavailable, format!("it could not be fetched: {error}")).because(error)
@@ -49,7 +41,7 @@ impl WebSource {
             let status = response.status();
             if status.is_redirection() {
                 let next = response.headers().get("location").and_then(|next| next.to_str().ok()).unwrap_or_default();
-                uri = allowed_address(&joined(&uri, next), &self.allowed)?;
+                uri = net::allowed_address(&joined(&uri, next), &self.allowed)?;
                 continue;
             }
             if !status.is_success() {
@@ -71,23 +63,6 @@ impl WebSource {
         }
         Err(Error::new(ErrorKind::Unavailable, "the server sent on from address to address without end"))
     }
-}
-
-/// An address whose host is allowed.
-pub(crate) fn allowed_address(address: &str, allowed: &[String]) -> Result<Uri> {
-    let uri: Uri = address
-        .parse()
-        .ok()
-        .filter(|uri: &Uri| matches!(uri.scheme_str(), Some("http" | "https")) && uri.host().is_some())
-        .ok_or_else(|| Error::new(ErrorKind::Configuration, "this is no address; write it as https://host/path"))?;
-    let host = uri.host().unwrap_or_default();
-    let with_port = uri.port_u16().map_or_else(|| host.to_owned(), |port| format!("{host}:{port}"));
-    let fits = |name: &String| name.eq_ignore_ascii_case(host) || name.eq_ignore_ascii_case(&with_port);
-    if allowed.iter().any(fits) {
-        return Ok(uri);
-    }
-    let message = format!("nothing was sent: {with_port} is not among the allowed hosts; add it to allow in [privacy]");
-    Err(Error::new(ErrorKind::Refused, message))
 }
 
 /// An address as it is meant on a page at another one.
@@ -145,17 +120,5 @@ mod tests {
     #[case("https://quay.test/a", "http://mole.test/x", "http://mole.test/x")]
     fn redirections(#[case] from: &str, #[case] to: &str, #[case] expected: &str) {
         assert_eq!(joined(&from.parse().expect("an address"), to), expected);
-    }
-
-    #[rstest]
-    #[case("http://quay.test/x", true)]
-    #[case("http://quay.test:81/x", true)]
-    #[case("http://mole.test:8080/x", true)]
-    #[case("http://mole.test/x", false)]
-    #[case("http://quay.test.other/x", false)]
-    #[case("file:///etc/passwd", false)]
-    fn hosts(#[case] address: &str, #[case] expected: bool) {
-        let allowed = ["quay.test".to_owned(), "mole.test:8080".to_owned()];
-        assert_eq!(allowed_address(address, &allowed).is_ok(), expected);
     }
 }
