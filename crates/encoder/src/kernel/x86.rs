@@ -6,21 +6,21 @@ use super::{BYTES, Place, ROWS, SHORTS, WIDE};
 
 /// Runs the tile for a number of rows, which its accumulators are laid out for at compile time.
 macro_rules! for_rows {
-    ($count:expr, $tile:ident, ($($arg:expr),*)) => {
+    ($count:expr, $tile:ident, $kind:literal, ($($arg:expr),*)) => {
         match $count {
             0 => {}
-            1 => $tile::<1>($($arg),*),
-            2 => $tile::<2>($($arg),*),
-            3 => $tile::<3>($($arg),*),
-            4 => $tile::<4>($($arg),*),
-            5 => $tile::<5>($($arg),*),
-            6 => $tile::<6>($($arg),*),
-            7 => $tile::<7>($($arg),*),
-            8 => $tile::<8>($($arg),*),
-            9 => $tile::<9>($($arg),*),
-            10 => $tile::<10>($($arg),*),
-            11 => $tile::<11>($($arg),*),
-            _ => $tile::<12>($($arg),*),
+            1 => $tile::<1, $kind>($($arg),*),
+            2 => $tile::<2, $kind>($($arg),*),
+            3 => $tile::<3, $kind>($($arg),*),
+            4 => $tile::<4, $kind>($($arg),*),
+            5 => $tile::<5, $kind>($($arg),*),
+            6 => $tile::<6, $kind>($($arg),*),
+            7 => $tile::<7, $kind>($($arg),*),
+            8 => $tile::<8, $kind>($($arg),*),
+            9 => $tile::<9, $kind>($($arg),*),
+            10 => $tile::<10, $kind>($($arg),*),
+            11 => $tile::<11, $kind>($($arg),*),
+            _ => $tile::<12, $kind>($($arg),*),
         }
     };
 }
@@ -42,39 +42,12 @@ pub unsafe fn multiply_bytes_avx512(
     out: &mut [i32],
     at: Place,
 ) {
-    #[target_feature(enable = "avx512f,avx512bw,avx512vnni")]
-    unsafe fn tile<const R: usize>(
-        rows: *const u8,
-        stride: usize,
-        panel: *const i8,
-        steps: usize,
-        out: *mut i32,
-        to: usize,
-    ) {
-        let mut totals = [[_mm512_setzero_si512(); 2]; R];
-        for step in 0..steps {
-            // SAFETY: a step of the panel is two registers long, and each row is as many steps long as the panel.
-            unsafe {
-                let at = panel.add(step * WIDE * BYTES).cast::<__m512i>();
-                // Fetching ahead what may lie behind the panel does no harm: it is not read.
-                _mm_prefetch::<_MM_HINT_T0>(at.wrapping_add(AHEAD).cast());
-                _mm_prefetch::<_MM_HINT_T0>(at.wrapping_add(AHEAD + 1).cast());
-                let weights = [_mm512_loadu_si512(at), _mm512_loadu_si512(at.add(1))];
-                for (row, totals) in totals.iter_mut().enumerate() {
-                    let input = rows.add(row * stride + step * BYTES).cast::<i32>().read_unaligned();
-                    let input = _mm512_set1_epi32(input);
-                    totals[0] = _mm512_dpbusd_epi32(totals[0], input, weights[0]);
-                    totals[1] = _mm512_dpbusd_epi32(totals[1], input, weights[1]);
-                }
-            }
-        }
-        // SAFETY: there is room for each row.
-        unsafe { write_avx512(&totals, out, to) }
-    }
     let steps = panel.len() / (WIDE * BYTES);
     let out = out[at.column..].as_mut_ptr();
     // SAFETY: what the caller promises is what the tile needs.
-    unsafe { for_rows!(count, tile, (rows.as_ptr(), stride, panel.as_ptr(), steps, out, at.stride)) }
+    unsafe {
+        for_rows!(count, tile_avx512, false, (rows.as_ptr(), stride, panel.as_ptr().cast(), steps, out, at.stride));
+    }
 }
 
 /// # Safety
@@ -89,39 +62,50 @@ pub unsafe fn multiply_shorts_avx512(
     out: &mut [i32],
     at: Place,
 ) {
-    #[target_feature(enable = "avx512f,avx512bw,avx512vnni")]
-    unsafe fn tile<const R: usize>(
-        rows: *const i16,
-        stride: usize,
-        panel: *const i16,
-        steps: usize,
-        out: *mut i32,
-        to: usize,
-    ) {
-        let mut totals = [[_mm512_setzero_si512(); 2]; R];
-        for step in 0..steps {
-            // SAFETY: a step of the panel is two registers long, and each row is as many steps long as the panel.
-            unsafe {
-                let at = panel.add(step * WIDE * SHORTS).cast::<__m512i>();
-                // Fetching ahead what may lie behind the panel does no harm: it is not read.
-                _mm_prefetch::<_MM_HINT_T0>(at.wrapping_add(AHEAD).cast());
-                _mm_prefetch::<_MM_HINT_T0>(at.wrapping_add(AHEAD + 1).cast());
-                let weights = [_mm512_loadu_si512(at), _mm512_loadu_si512(at.add(1))];
-                for (row, totals) in totals.iter_mut().enumerate() {
-                    let input = rows.add(row * stride + step * SHORTS).cast::<i32>().read_unaligned();
-                    let input = _mm512_set1_epi32(input);
-                    totals[0] = _mm512_dpwssd_epi32(totals[0], input, weights[0]);
-                    totals[1] = _mm512_dpwssd_epi32(totals[1], input, weights[1]);
-                }
-            }
-        }
-        // SAFETY: there is room for each row.
-        unsafe { write_avx512(&totals, out, to) }
-    }
     let steps = panel.len() / (WIDE * SHORTS);
     let out = out[at.column..].as_mut_ptr();
+    let (rows, stride) = (rows.as_ptr().cast(), stride * size_of::<i16>());
     // SAFETY: what the caller promises is what the tile needs.
-    unsafe { for_rows!(count, tile, (rows.as_ptr(), stride, panel.as_ptr(), steps, out, at.stride)) }
+    unsafe { for_rows!(count, tile_avx512, true, (rows, stride, panel.as_ptr().cast(), steps, out, at.stride)) }
+}
+
+/// Multiplies `R` rows, one every `stride` bytes, by a panel: a step reads four bytes of each, as four bytes or as two 16-bit
+/// integers.
+///
+/// # Safety
+/// The processor knows AVX-512 VNNI; rows and panel are `steps` steps long, and `out` has room for a panel's outputs every
+/// `to` integers.
+#[target_feature(enable = "avx512f,avx512bw,avx512vnni")]
+unsafe fn tile_avx512<const R: usize, const SHORT: bool>(
+    rows: *const u8,
+    stride: usize,
+    panel: *const __m512i,
+    steps: usize,
+    out: *mut i32,
+    to: usize,
+) {
+    let multiply = |total, input, weights| match SHORT {
+        true => _mm512_dpwssd_epi32(total, input, weights),
+        false => _mm512_dpbusd_epi32(total, input, weights),
+    };
+    let mut totals = [[_mm512_setzero_si512(); 2]; R];
+    for step in 0..steps {
+        // SAFETY: a step of the panel is two registers long, and each row is as many steps long as the panel.
+        unsafe {
+            let at = panel.add(step * 2);
+            // Fetching ahead what may lie behind the panel does no harm: it is not read.
+            _mm_prefetch::<_MM_HINT_T0>(at.wrapping_add(AHEAD).cast());
+            _mm_prefetch::<_MM_HINT_T0>(at.wrapping_add(AHEAD + 1).cast());
+            let weights = [_mm512_loadu_si512(at), _mm512_loadu_si512(at.add(1))];
+            for (row, totals) in totals.iter_mut().enumerate() {
+                let input = _mm512_set1_epi32(rows.add(row * stride + step * 4).cast::<i32>().read_unaligned());
+                totals[0] = multiply(totals[0], input, weights[0]);
+                totals[1] = multiply(totals[1], input, weights[1]);
+            }
+        }
+    }
+    // SAFETY: there is room for each row.
+    unsafe { write_avx512(&totals, out, to) }
 }
 
 /// # Safety

@@ -30,7 +30,7 @@ impl Languages {
         let (documents, are) = if count == 1 { ("document", "is") } else { ("documents", "are") };
         (count > 0).then(|| {
             format!(
-                "{count} {documents} {are} in a language that the encoder “{}” was not made for ({}): they are found by their words \
+                "{count} {documents} {are} in a language that the encoder “{}” was not made for ({}): such text is found by its words \
                  and less by meaning; give a model for it with kind = \"folder\" in [encoder]",
                 encoder.name(),
                 codes.join(", ")
