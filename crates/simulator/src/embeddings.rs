@@ -18,7 +18,7 @@ pub enum EmbeddingFault {
     Busy(f64),
     /// Status 500.
     Failing,
-    /// Status 401.
+    /// Status 401, with the headers of the request in the answer.
     BadKey,
     /// The answer comes after a time.
     Stall(Duration),
@@ -164,7 +164,11 @@ impl Shared {
             };
             let fault = lock(&self.faults).iter().find(|(at, _)| *at == number).map(|(_, fault)| fault.clone());
             thread::sleep(self.delay);
-            let (head, body) = self.answer(&request.input, fault.as_ref());
+            let (head, mut body) = self.answer(&request.input, fault.as_ref());
+            if fault == Some(EmbeddingFault::BadKey) {
+                // As some services do.
+                body = json!({ "error": "bad key", "headers": request.headers }).to_string();
+            }
             self.under_way.fetch_sub(1, Ordering::SeqCst);
             let length = body.len() + if fault == Some(EmbeddingFault::BrokenOff) { 1000 } else { 0 };
             write!(

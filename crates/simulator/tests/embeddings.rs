@@ -141,3 +141,12 @@ fn another_model_under_the_same_name_is_another_encoder() {
     assert_eq!(fingerprint(&one), fingerprint(&one));
     assert_ne!(fingerprint(&one), fingerprint(&other));
 }
+
+#[test]
+fn a_key_that_the_service_repeats_is_not_shown() {
+    let service = service().failing_at(1, EmbeddingFault::BadKey);
+    let headers = [("x-key".to_owned(), "barnacle-7781".to_owned())].into();
+    let config = EncoderConfig { headers, ..config(&service) };
+    let error = encoder(&service, &config).map(|_| ()).expect_err("a bad key").to_string();
+    assert!(error.contains("bad key") && !error.contains("barnacle"), "{error}");
+}

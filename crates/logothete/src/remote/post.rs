@@ -52,13 +52,19 @@ impl Post {
             match self.send_once(body) {
                 Err(Failed { error, after }) if error.is_retryable() && tried < self.retries => {
                     std::thread::sleep(after.unwrap_or(pause).min(LONGEST_PAUSE));
-                    pause *= 2;
+                    pause = (pause * 2).min(LONGEST_PAUSE);
                 }
                 Err(failed) => return Err(failed.error.at(&self.address)),
                 Ok(answer) => return Ok(answer),
             }
         }
         unreachable!("a request is answered or fails for good")
+    }
+
+    /// What a server said, without what was sent in the headers: some repeat the key that they refuse.
+    fn without_secrets(&self, said: &str) -> String {
+        let values = self.headers.iter().map(|(_, value)| value.strip_prefix("Bearer ").unwrap_or(value));
+        values.filter(|value| value.len() > 3).fold(said.to_owned(), |said, value| said.replace(value, "…"))
     }
 
     fn send_once(&self, body: &Value) -> std::result::Result<Value, Failed> {
@@ -83,7 +89,8 @@ impl Post {
                 failed(ErrorKind::Unreadable, "the service answered something else than JSON".to_owned())
             });
         }
-        let said = String::from_utf8_lossy(&bytes[..bytes.len().min(300)]).trim().to_owned();
+        let said = self.without_secrets(String::from_utf8_lossy(&bytes).trim());
+        let said: String = said.chars().take(300).collect();
         let said = if said.is_empty() { String::new() } else { format!(": {said}") };
         let (kind, advice) = match status.as_u16() {
             429 | 503 => (ErrorKind::Unavailable, "it is busy; send less at once, or try later"),
