@@ -142,7 +142,8 @@ fn tokens(encoder: &SentenceEncoder, texts: &[String]) -> Vec<Vec<u32>> {
 
 /// Multiply-adds of bytes a second, on all threads together.
 fn peak(kernel: Kernel) -> f64 {
-    const ROUNDS: usize = 1_500_000;
+    // A quarter of a second: long enough for the processor to settle at the speed that it can keep up.
+    const ROUNDS: usize = 35_000_000;
     let since = Instant::now();
     let counts = rayon::broadcast(|thread| {
         let (count, spun) = kernel.spin(ROUNDS, std::hint::black_box(thread.index() as i32 + 3));

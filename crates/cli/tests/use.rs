@@ -7,6 +7,7 @@ use std::process::Stdio;
 use std::time::{Duration, Instant};
 
 use common::{built, command, demo, folder, run};
+use logothete_simulator::{EmbeddingFault, EmbeddingService};
 use rstest::rstest;
 use serde_json::Value;
 
@@ -205,4 +206,45 @@ fn a_build_stops_before_its_cap_and_says_how_to_go_on() {
         "{}",
         ran.err
     );
+}
+
+#[test]
+fn a_service_gets_the_key_that_is_named_and_nobody_else_sees_it() {
+    const KEY: &str = "a-key-for-one-door";
+    let folder = folder();
+    let service = EmbeddingService::start(64).expect("a service").failing_at(1, EmbeddingFault::Busy(0.01));
+    let configured = |allow: &str| {
+        format!(
+            "[encoder]\nkind = \"remote\"\naddress = \"{}\"\nmodel = \"quay\"\nkey_env = \"QUAY_KEY\"\n\
+             [privacy]\nallow = [{allow}]\n",
+            service.address()
+        )
+    };
+    let file = folder.path().join("logothete.toml");
+    fs::write(&file, configured("")).expect("a file");
+    let ran = run(folder.path(), &["build", "DEMO/notices"]);
+    assert!(ran.code != 0 && ran.err.contains("has a variable QUAY_KEY; set it"), "{}", ran.err);
+    fs::write(folder.path().join(".env"), format!("QUAY_KEY={KEY}\n")).expect("a file");
+    let ran = run(folder.path(), &["build", "DEMO/notices"]);
+    assert!(ran.code != 0 && ran.err.contains("nothing was sent"), "{}", ran.err);
+    assert_eq!(service.asked().len(), 0);
+
+    fs::write(&file, configured(&format!("\"{}\"", service.host()))).expect("a file");
+    let mut seen = String::new();
+    for arguments in [&["build", "DEMO/notices"][..], &["search", "When is the lock shut?"], &["show"]] {
+        let ran = run(folder.path(), arguments);
+        assert_eq!(ran.code, 0, "{}", ran.err);
+        seen += &(ran.out + &ran.err);
+    }
+    let asked = service.asked();
+    let sent = ("authorization".to_owned(), format!("Bearer {KEY}"));
+    assert!(asked.len() > 3 && asked.iter().all(|request| request.headers.contains(&sent)), "{asked:?}");
+    // What the environment says goes before the file.
+    let ran = command(folder.path(), &["search", "lock"]).env("QUAY_KEY", "another").output().expect("the command runs");
+    assert!(ran.status.success());
+    let last = service.asked().pop().expect("a request");
+    assert!(last.headers.contains(&("authorization".to_owned(), "Bearer another".to_owned())));
+    let kept = ["corpus.db", "cache.db"].map(|name| fs::read(folder.path().join("logothete.corpus").join(name)));
+    let kept = kept.map(|bytes| String::from_utf8_lossy(&bytes.expect("a file")).into_owned());
+    assert!(!seen.contains(KEY) && kept.iter().all(|kept| !kept.contains(KEY)), "the key was written down");
 }

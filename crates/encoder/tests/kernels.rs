@@ -75,8 +75,12 @@ proptest! {
             kernel.gelu_tanh(&mut tanh);
             let mut normal = values.clone();
             kernel.add_and_normalise(&mut normal, &values, &values, &values, 1e-12);
-            let (mut exponentials, mut shares) = (vec![0.0; sums.len()], vec![0; sums.len()]);
-            let total = kernel.shares(&sums, factor, &mut exponentials, &mut shares);
+            let room = sums.len().next_multiple_of(WIDE);
+            let (mut exponentials, mut shares) = (vec![0.0; room], vec![0; room]);
+            let mut padded = sums.clone();
+            padded.resize(room, i32::MAX);
+            let total = kernel.shares(&mut padded, sums.len(), factor, &mut exponentials, &mut shares);
+            shares.truncate(sums.len());
             (bytes, grid.step, grid.least, softmax, gelu, tanh, normal, shares, total)
         };
         let plain = through(Kernel::portable());
@@ -91,6 +95,7 @@ proptest! {
             prop_assert!((f64::from(plain.4[index]) - exact).abs() < 1e-5, "gelu {value}: {} {exact}", plain.4[index]);
         }
         prop_assert!((plain.3.iter().sum::<f32>() - 1.0).abs() < 1e-5);
+        prop_assert_eq!(plain.7.iter().map(|&share| i32::from(share)).sum::<i32>(), plain.8, "none goes to what is behind");
         prop_assert!((plain.8 - 32767).unsigned_abs() as usize <= sums.len(), "the shares add up: {}", plain.8);
     }
 }

@@ -86,8 +86,8 @@ impl Attention {
             kernel.rows_to_inputs(&seen[hidden * 2 + first..], stride, width, value, &mut self.values[..value_panels]);
 
             refill(&mut self.sums, ROWS * score_stride);
-            refill(&mut self.shares, ROWS * value_stride / WIDE);
-            refill(&mut self.exponentials, tokens);
+            refill(&mut self.shares, ROWS * score_stride);
+            refill(&mut self.exponentials, score_stride);
             let scale = unit(query) * unit(key) / (width as f32).sqrt();
             for from in (0..tokens).step_by(ROWS) {
                 let count = ROWS.min(tokens - from);
@@ -97,16 +97,16 @@ impl Attention {
                     kernel.multiply_shorts(queries, even, count, keys, &mut self.sums, place);
                 }
                 let mut factors = [0.0; ROWS];
-                let shares = self.shares.chunks_exact_mut(value_stride / WIDE);
-                let scores = self.sums.chunks_exact(score_stride);
+                let shares = self.shares.chunks_exact_mut(score_stride);
+                let scores = self.sums.chunks_exact_mut(score_stride);
                 for ((factor, scores), shares) in factors.iter_mut().zip(scores).zip(shares).take(count) {
-                    let total = kernel.shares(&scores[..tokens], scale, &mut self.exponentials, shares);
+                    let total = kernel.shares(scores, tokens, scale, &mut self.exponentials, shares);
                     *factor = unit(value) / total as f32;
                 }
                 let values = self.values.chunks_exact(value_stride).take(width.div_ceil(WIDE));
                 for (panel, values) in values.enumerate() {
                     let shares = &self.shares;
-                    kernel.multiply_shorts(shares, value_stride / WIDE, count, values, sums.flat(), Place::TILE);
+                    kernel.multiply_shorts(shares, score_stride, count, values, sums.flat(), Place::TILE);
                     let place = Place { stride: hidden, column: first + panel * WIDE };
                     let wide = WIDE.min(width - panel * WIDE);
                     kernel.scale(&sums, &factors[..count], wide, &mut context[from * hidden..], place);

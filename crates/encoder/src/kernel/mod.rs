@@ -21,7 +21,7 @@ pub const WIDE: usize = 32;
 /// How many rows are multiplied at a time.
 pub const ROWS: usize = 12;
 /// How many accumulators a sum of floating-point numbers has.
-pub const LANES: usize = 16;
+pub const LANES: usize = 32;
 /// How many bytes of a row a step reads.
 pub const BYTES: usize = 4;
 /// How many 16-bit integers of a row a step reads.
@@ -258,8 +258,9 @@ every_way! {
     fn rows_to_inputs(rows: &[f32], stride: usize, width: usize, factor: f32, panels: &mut [i16]);
     /// Turns the sums of a tile into numbers. The activation is only as exact as eight bits need: to 3e-4.
     fn finish(sums: &Sums, grids: &[Grid], finish: Finish<'_>, activation: Option<Activation>, out: &mut [f32], at: Place);
-    /// Turns sums into shares of 32767 by the softmax of `sum · factor`. Returns what the shares add up to.
-    fn shares(sums: &[i32], factor: f32, exponentials: &mut [f32], shares: &mut [i16]) -> i32;
+    /// Turns the first `count` sums into shares of 32767 by the softmax of `sum · factor`. Returns what the shares add up to.
+    /// All three have room up to the next multiple of [`WIDE`], and what is behind `count` is written over.
+    fn shares(sums: &mut [i32], count: usize, factor: f32, exponentials: &mut [f32], shares: &mut [i16]) -> i32;
     /// Writes the first `width` sums of each row times its factor.
     fn scale(sums: &Sums, factors: &[f32], width: usize, out: &mut [f32], at: Place);
     /// Turns numbers into their softmax.

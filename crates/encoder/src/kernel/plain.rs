@@ -50,9 +50,13 @@ macro_rules! fold {
         }
         // Written down before they are joined, so that the loop above keeps them in whole registers.
         let lanes = std::hint::black_box(lanes);
+        let mut sixteen = [0.0; 16];
+        for lane in 0..16 {
+            sixteen[lane] = $join(lanes[lane], lanes[lane + 16]);
+        }
         let mut eight = [0.0; 8];
         for lane in 0..8 {
-            eight[lane] = $join(lanes[lane], lanes[lane + 8]);
+            eight[lane] = $join(sixteen[lane], sixteen[lane + 8]);
         }
         let mut four = [0.0; 4];
         for lane in 0..4 {
@@ -141,36 +145,52 @@ pub fn rows_to_shorts(rows: &[f32], stride: usize, width: usize, factor: f32, ou
     }
 }
 
+/// A row's next numbers as 16-bit integers, and zeros behind them.
+#[inline(always)]
+fn to_shorts(numbers: &[f32], factor: f32) -> [i16; WIDE] {
+    let mut shorts = [0; WIDE];
+    if let Some(numbers) = numbers.first_chunk::<WIDE>() {
+        for at in 0..WIDE {
+            shorts[at] = round_to_int(numbers[at] * factor) as i16;
+        }
+    } else {
+        for at in 0..numbers.len() {
+            shorts[at] = round_to_int(numbers[at] * factor) as i16;
+        }
+    }
+    shorts
+}
+
 #[inline(always)]
 pub fn rows_to_outputs(rows: &[f32], stride: usize, width: usize, factor: f32, panels: &mut [i16]) {
-    let steps = width.div_ceil(SHORTS);
+    let length = width.div_ceil(SHORTS) * WIDE * SHORTS;
     for (token, row) in rows.chunks(stride).enumerate() {
-        let row = &row[..width];
-        let panel = &mut panels[token / WIDE * WIDE * SHORTS * steps..][..WIDE * SHORTS * steps];
+        let panel = &mut panels[token / WIDE * length..][..length];
         let column = token % WIDE * SHORTS;
-        for at in 0..width {
-            panel[at / SHORTS * WIDE * SHORTS + column + at % SHORTS] = round_to_int(row[at] * factor) as i16;
+        for (part, steps) in row[..width].chunks(WIDE).zip(panel.chunks_mut(WIDE / SHORTS * WIDE * SHORTS)) {
+            let shorts = to_shorts(part, factor);
+            for (step, shorts) in steps.chunks_exact_mut(WIDE * SHORTS).zip(shorts.as_chunks::<SHORTS>().0) {
+                step[column..][..SHORTS].copy_from_slice(shorts);
+            }
         }
     }
 }
 
 #[inline(always)]
 pub fn rows_to_inputs(rows: &[f32], stride: usize, width: usize, factor: f32, panels: &mut [i16]) {
-    let count = rows.len().div_ceil(stride);
-    let length = count.next_multiple_of(SHORTS) * WIDE;
-    for (token, row) in rows.chunks(stride).enumerate() {
-        for (panel, part) in panels.chunks_exact_mut(length).zip(row[..width].chunks(WIDE)) {
-            let step = &mut panel[token / SHORTS * WIDE * SHORTS..][..WIDE * SHORTS];
-            for at in 0..part.len() {
-                step[at * SHORTS + token % SHORTS] = round_to_int(part[at] * factor) as i16;
-            }
-        }
-    }
-    if !count.is_multiple_of(SHORTS) {
-        for panel in panels.chunks_exact_mut(length) {
-            let step = &mut panel[length - WIDE * SHORTS..];
+    let steps = rows.len().div_ceil(stride).div_ceil(SHORTS);
+    for (step, pair) in rows.chunks(stride * SHORTS).enumerate() {
+        // A single row at the end is paired with zeros.
+        let (first, second) = pair.split_at(stride.min(pair.len()));
+        let second = second.get(..width).unwrap_or_default();
+        for (at, panel) in panels.chunks_exact_mut(steps * WIDE * SHORTS).take(width.div_ceil(WIDE)).enumerate() {
+            let (from, to) = (at * WIDE, width.min((at + 1) * WIDE));
+            let first = to_shorts(&first[from..to], factor);
+            let second = to_shorts(second.get(from..to).unwrap_or_default(), factor);
+            let step = &mut panel.as_chunks_mut::<{ WIDE * SHORTS }>().0[step];
             for at in 0..WIDE {
-                step[at * SHORTS + 1] = 0;
+                step[at * SHORTS] = first[at];
+                step[at * SHORTS + 1] = second[at];
             }
         }
     }
@@ -279,20 +299,23 @@ fn finish_row(
 }
 
 #[inline(always)]
-pub fn shares(sums: &[i32], factor: f32, exponentials: &mut [f32], shares: &mut [i16]) -> i32 {
-    let count = sums.len();
-    let (exponentials, shares) = (&mut exponentials[..count], &mut shares[..count]);
+pub fn shares(sums: &mut [i32], count: usize, factor: f32, exponentials: &mut [f32], shares: &mut [i16]) -> i32 {
+    // Every loop runs over whole registers; what is behind the last sum gets no share.
+    let padded = count.next_multiple_of(WIDE);
+    sums[count..padded].fill(i32::MIN);
+    let (sums, exponentials, shares) = (&sums[..padded], &mut exponentials[..padded], &mut shares[..padded]);
     let mut most = i32::MIN;
-    for at in 0..count {
+    for at in 0..padded {
         most = if sums[at] > most { sums[at] } else { most };
     }
-    for at in 0..count {
+    for at in 0..padded {
         // Sums are within 31 bits, so that their difference is within 32.
         exponentials[at] = exp((sums[at] as f32 - most as f32) * factor);
     }
+    exponentials[count..].fill(0.0);
     let to_share = 32767.0 / sum(exponentials);
     let mut total = 0_i32;
-    for at in 0..count {
+    for at in 0..padded {
         let integer = round_to_int(exponentials[at] * to_share);
         total += integer;
         shares[at] = integer as i16;

@@ -89,6 +89,8 @@ unsafe fn tile_avx512<const R: usize, const SHORT: bool>(
         false => _mm512_dpbusd_epi32(total, input, weights),
     };
     let mut totals = [[_mm512_setzero_si512(); 2]; R];
+    // A pointer for every third row: the processor adds the stride, or twice that, as it reads.
+    let mut thirds = [rows, rows.wrapping_add(stride * 3), rows.wrapping_add(stride * 6), rows.wrapping_add(stride * 9)];
     for step in 0..steps {
         // SAFETY: a step of the panel is two registers long, and each row is as many steps long as the panel.
         unsafe {
@@ -98,9 +100,16 @@ unsafe fn tile_avx512<const R: usize, const SHORT: bool>(
             _mm_prefetch::<_MM_HINT_T0>(at.wrapping_add(AHEAD + 1).cast());
             let weights = [_mm512_loadu_si512(at), _mm512_loadu_si512(at.add(1))];
             for (row, totals) in totals.iter_mut().enumerate() {
-                let input = _mm512_set1_epi32(rows.add(row * stride + step * 4).cast::<i32>().read_unaligned());
+                let from = thirds[row / 3].add(row % 3 * stride);
+                let input = _mm512_set1_epi32(from.cast::<i32>().read_unaligned());
                 totals[0] = multiply(totals[0], input, weights[0]);
                 totals[1] = multiply(totals[1], input, weights[1]);
+            }
+            for third in thirds.iter_mut().take(R.div_ceil(3)) {
+                *third = third.wrapping_add(4);
+                // Does nothing, but keeps the compiler from working out each row's address by itself: twelve more
+                // additions a step are more than the processor has room for beside the products.
+                std::arch::asm!("/* {0} */", inout(reg) *third, options(pure, nomem, nostack, preserves_flags));
             }
         }
     }

@@ -2,11 +2,13 @@
 
 mod chunk;
 mod encoder;
+mod secret;
 
 pub use chunk::{ChunkConfig, ChunkContext, ChunkUnit, Strategy};
 #[cfg(feature = "embedded")]
 pub(crate) use encoder::embedded;
 pub use encoder::{EncoderConfig, EncoderKind};
+pub(crate) use secret::secret;
 
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
@@ -122,18 +124,15 @@ impl ParseConfig {
         })
     }
 
-    /// The password of protected files, from the environment.
+    /// The password of protected files, from the environment or a file `.env`.
     ///
     /// # Errors
-    /// When the environment has no such variable.
+    /// When neither has such a variable.
     pub fn password(&self) -> Result<Option<String>> {
         if self.password_env.is_empty() {
             return Ok(None);
         }
-        std::env::var(&self.password_env).map(Some).map_err(|error| {
-            let message = format!("the environment has no variable {}; set it to the password", self.password_env);
-            Error::new(ErrorKind::Configuration, message).at("[parse] password_env").because(error)
-        })
+        secret(&self.password_env).map(Some).map_err(|error| error.at("[parse] password_env"))
     }
 }
 

@@ -10,7 +10,7 @@ use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 use serde_json::{Value, json};
 
 use super::post::Post;
-use crate::config::EncoderConfig;
+use crate::config::{EncoderConfig, secret};
 
 /// What is encoded to know the service's vectors again.
 const PROBE: &str = "The harbour office opens at seven.";
@@ -54,10 +54,7 @@ impl RemoteEncoder {
         }
         let mut headers: Vec<(String, String)> = config.headers.clone().into_iter().collect();
         if !config.key_env.is_empty() {
-            let key = std::env::var(&config.key_env).map_err(|error| {
-                let message = format!("the environment has no variable {}; set it to the key", config.key_env);
-                wrong("key_env", &message).because(error)
-            })?;
+            let key = secret(&config.key_env).map_err(|error| error.at("[encoder] key_env"))?;
             headers.push(("authorization".to_owned(), format!("Bearer {key}")));
         }
         let parameters = config.parameters.iter().map(|(name, value)| {
