@@ -240,7 +240,8 @@ fn a_service_gets_the_key_that_is_named_and_nobody_else_sees_it() {
     let sent = ("authorization".to_owned(), format!("Bearer {KEY}"));
     assert!(asked.len() > 3 && asked.iter().all(|request| request.headers.contains(&sent)), "{asked:?}");
     // What the environment says goes before the file.
-    let ran = command(folder.path(), &["search", "lock"]).env("QUAY_KEY", "another").output().expect("the command runs");
+    let ran =
+        command(folder.path(), &["search", "lock"]).env("QUAY_KEY", "another").output().expect("the command runs");
     assert!(ran.status.success());
     let last = service.asked().pop().expect("a request");
     assert!(last.headers.contains(&("authorization".to_owned(), "Bearer another".to_owned())));

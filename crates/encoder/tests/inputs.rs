@@ -87,6 +87,8 @@ struct Model {
     tokeniser: Value,
     tensors: Vec<(String, Vec<usize>)>,
     dtype: &'static str,
+    /// Rows of the table of positions before that of the first.
+    before: usize,
 }
 
 impl Model {
@@ -133,6 +135,7 @@ impl Model {
             }),
             tensors,
             dtype: "F32",
+            before: 0,
         }
     }
 
@@ -152,7 +155,9 @@ impl Model {
         let (mut header, mut data) = (serde_json::Map::new(), Vec::new());
         for (name, shape) in &self.tensors {
             let from = data.len();
-            for weight in Self::weights(name, shape.iter().product()) {
+            let before = if name.contains("position") { self.before * shape[1] } else { 0 };
+            let weights = Self::weights(name, shape.iter().product::<usize>() - before);
+            for weight in std::iter::repeat_n(0.25, before).chain(weights) {
                 match self.dtype {
                     "BF16" => data.extend(((weight.to_bits() >> 16) as u16).to_le_bytes()),
                     "F16" => data.extend(half(weight).to_le_bytes()),
@@ -206,6 +211,27 @@ fn every_type_of_number_gives_the_same_vector(#[case] dtype: &'static str) {
     let whole = Model::new().open(&settings).expect("a model");
     let short = Model { dtype, ..Model::new() }.open(&settings).expect("a model");
     assert_eq!(vector(&whole, "abc cab", Role::Query), vector(&short, "abc cab", Role::Query));
+}
+
+/// The same network with its positions two rows further down and one kind of text: only the description differs.
+#[rstest]
+#[case::named(Some(1))]
+#[case::usual(None)]
+fn a_relative_counts_its_positions_from_behind_the_filler(#[case] filler: Option<u64>) {
+    let settings = FolderSettings { precision: Precision::Float32, ..FolderSettings::default() };
+    let plain = Model::new().open(&settings).expect("a model");
+    let mut relative = Model { before: 2, ..Model::new() };
+    relative.config["model_type"] = json!("roberta");
+    relative.config["max_position_embeddings"] = json!(26);
+    relative.config["pad_token_id"] = json!(filler);
+    relative.tensors[1].1[0] = 26;
+    relative.tensors[2].1[0] = 1;
+    let relative = relative.open(&settings).expect("a model");
+    assert_eq!(relative.longest(), plain.longest());
+    let long = "abc ".repeat(40);
+    for text in ["", "a", "abc cab", &long] {
+        assert_eq!(vector(&relative, text, Role::Passage), vector(&plain, text, Role::Passage), "{text:?}");
+    }
 }
 
 #[test]

@@ -90,7 +90,8 @@ unsafe fn tile_avx512<const R: usize, const SHORT: bool>(
     };
     let mut totals = [[_mm512_setzero_si512(); 2]; R];
     // A pointer for every third row: the processor adds the stride, or twice that, as it reads.
-    let mut thirds = [rows, rows.wrapping_add(stride * 3), rows.wrapping_add(stride * 6), rows.wrapping_add(stride * 9)];
+    let mut thirds =
+        [rows, rows.wrapping_add(stride * 3), rows.wrapping_add(stride * 6), rows.wrapping_add(stride * 9)];
     for step in 0..steps {
         // SAFETY: a step of the panel is two registers long, and each row is as many steps long as the panel.
         unsafe {
@@ -106,10 +107,11 @@ unsafe fn tile_avx512<const R: usize, const SHORT: bool>(
                 totals[1] = multiply(totals[1], input, weights[1]);
             }
             for third in thirds.iter_mut().take(R.div_ceil(3)) {
-                *third = third.wrapping_add(4);
+                let mut next = third.wrapping_add(4);
                 // Does nothing, but keeps the compiler from working out each row's address by itself: twelve more
                 // additions a step are more than the processor has room for beside the products.
-                std::arch::asm!("/* {0} */", inout(reg) *third, options(pure, nomem, nostack, preserves_flags));
+                std::arch::asm!("/* {0} */", inout(reg) next, options(pure, nomem, nostack, preserves_flags));
+                *third = next;
             }
         }
     }
