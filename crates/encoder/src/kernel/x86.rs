@@ -76,6 +76,8 @@ pub unsafe fn multiply_shorts_avx512(
 /// The processor knows AVX-512 VNNI; rows and panel are `steps` steps long, and `out` has room for a panel's outputs every
 /// `to` integers.
 #[target_feature(enable = "avx512f,avx512bw,avx512vnni")]
+// The pointers go through, and nothing is done with them.
+#[allow(clippy::pointers_in_nomem_asm_block)]
 unsafe fn tile_avx512<const R: usize, const SHORT: bool>(
     rows: *const u8,
     stride: usize,
