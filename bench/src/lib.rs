@@ -60,6 +60,17 @@ pub fn median(mut numbers: Vec<f64>) -> f64 {
     numbers.get(numbers.len() / 2).copied().unwrap_or(f64::NAN)
 }
 
+/// A file, or all files of a folder and those in it, by name.
+pub fn files(path: &std::path::Path) -> Vec<std::path::PathBuf> {
+    if path.is_file() {
+        return vec![path.to_owned()];
+    }
+    let mut entries: Vec<_> =
+        std::fs::read_dir(path).into_iter().flatten().flatten().map(|entry| entry.path()).collect();
+    entries.sort();
+    entries.iter().flat_map(|entry| files(entry)).collect()
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

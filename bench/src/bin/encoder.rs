@@ -9,7 +9,7 @@ use std::process::{Child, ChildStdin, ChildStdout, Command, Stdio};
 use std::time::Instant;
 
 use logothete::{Pipeline, chunk};
-use logothete_bench::median;
+use logothete_bench::{files, median};
 use logothete_core::vector::{Encoder, Role};
 use logothete_encoder::{Kernel, SentenceEncoder};
 
@@ -101,20 +101,6 @@ fn mix(folder: &str) -> Vec<String> {
         }
     }
     texts
-}
-
-fn files(folder: &std::path::Path) -> Vec<std::path::PathBuf> {
-    let mut found = Vec::new();
-    let mut entries: Vec<_> = std::fs::read_dir(folder).into_iter().flatten().flatten().map(|e| e.path()).collect();
-    entries.sort();
-    for path in entries {
-        if path.is_dir() {
-            found.extend(files(&path));
-        } else {
-            found.push(path);
-        }
-    }
-    found
 }
 
 /// Texts of one length, from the words of others.

@@ -104,6 +104,12 @@ pub enum Format {
 pub enum Verb {
     /// Build a corpus of an invented harbour's documents, and ask it three questions
     Demo,
+    /// Write a logothete.toml to start from, with every setting
+    New {
+        /// Files and folders that documents come from, as the file names them: relative to it
+        #[arg(value_name = "PATH")]
+        paths: Vec<PathBuf>,
+    },
     /// Show what the parser sees: blocks, pages, tables, warnings
     Parse(ParseArguments),
     /// Show where chunks begin and end, and how long they are
@@ -120,8 +126,14 @@ pub enum Verb {
         #[arg(long, conflicts_with = "prune")]
         estimate: bool,
     },
-    /// Show what is in the corpus
+    /// Show what is in the corpus, or in a document or a chunk of it
     Show {
+        /// A document's metadata and its chunks
+        #[arg(long, value_name = "NAME", conflicts_with = "chunk")]
+        document: Option<String>,
+        /// A chunk's text, context and metadata, and the first numbers of its vector
+        #[arg(long, value_name = "ID")]
+        chunk: Option<String>,
         /// Read every byte of the indexes and compare checksums
         #[arg(long)]
         verify: bool,

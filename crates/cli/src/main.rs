@@ -62,11 +62,14 @@ async fn run(arguments: Arguments) -> logothete::Result<Outcome> {
     let place = &arguments.place;
     match arguments.verb {
         Verb::Demo => commands::demo::run().await,
+        Verb::New { paths } => commands::new::run(place, &paths),
         Verb::Parse(arguments) => commands::parse::run(place, &arguments),
         Verb::Chunk(arguments) => commands::chunk::run(place, &arguments),
         Verb::Build { paths, estimate: true, .. } => commands::build::estimate(place, paths).await,
         Verb::Build { paths, prune, .. } => commands::build::run(place, paths, prune).await,
-        Verb::Show { verify } => commands::show::run(place, verify).await,
+        Verb::Show { document, chunk, verify } => {
+            commands::show::run(place, document.as_deref(), chunk.as_deref(), verify).await
+        }
         Verb::Search { query, count } => commands::search::run(place, &query.join(" "), count).await,
         Verb::Ask { question, trace } => commands::ask::run(place, &question.join(" "), trace).await,
         Verb::Evaluate { set, split } => commands::evaluate::run(place, &set, split.as_deref()).await,

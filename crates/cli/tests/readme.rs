@@ -35,12 +35,6 @@ fn the_library_program_is_the_example() {
 }
 
 #[test]
-fn the_configuration_shown_is_the_default_one() {
-    let shown = logothete::Config::parse(&block("[generator]")).expect("it can be read");
-    assert_eq!(shown, logothete::Config::default());
-}
-
-#[test]
 fn every_link_leads_somewhere() {
     for file in [
         "README.md",

@@ -118,6 +118,93 @@ fn the_configuration_is_found_upwards_and_its_mistakes_are_located() {
 }
 
 #[test]
+fn a_new_configuration_is_the_default_one_and_is_built_from() {
+    let folder = folder();
+    fs::create_dir(folder.path().join("docs \"one\"")).expect("a folder");
+    fs::write(folder.path().join("docs \"one\"/one.txt"), "A cormorant dries its wings.").expect("a file");
+    let ran = run(folder.path(), &["new", "docs \"one\""]);
+    assert_eq!((ran.code, ran.err.as_str()), (0, ""));
+    assert!(ran.out.contains("logothete.toml") && ran.out.contains("logothete build"), "{}", ran.out);
+    let ran = run(folder.path(), &["build", "--json"]);
+    let json: Value = serde_json::from_str(&ran.out).expect("one JSON document");
+    assert_eq!(json["added"], 1, "{} {json}", ran.err);
+    // A second one leaves the first alone.
+    let before = fs::read(folder.path().join("logothete.toml")).expect("the file");
+    let ran = run(folder.path(), &["new"]);
+    assert!(ran.code == 1 && ran.err.contains("it is there already"), "{}", ran.err);
+    assert_eq!(fs::read(folder.path().join("logothete.toml")).expect("the file"), before);
+    let ran = run(folder.path(), &["new", "--config", "other.toml", "--json"]);
+    let json: Value = serde_json::from_str(&ran.out).expect("one JSON document");
+    assert_eq!(json["configuration"], "other.toml");
+    let written = fs::read_to_string(folder.path().join("other.toml")).expect("the file");
+    assert_eq!(logothete::Config::parse(&written).expect("settings"), logothete::Config::default());
+}
+
+/// What is written as a comment, `# key = value`, is a setting too.
+#[test]
+fn every_setting_of_the_starter_can_be_set() {
+    let all: Vec<String> = logothete::Config::STARTER
+        .lines()
+        .map(|line| {
+            line.strip_prefix("# ").filter(|rest| rest.split(' ').nth(1) == Some("=")).unwrap_or(line).to_owned()
+        })
+        .collect();
+    let uncommented = all.join("\n");
+    assert_ne!(uncommented, logothete::Config::STARTER.trim_end());
+    logothete::Config::parse(&uncommented).expect("known keys with values of their types");
+}
+
+#[test]
+fn show_leads_from_the_corpus_to_a_document_to_a_chunk() {
+    let folder = built();
+    let json = |arguments: &[&str]| -> Value {
+        let ran = run(folder.path(), &[&["show", "--json"], arguments].concat());
+        assert_eq!((ran.code, ran.err.as_str()), (0, ""));
+        serde_json::from_str(&ran.out).expect("one JSON document")
+    };
+    let all = json(&[]);
+    let field = |name: &str, kind: &str| {
+        let fields = all["fields"].as_array().expect("fields").iter();
+        fields.filter(|field| field["name"] == name && field["type"] == kind).count()
+    };
+    assert_eq!((field("date", "date"), field("file_size", "number"), field("title", "text")), (1, 1, 1));
+    assert_eq!((all["distance"].as_str(), all["dead_rows"].as_u64()), (Some("cosine"), Some(0)));
+    let documents = all["documents"].as_array().expect("documents");
+    let mut chunks = 0;
+    for document in documents {
+        let name = document["document"].as_str().expect("a name");
+        let detail = json(&["--document", name]);
+        let listed = detail["chunk_list"].as_array().expect("chunks");
+        assert_eq!(Some(listed.len() as u64), document["chunks"].as_u64(), "{name}");
+        chunks += listed.len();
+        let id = listed[0]["chunk"].as_str().expect("an id");
+        let chunk = json(&["--chunk", &id[..12]]);
+        assert_eq!(
+            (&chunk["chunk"], &chunk["document"], &chunk["span"]),
+            (&listed[0]["chunk"], &document["document"], &listed[0]["span"])
+        );
+        assert_eq!(
+            (chunk["vector"]["dimensions"].as_u64(), chunk["vector"]["first"].as_array().map(Vec::len)),
+            (Some(384), Some(8))
+        );
+        assert_eq!(chunk["metadata"], detail["metadata"]);
+        let shown = run(folder.path(), &["show", "--chunk", id]);
+        let line = chunk["text"].as_str().and_then(|text| text.lines().next()).expect("a line");
+        let first: String = line.chars().take(30).collect();
+        assert!(shown.out.contains(first.trim()) && shown.out.contains(name), "{}", shown.out);
+    }
+    assert_eq!(Some(chunks as u64), all["chunks"].as_u64());
+    for (arguments, message) in [
+        (["--document", "byelaw.pdf"], "did you mean byelaws.pdf?"),
+        (["--chunk", "xyz"], "no chunk of this id"),
+        (["--chunk", ""], "missing"),
+    ] {
+        let ran = run(folder.path(), &[&["show"], &arguments[..]].concat());
+        assert!(ran.code == 1 && ran.err.contains(message), "{}", ran.err);
+    }
+}
+
+#[test]
 fn a_reader_that_goes_away_is_no_failure() {
     let folder = built();
     let mut child =

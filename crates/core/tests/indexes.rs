@@ -5,8 +5,9 @@ use std::collections::HashMap;
 use logothete_core::keyword::{KeywordIndex, KeywordWriter, Statistics, query_terms, search};
 use logothete_core::search::{Leg, RowSet, fuse};
 use logothete_core::text::words;
-use logothete_core::vector::{VectorIndex, Vectors, write_vectors};
+use logothete_core::vector::{Distance, VectorIndex, Vectors, write_vectors};
 use proptest::prelude::*;
+use rstest::rstest;
 
 fn index(texts: &[String]) -> KeywordIndex<Vec<u8>> {
     let mut writer = KeywordWriter::new();
@@ -43,6 +44,91 @@ fn rows(count: usize, mask: u64) -> RowSet {
     let mut live = RowSet::new(count as u32);
     (0..count as u32).filter(|row| mask >> (row % 64) & 1 == 1).for_each(|row| live.insert(row));
     live
+}
+
+/// A score from its definition.
+fn plain_score(distance: Distance, query: &[f32], row: &[f32]) -> f64 {
+    let pairs = || query.iter().zip(row).map(|(a, b)| (f64::from(*a), f64::from(*b)));
+    let norm = |vector: &[f32]| vector.iter().map(|x| f64::from(*x).powi(2)).sum::<f64>().sqrt();
+    let product: f64 = pairs().map(|(a, b)| a * b).sum();
+    match distance {
+        Distance::Dot => product,
+        Distance::Euclidean => 1.0 / (1.0 + pairs().map(|(a, b)| (a - b).powi(2)).sum::<f64>().sqrt()),
+        Distance::Cosine => {
+            let length = norm(query) * norm(row);
+            if length > 0.0 { product / length } else { 0.0 }
+        }
+    }
+}
+
+/// Vectors around a few centres, as those of texts are.
+fn clustered(rows: usize, dimensions: usize) -> Vectors {
+    let mut state = 11_u64;
+    let mut next = || {
+        state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        (state >> 40) as f32 / (1 << 23) as f32 - 1.0
+    };
+    let centres: Vec<Vec<f32>> = (0..20).map(|_| (0..dimensions).map(|_| next()).collect()).collect();
+    let mut vectors = Vectors::new(dimensions);
+    for row in 0..rows {
+        let vector: Vec<f32> = centres[row % 20].iter().map(|value| value + 0.2 * next()).collect();
+        vectors.push(&vector).expect("finite");
+    }
+    vectors
+}
+
+/// Over several parts, on several threads, with rows that say the same: the same rows in the same order as all in full.
+#[rstest]
+#[case::cosine(Distance::Cosine)]
+#[case::dot(Distance::Dot)]
+#[case::euclidean(Distance::Euclidean)]
+fn among_many_rows_none_is_missed(#[case] distance: Distance) {
+    const ROWS: usize = 20_000;
+    let mut vectors = clustered(ROWS - 1, 24);
+    let repeated = vectors.iter().nth(3).expect("a row").to_vec();
+    vectors.push(&repeated).expect("finite");
+    let index = VectorIndex::open(write_vectors(&vectors, distance)).expect("a whole segment");
+    let kept: Vec<&[f32]> = vectors.iter().collect();
+    let every_third = (0..ROWS as u32).filter(|row| row % 3 == 0).fold(RowSet::new(ROWS as u32), |mut set, row| {
+        set.insert(row);
+        set
+    });
+    let few = rows(ROWS, 1 << 19);
+    for (live, from) in [(RowSet::all(ROWS as u32), 3), (every_third, 12), (few, 19)] {
+        let query = kept[from];
+        let mut expected: Vec<(f64, usize)> = (0..ROWS)
+            .filter(|&row| live.contains(row as u32))
+            .map(|row| (plain_score(distance, query, kept[row]), row))
+            .collect();
+        expected.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
+        let hits = index.search(query, &live, 10);
+        let found: Vec<usize> = hits.iter().map(|hit| hit.row as usize).collect();
+        let wanted: Vec<usize> = expected[..10].iter().map(|(_, row)| *row).collect();
+        assert_eq!(found, wanted, "{distance:?} {hits:?} {:?}", &expected[..10]);
+    }
+}
+
+/// A segment of the first version of the format: a header, and the rows.
+#[test]
+fn a_segment_of_the_first_version_is_searched() {
+    let mut bytes = vec![0; 64];
+    for number in [1.0_f32, 0.0, 0.6, 0.8, 0.0, 1.0] {
+        bytes.extend(number.to_le_bytes());
+    }
+    bytes[..8].copy_from_slice(b"LOGOSEG\n");
+    bytes[8] = 1;
+    bytes[12] = 1;
+    bytes[16] = 64 + 24;
+    bytes[24] = 3;
+    bytes[28] = 2;
+    let body = crc32fast::hash(&bytes[64..]);
+    bytes[32..36].copy_from_slice(&body.to_le_bytes());
+    let head = crc32fast::hash(&bytes[..60]);
+    bytes[60..64].copy_from_slice(&head.to_le_bytes());
+    let index = VectorIndex::open(bytes).expect("an old segment");
+    index.verify().expect("unchanged");
+    let hits = index.search(&[0.0, 2.0], &RowSet::all(3), 2);
+    assert_eq!(hits.iter().map(|hit| (hit.row, hit.score)).collect::<Vec<_>>(), [(2, 1.0), (1, 0.8)]);
 }
 
 fn texts() -> impl Strategy<Value = Vec<String>> {
@@ -82,35 +168,49 @@ proptest! {
     }
 
     #[test]
-    fn vector_search_agrees_with_sorting_all_cosines(
+    fn vector_search_agrees_with_looking_at_every_row(
         dimensions in 1usize..40,
         seeds in prop::collection::vec(prop::collection::vec(-1.0f32..1.0, 40), 1..30),
         mask: u64,
         count in 1usize..12,
+        distance in prop::sample::select(vec![Distance::Cosine, Distance::Dot, Distance::Euclidean]),
+        size in prop::sample::select(vec![1e-30f32, 1e-3, 1.0, 1e4]),
     ) {
         let mut vectors = Vectors::new(dimensions);
         for seed in &seeds {
-            vectors.push(&seed[..dimensions]).expect("finite");
+            vectors.push(&seed[..dimensions].iter().map(|value| value * size).collect::<Vec<_>>()).expect("finite");
         }
-        let index = VectorIndex::open(write_vectors(&vectors)).expect("a whole segment");
+        let index = VectorIndex::open(write_vectors(&vectors, distance)).expect("a whole segment");
+        prop_assert_eq!(index.distance(), distance);
         let live = rows(seeds.len(), mask);
-        let query = &seeds[0][..dimensions];
-        let norm = |vector: &[f32]| vector.iter().map(|x| f64::from(*x).powi(2)).sum::<f64>().sqrt();
-        let cosine = |other: &[f32]| {
-            let dot: f64 = query.iter().zip(other).map(|(a, b)| f64::from(*a) * f64::from(*b)).sum();
-            let length = norm(query) * norm(other);
-            if length > 0.0 { dot / length } else { 0.0 }
-        };
-        let mut expected: Vec<f64> =
-            (0..seeds.len()).filter(|row| live.contains(*row as u32)).map(|row| cosine(&seeds[row][..dimensions])).collect();
+        let query: Vec<f32> = seeds[0][..dimensions].iter().map(|value| value * size).collect();
+        let kept: Vec<&[f32]> = vectors.iter().collect();
+        let mut expected: Vec<f64> = (0..seeds.len())
+            .filter(|row| live.contains(*row as u32))
+            .map(|row| plain_score(distance, &query, kept[row]))
+            .collect();
         expected.sort_by(|a, b| b.total_cmp(a));
         expected.truncate(count);
-        let hits = index.search(query, &live, count);
-        prop_assert_eq!(hits.len(), if norm(query) > 0.0 { expected.len() } else { 0 });
+        let hits = index.search(&query, &live, count);
+        let nowhere = distance == Distance::Cosine && query.iter().all(|&value| value == 0.0);
+        prop_assert_eq!(hits.len(), if nowhere { 0 } else { expected.len() });
         for (hit, expected) in hits.iter().zip(&expected) {
             prop_assert!(live.contains(hit.row));
-            prop_assert!((f64::from(hit.score) - expected).abs() < 1e-4, "{} is not {expected}", hit.score);
+            let near = 1e-4 * expected.abs().max(1e-3);
+            prop_assert!((f64::from(hit.score) - expected).abs() <= near, "{} is not {expected}", hit.score);
         }
+        prop_assert!(hits.windows(2).all(|pair| pair[0] > pair[1]));
+    }
+
+    #[test]
+    fn what_was_read_out_and_written_again_is_the_same(rows in prop::collection::vec(prop::collection::vec(-9.0f32..9.0, 5), 1..9)) {
+        let mut vectors = Vectors::new(5);
+        rows.iter().for_each(|row| vectors.push(row).expect("finite"));
+        let bytes = write_vectors(&vectors, Distance::Cosine);
+        let index = VectorIndex::open(bytes.clone()).expect("a whole segment");
+        let mut again = Vectors::new(5);
+        (0..index.rows()).for_each(|row| again.push(&index.row(row).expect("a row")).expect("finite"));
+        prop_assert_eq!(write_vectors(&again, Distance::Cosine), bytes);
     }
 
     #[test]
@@ -120,7 +220,7 @@ proptest! {
         let mut vectors = Vectors::new(3);
         texts.iter().for_each(|text| vectors.push(&[text.len() as f32, 1.0, -2.0]).expect("finite"));
         let terms: Vec<String> = words("a b c ab").map(|word| word.term).collect();
-        for (bytes, keywords) in [(writer.finish(), true), (write_vectors(&vectors), false)] {
+        for (bytes, keywords) in [(writer.finish(), true), (write_vectors(&vectors, Distance::Cosine), false)] {
             let mut flipped = bytes.clone();
             let at = at % bytes.len();
             flipped[at] ^= 1 << bit;
@@ -188,7 +288,7 @@ fn vectors_that_are_no_vectors_are_refused() {
 
 #[test]
 fn the_other_kind_of_segment_is_refused() {
-    let bytes = write_vectors(&Vectors::new(2));
+    let bytes = write_vectors(&Vectors::new(2), Distance::Cosine);
     let error = KeywordIndex::open(bytes).err().expect("it holds vectors");
     assert!(error.to_string().contains("another kind"), "{error}");
 }

@@ -9,7 +9,7 @@ use logothete_core::measure::{Run, SetQuestion};
 
 use crate::ask::{self, SearchResult};
 use crate::build::{self, BuildReport, BuildRequest, Estimate};
-use crate::corpus::{CorpusInfo, Inner};
+use crate::corpus::{ChunkDetail, CorpusInfo, DocumentDetail, Inner};
 use crate::evaluate;
 use crate::pipeline::Pipeline;
 use crate::pool::{Pool, Waiter};
@@ -104,6 +104,24 @@ impl Corpus {
     pub async fn info(&self) -> Result<CorpusInfo> {
         let inner = self.inner.clone();
         self.pool.run(move || inner.info()).await
+    }
+
+    /// A document with its metadata and its chunks.
+    ///
+    /// # Errors
+    /// When there is none of this name; the message names the nearest.
+    pub async fn document(&self, name: &str) -> Result<DocumentDetail> {
+        let (inner, name) = (self.inner.clone(), name.to_owned());
+        self.pool.run(move || inner.document_detail(&name)).await
+    }
+
+    /// A chunk with its text, context, metadata and the first numbers of its vector, by its id or the beginning of it.
+    ///
+    /// # Errors
+    /// When there is none, or more than one id begins so.
+    pub async fn chunk(&self, id: &str) -> Result<ChunkDetail> {
+        let (inner, id) = (self.inner.clone(), id.to_owned());
+        self.pool.run(move || inner.chunk_detail(&id)).await
     }
 
     /// Reads every byte of the indexes and compares their checksums.

@@ -42,9 +42,10 @@ pub use pool::THREAD_NAME as WORKER_THREAD;
 
 pub use build::{BuildReport, BuildRequest, DocumentEstimate, Estimate, Failure, Progress, PruneNeeded, StopToken};
 pub use config::{
-    ChunkConfig, ChunkContext, ChunkUnit, Config, EncoderConfig, EncoderKind, Ocr, Settings, Strategy, pages,
+    ChunkConfig, ChunkContext, ChunkUnit, Config, EncoderConfig, EncoderKind, IndexConfig, Ocr, Settings, Strategy,
+    pages,
 };
-pub use corpus::{CorpusInfo, DocumentInfo};
+pub use corpus::{ChunkDetail, ChunkInfo, CorpusInfo, DocumentDetail, DocumentInfo, FieldInfo, VectorInfo};
 pub use generate::{Generated, Generator};
 pub use handle::Corpus;
 pub use logothete_core::{

@@ -297,3 +297,47 @@ async fn a_damaged_or_newer_catalogue_is_an_error_that_says_so() {
     let error = Pipeline::default().open(&file).await.err().expect("a file is no folder");
     assert!(error.to_string().contains("a corpus is a folder"), "{error}");
 }
+
+#[rstest]
+#[case("dot")]
+#[case("euclidean")]
+#[tokio::test]
+async fn a_corpus_keeps_its_distance(#[case] distance: &str) {
+    let place = Place::new();
+    let config: logothete::Config = toml::from_str(&format!("[index]\ndistance = \"{distance}\"")).expect("settings");
+    let pipeline = Pipeline::from_config(&config).expect("a pipeline");
+    let mut corpus = pipeline.open(place.corpus_folder()).await.expect("the corpus opens");
+    corpus.build(place.docs()).await.expect("a build");
+    assert_eq!(corpus.info().await.expect("facts").distance.name(), distance);
+    // The vectors have length 1, so that all three find the same, in the same order.
+    let by_angle = tempfile::tempdir().expect("a folder");
+    let mut other = Pipeline::default().open(by_angle.path().join("c.corpus")).await.expect("the corpus opens");
+    other.build(place.docs()).await.expect("a build");
+    let vector_leg = async |corpus: &Corpus| -> Vec<(usize, String)> {
+        let passages = corpus.search("When is the lock shut to boats?").await.expect("a search").passages;
+        let legs = passages.into_iter().filter_map(|passage| Some((passage.legs.get("vector")?.rank, passage.text)));
+        let mut legs: Vec<_> = legs.collect();
+        legs.sort();
+        legs
+    };
+    assert_eq!(vector_leg(&corpus).await[..5], vector_leg(&other).await[..5]);
+    drop(corpus);
+    let error = Pipeline::default().open(place.corpus_folder()).await.err().expect("another distance");
+    assert_eq!(error.kind(), ErrorKind::Mismatch);
+    assert!(error.to_string().contains(distance) && error.to_string().contains("cosine"), "{error}");
+}
+
+#[tokio::test]
+async fn what_was_deleted_is_counted_until_segments_are_merged() {
+    let place = Place::new();
+    let mut corpus = place.open().await;
+    corpus.build(place.docs()).await.expect("a build");
+    let before = corpus.info().await.expect("facts");
+    assert_eq!((before.dead_rows, before.rows), (0, before.chunks - before.repeated));
+    let gone = &before.documents[0];
+    fs::remove_file(place.docs().join(gone.document.rsplit('/').next().expect("a name"))).expect("removed");
+    corpus.build(place.docs()).await.expect("a build");
+    let after = corpus.info().await.expect("facts");
+    assert_eq!((after.rows, after.dead_rows), (before.rows, gone.chunks));
+    assert!(corpus.document(&gone.document).await.expect_err("it is gone").to_string().contains("no document"));
+}

@@ -5,6 +5,7 @@ pub mod build;
 pub mod chunk;
 pub mod demo;
 pub mod evaluate;
+pub mod new;
 pub mod parse;
 pub mod search;
 pub mod show;

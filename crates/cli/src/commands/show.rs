@@ -1,25 +1,43 @@
 //! `logothete show`
 
-use logothete::Result;
+use logothete::document::Metadata;
+use logothete::{ChunkDetail, CorpusInfo, DocumentDetail, Result};
 use serde_json::json;
 
 use super::{configuration, corpus};
 use crate::args::Place;
-use crate::view::{Align, Style, bytes, count, indented, table, thousands};
+use crate::view::{Align, Style, bytes, count, indented, shortened, table, thousands, width};
 use crate::{DONE, Outcome};
 
-pub async fn run(place: &Place, verify: bool) -> Result<Outcome> {
+pub async fn run(place: &Place, document: Option<&str>, chunk: Option<&str>, verify: bool) -> Result<Outcome> {
     let (config, folder) = configuration(place)?;
     let corpus = corpus(place, &config, &folder, true).await?;
-    let info = corpus.info().await?;
     if verify {
         corpus.verify().await?;
     }
+    let mut outcome = match (document, chunk) {
+        (Some(name), _) => show_document(&corpus.document(name).await?),
+        (None, Some(id)) => show_chunk(&corpus.chunk(id).await?),
+        (None, None) => show_all(&corpus.info().await?),
+    };
+    if verify {
+        outcome.text.push_str(&format!("\n{}\n", fact("Verified", "every checksum agrees").trim_end()));
+        outcome.json["verified"] = json!(true);
+    }
+    Ok(outcome)
+}
+
+/// A line of a name and what there is to say of it.
+fn fact(name: &str, value: &str) -> String {
+    format!("{} {value}\n", Style::of_stdout().faint(&format!("{name:<10}")))
+}
+
+fn show_all(info: &CorpusInfo) -> Outcome {
     let style = Style::of_stdout();
-    let fact = |name: &str, value: &str| format!("{} {value}\n", style.faint(&format!("{name:<10}")));
     let mut text = String::new();
     text.push_str(&fact("Corpus", &info.corpus.display().to_string()));
     text.push_str(&fact("Encoder", &info.encoder));
+    text.push_str(&fact("Vectors", &format!("{} numbers each, distance {}", info.dimensions, info.distance.name())));
     let sizes = format!("{} catalogue, {} indexes", bytes(info.catalogue_bytes), bytes(info.index_bytes));
     text.push_str(&fact("Size", &sizes));
     for source in &info.sources {
@@ -31,8 +49,15 @@ pub async fn run(place: &Place, verify: bool) -> Result<Outcome> {
         repeated => format!(", {} what others say", count(repeated, "repeats", "repeat")),
     };
     text.push_str(&fact("Holds", &format!("{documents}, {}{repeated}", count(info.chunks, "chunk", "chunks"))));
-    if verify {
-        text.push_str(&fact("Verified", "every checksum agrees"));
+    if info.dead_rows > 0 {
+        let share = info.dead_rows as f64 * 100.0 / info.rows as f64;
+        let rows = count(info.dead_rows, "row", "rows");
+        text.push_str(&fact("Deleted", &format!("{rows} of the indexes ({share:.0} %), until segments are merged")));
+    }
+    let fields = info.fields.iter().map(|field| format!("{} ({}, {})", field.name, field.kind, field.documents));
+    let fields = fields.collect::<Vec<_>>().join(", ");
+    if !fields.is_empty() {
+        text.push_str(&fact("Metadata", indented(&fields, 11).trim()));
     }
     let mut rows = vec![["Document", "Pages", "Chunks", "Text", "Title"].map(String::from).to_vec()];
     for document in &info.documents {
@@ -54,9 +79,81 @@ pub async fn run(place: &Place, verify: bool) -> Result<Outcome> {
             text.push_str(&indented(warning, 2));
         }
     }
-    let mut json = json!(info);
-    if verify {
-        json["verified"] = json!(true);
+    Outcome { text, json: json!(info), code: DONE }
+}
+
+/// Metadata, a line each, the first with a name before it.
+fn metadata(metadata: &Metadata) -> String {
+    let names = std::iter::once("Metadata").chain(std::iter::repeat(""));
+    let lines = names.zip(metadata);
+    lines.map(|(name, (key, value))| fact(name, &shortened(&format!("{key}: {value}"), width() - 11))).collect()
+}
+
+fn show_document(document: &DocumentDetail) -> Outcome {
+    let style = Style::of_stdout();
+    let info = &document.info;
+    let mut text = fact("Document", &style.place(&info.document));
+    if let Some(title) = &info.title {
+        text.push_str(&fact("Title", title));
     }
-    Ok(Outcome { text, json, code: DONE })
+    text.push_str(&fact("Type", &info.media_type));
+    let pages = if info.pages == 0 { String::new() } else { format!("{}, ", count(info.pages, "page", "pages")) };
+    let size = format!("{pages}{} of text, {}", bytes(info.text_bytes), count(info.chunks, "chunk", "chunks"));
+    text.push_str(&fact("Holds", &size));
+    text.push_str(&metadata(&document.metadata));
+    let mut rows = vec![["Chunk", "Pages", "Words", "Span", "Section"].map(String::from).to_vec()];
+    for chunk in &document.chunks {
+        rows.push(vec![
+            chunk.chunk.to_string(),
+            chunk.pages.map_or_else(
+                || "–".to_owned(),
+                |pages| {
+                    let (first, last) = (pages.first, pages.last);
+                    if first == last { first.to_string() } else { format!("{first}–{last}") }
+                },
+            ),
+            chunk.size.to_string(),
+            format!("{}–{}", chunk.span.start, chunk.span.end),
+            chunk.section.join(" › "),
+        ]);
+    }
+    text.push('\n');
+    text.push_str(&table(&rows, &[Align::Left, Align::Right, Align::Right, Align::Right, Align::Left], 0, style));
+    for warning in &info.warnings {
+        text.push_str(&format!("\n{} {warning}\n", style.warning("Read in part:")));
+    }
+    Outcome { text, json: json!(document), code: DONE }
+}
+
+fn show_chunk(chunk: &ChunkDetail) -> Outcome {
+    let style = Style::of_stdout();
+    let mut text = fact("Chunk", chunk.chunk.as_str());
+    let pages = chunk.pages.map(|pages| format!(", {pages}")).unwrap_or_default();
+    text.push_str(&fact("Document", &format!("{}{pages}", style.place(&chunk.document))));
+    if !chunk.section.is_empty() {
+        text.push_str(&fact("Section", &chunk.section.join(" › ")));
+    }
+    text.push_str(&fact("Span", &format!("{}–{} of the document's text", chunk.span.start, chunk.span.end)));
+    text.push_str(&metadata(&chunk.metadata));
+    if let Some(same) = &chunk.same_as {
+        text.push_str(&fact("Says what", &format!("{same} says")));
+    }
+    match &chunk.vector {
+        Some(vector) => {
+            let first = vector.first.iter().map(|number| format!("{number:.4}")).collect::<Vec<_>>().join(" ");
+            let length = format!("{} numbers, length {:.4}", vector.dimensions, vector.length);
+            text.push_str(&fact("Vector", &format!("{first} … ({length})")));
+        }
+        None => text.push_str(&fact("Vector", "none: the other chunk stands for it")),
+    }
+    for (name, part) in [("Context", Some(&chunk.context)), ("Indexed", chunk.indexed.as_ref())] {
+        if let Some(part) = part.filter(|part| !part.is_empty()) {
+            text.push_str(&format!("\n{}\n{}", style.strong(name), indented(part, 2)));
+        }
+    }
+    text.push_str(&format!("\n{}\n", style.strong("Text")));
+    for line in chunk.text.lines() {
+        text.push_str(&if line.is_empty() { "\n".to_owned() } else { indented(line, 2) });
+    }
+    Outcome { text, json: json!(chunk), code: DONE }
 }

@@ -72,7 +72,7 @@ impl KeywordWriter {
         }
         bytes.extend_from_slice(&names);
         bytes.extend_from_slice(&postings);
-        segment::seal(bytes, Kind::Keywords, self.lengths.len() as u32, self.terms.len() as u32)
+        segment::seal(bytes, Kind::Keywords, self.lengths.len() as u32, self.terms.len() as u32, 0)
     }
 }
 

@@ -1,9 +1,11 @@
 //! Searching: hits of single legs, their fusion, and the passages that come out.
 
+mod best;
 mod fusion;
 mod passage;
 
 pub use crate::segment::RowSet;
+pub(crate) use best::Best;
 pub use fusion::{Fused, Leg, fuse};
 pub(crate) use passage::rounded;
 pub use passage::{LegScore, OtherPlace, Passage};

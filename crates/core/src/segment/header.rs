@@ -7,7 +7,8 @@ use super::{u32_at, u64_at};
 /// The length of the header.
 pub(crate) const HEADER: usize = 64;
 const MAGIC: &[u8; 8] = b"LOGOSEG\n";
-const VERSION: u32 = 1;
+/// Where a number of the kind's own stands: for vectors, the distance.
+const OWN: usize = 36;
 /// Where the checksum of the header itself stands: over all the bytes before it.
 const HEADER_CHECK: usize = 60;
 
@@ -18,27 +19,41 @@ pub(crate) enum Kind {
     Keywords = 2,
 }
 
+impl Kind {
+    /// The newest version of its format.
+    const fn version(self) -> u32 {
+        match self {
+            Self::Vectors => 2,
+            Self::Keywords => 1,
+        }
+    }
+}
+
 /// The numbers that a header holds besides its magic, version and checksums.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) struct Header {
+    pub version: u32,
     pub rows: u32,
     /// Vectors: dimensions. Keywords: how many terms.
     pub width: u32,
+    /// Vectors: the distance. Keywords: nothing.
+    pub own: u32,
     /// Checksum of all the bytes behind the header.
     check: u32,
 }
 
 /// Fills in the header of a segment whose body stands behind `HEADER` empty bytes.
-pub(crate) fn seal(mut bytes: Vec<u8>, kind: Kind, rows: u32, width: u32) -> Vec<u8> {
+pub(crate) fn seal(mut bytes: Vec<u8>, kind: Kind, rows: u32, width: u32, own: u32) -> Vec<u8> {
     let length = bytes.len() as u64;
     let body_check = crc32fast::hash(&bytes[HEADER..]);
     bytes[..8].copy_from_slice(MAGIC);
-    bytes[8..12].copy_from_slice(&VERSION.to_le_bytes());
+    bytes[8..12].copy_from_slice(&kind.version().to_le_bytes());
     bytes[12..16].copy_from_slice(&(kind as u32).to_le_bytes());
     bytes[16..24].copy_from_slice(&length.to_le_bytes());
     bytes[24..28].copy_from_slice(&rows.to_le_bytes());
     bytes[28..32].copy_from_slice(&width.to_le_bytes());
     bytes[32..36].copy_from_slice(&body_check.to_le_bytes());
+    bytes[OWN..OWN + 4].copy_from_slice(&own.to_le_bytes());
     let header_check = crc32fast::hash(&bytes[..HEADER_CHECK]);
     bytes[HEADER_CHECK..HEADER].copy_from_slice(&header_check.to_le_bytes());
     bytes
@@ -55,22 +70,27 @@ pub(crate) fn open(bytes: &[u8], kind: Kind) -> Result<Header> {
     if u32_at(bytes, HEADER_CHECK) != Some(crc32fast::hash(&bytes[..HEADER_CHECK])) {
         return Err(damaged("its header has changed"));
     }
-    let version = u32_at(bytes, 8).unwrap_or_default();
-    if version != VERSION {
-        return Err(Error::new(
-            ErrorKind::Corpus,
-            format!("this index segment has format version {version}, and this program reads version {VERSION}"),
-        ));
-    }
     if u32_at(bytes, 12) != Some(kind as u32) {
         return Err(damaged("it is of another kind"));
+    }
+    let version = u32_at(bytes, 8).unwrap_or_default();
+    if !(1..=kind.version()).contains(&version) {
+        let known = kind.version();
+        return Err(Error::new(
+            ErrorKind::Corpus,
+            format!(
+                "this index segment has format version {version}, and this program reads up to {known}; use a newer logothete"
+            ),
+        ));
     }
     if u64_at(bytes, 16) != Some(bytes.len() as u64) {
         return Err(damaged("its length has changed"));
     }
     Ok(Header {
+        version,
         rows: u32_at(bytes, 24).unwrap_or_default(),
         width: u32_at(bytes, 28).unwrap_or_default(),
+        own: u32_at(bytes, OWN).unwrap_or_default(),
         check: u32_at(bytes, 32).unwrap_or_default(),
     })
 }

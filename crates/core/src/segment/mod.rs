@@ -7,4 +7,4 @@ mod rows;
 
 pub(crate) use header::{HEADER, Header, Kind, open, seal};
 pub use rows::RowSet;
-pub(crate) use rows::{read_varint, u32_at, u64_at, write_varint};
+pub(crate) use rows::{f32_at, read_varint, u32_at, u64_at, write_varint};

@@ -12,6 +12,11 @@ pub(crate) fn u64_at(bytes: &[u8], at: usize) -> Option<u64> {
     Some(u64::from_le_bytes(slice.try_into().ok()?))
 }
 
+/// The little-endian number at a place, if the bytes reach that far.
+pub(crate) fn f32_at(bytes: &[u8], at: usize) -> Option<f32> {
+    u32_at(bytes, at).map(f32::from_bits)
+}
+
 /// Writes a number in 7-bit groups, the lowest first; the high bit says that another follows.
 pub(crate) fn write_varint(mut value: u32, to: &mut Vec<u8>) {
     while value >= 0x80 {
@@ -66,6 +71,11 @@ impl RowSet {
     /// Whether a row is in.
     pub fn contains(&self, row: u32) -> bool {
         self.words.get(row as usize / 64).is_some_and(|word| word >> (row % 64) & 1 == 1)
+    }
+
+    /// The rows from `at * 64` on, a bit each, the first in the lowest.
+    pub(crate) fn word(&self, at: u32) -> u64 {
+        self.words.get(at as usize).copied().unwrap_or(0)
     }
 
     /// How many rows are in.

@@ -1,7 +1,12 @@
-//! Vectors: the encoder's trait, rows of vectors, and the exact index over them.
+//! Vectors: the encoder's trait, segments of rows, and the exact search over them.
 
+mod codes;
+mod distance;
 mod encoder;
-mod index;
+mod kernel;
+mod scan;
+mod segment;
 
+pub use distance::Distance;
 pub use encoder::{Encoder, Role, TokenEncoder, Vectors};
-pub use index::{VectorIndex, write_vectors};
+pub use segment::{VectorIndex, write_vectors};

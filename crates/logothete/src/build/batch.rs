@@ -317,8 +317,10 @@ impl<'a> Batch<'a> {
             None
         } else {
             let store = &self.inner.store;
-            let names =
-                (store.write(&write_vectors(&vectors), "vectors")?, store.write(&keywords.finish(), "keywords")?);
+            let names = (
+                store.write(&write_vectors(&vectors, self.inner.pipeline.settings.distance), "vectors")?,
+                store.write(&keywords.finish(), "keywords")?,
+            );
             store.sync()?;
             Some(names)
         };
@@ -416,8 +418,10 @@ impl<'a> Batch<'a> {
         let files = if moved.is_empty() {
             None
         } else {
-            let names =
-                (store.write(&write_vectors(&vectors), "vectors")?, store.write(&keywords.finish(), "keywords")?);
+            let names = (
+                store.write(&write_vectors(&vectors, self.inner.pipeline.settings.distance), "vectors")?,
+                store.write(&keywords.finish(), "keywords")?,
+            );
             store.sync()?;
             Some(names)
         };

@@ -11,21 +11,20 @@ pub use encoder::{EncoderConfig, EncoderKind};
 pub(crate) use secret::secret;
 
 use std::collections::BTreeMap;
+use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::Duration;
 
 use logothete_core::cite::Tokens;
 use logothete_core::document::{Budget, Metadata, PageRecogniser, Pages};
+use logothete_core::vector::Distance;
 use logothete_core::{Error, ErrorKind, Result};
 use logothete_parse::{JsonFields, ParseSettings};
 use serde::{Deserialize, Serialize};
 
 use crate::recognise::{self, Tesseract};
 use crate::source::closest;
-
-/// The name of the configuration file.
-const FILE_NAME: &str = "logothete.toml";
 
 /// Everything that can be set. What a file leaves out has its default.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
@@ -39,6 +38,8 @@ pub struct Config {
     pub chunk: ChunkConfig,
     /// How text becomes vectors.
     pub encoder: EncoderConfig,
+    /// How vectors are kept and compared.
+    pub index: IndexConfig,
     /// How passages are found.
     pub search: SearchConfig,
     /// How answers are made.
@@ -144,6 +145,14 @@ pub struct PrivacyConfig {
     pub allow: Vec<String>,
 }
 
+/// `[index]`
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct IndexConfig {
+    /// What makes two vectors near. A corpus keeps the one that it was made with.
+    pub distance: Distance,
+}
+
 /// `[search]`
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(default)]
@@ -221,6 +230,8 @@ impl Default for LimitsConfig {
 /// The settings of a pipeline that are numbers.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Settings {
+    /// What makes two vectors near.
+    pub distance: Distance,
     /// How many passages a search returns, and an answer is made from.
     pub passages: usize,
     /// How much the keyword leg counts in the fusion.
@@ -280,6 +291,7 @@ impl Settings {
 impl Default for Settings {
     fn default() -> Self {
         Self {
+            distance: Distance::default(),
             passages: 10,
             keyword_weight: 0.5,
             // Meaning counts twice what words do: the best of six ratios on the demo’s dev questions.
@@ -300,9 +312,37 @@ impl Default for Settings {
 }
 
 impl Config {
+    /// The name of a configuration file.
+    pub const FILE_NAME: &str = "logothete.toml";
+
+    /// A configuration file to start from: every setting with its default and a word on it.
+    pub const STARTER: &str = include_str!("starter.toml");
+
+    /// Writes [`STARTER`](Self::STARTER) with some paths in `[sources]`. What is there already is left alone.
+    ///
+    /// # Errors
+    /// When there is such a file, or it cannot be written.
+    pub fn write_starter(file: &Path, paths: &[PathBuf]) -> Result<()> {
+        let array: toml::value::Array = paths.iter().map(|path| path.display().to_string().into()).collect();
+        let line = format!("paths = {}", toml::Value::Array(array));
+        let text = Self::STARTER.replacen("paths = []", &line, 1);
+        let failed = |error: std::io::Error| {
+            let message = match error.kind() {
+                std::io::ErrorKind::AlreadyExists => {
+                    "it is there already; edit it, or name another with --config FILE".to_owned()
+                }
+                _ => format!("it could not be written: {error}"),
+            };
+            Error::new(ErrorKind::System, message).at(file.display()).because(error)
+        };
+        let mut options = std::fs::OpenOptions::new();
+        let mut created = options.write(true).create_new(true).open(file).map_err(failed)?;
+        created.write_all(text.as_bytes()).and_then(|()| created.sync_all()).map_err(failed)
+    }
+
     /// The configuration file of a folder: the nearest `logothete.toml` in it or above it.
     pub fn find(folder: &Path) -> Option<PathBuf> {
-        folder.ancestors().map(|folder| folder.join(FILE_NAME)).find(|file| file.is_file())
+        folder.ancestors().map(|folder| folder.join(Self::FILE_NAME)).find(|file| file.is_file())
     }
 
     /// Reads a configuration file. Relative paths in it are taken from its own folder.
@@ -326,6 +366,13 @@ impl Config {
         Ok(config)
     }
 
+    /// Every table with every key, and something for its value.
+    fn known() -> Result<toml::Table> {
+        let filled = Self { chunk: ChunkConfig::filled(), encoder: EncoderConfig::filled(), ..Self::default() };
+        toml::Table::try_from(filled)
+            .map_err(|error| Error::new(ErrorKind::Configuration, "the defaults cannot be written down").because(error))
+    }
+
     /// Reads a configuration from its text.
     ///
     /// # Errors
@@ -338,12 +385,7 @@ impl Config {
         let table: toml::Table = text.parse().map_err(|error: toml::de::Error| {
             wrong(format!("this is not TOML: {}", error.message())).at(format!("line {}", line(&error)))
         })?;
-        let known = toml::Table::try_from(Self {
-            chunk: ChunkConfig::filled(),
-            encoder: EncoderConfig::filled(),
-            ..Self::default()
-        })
-        .map_err(|error| wrong("the defaults cannot be written down".into()).because(error))?;
+        let known = Self::known()?;
         unknown_key(&table, &known, "")?;
         toml::from_str(text).map_err(|error| wrong(error.message().to_owned()).at(format!("line {}", line(&error))))
     }
@@ -373,6 +415,7 @@ impl Config {
             return wrong("[limits] money", "it limits nothing as long as no price is set in [encoder] or [generator]");
         }
         Ok(Settings {
+            distance: self.index.distance,
             passages: self.search.passages,
             keyword_weight: self.search.keyword,
             vector_weight: self.search.vector,
@@ -434,4 +477,28 @@ fn unknown_key(given: &toml::Table, known: &toml::Table, place: &str) -> Result<
         }
     }
     Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_starter_has_every_setting() {
+        let mut table = "";
+        let mut written = Vec::new();
+        for line in Config::STARTER.lines() {
+            let line = line.strip_prefix("# ").unwrap_or(line);
+            table = line.strip_prefix('[').and_then(|line| line.strip_suffix(']')).unwrap_or(table);
+            written.extend(line.split_once(" = ").map(|(key, _)| format!("[{table}] {key}")));
+        }
+        let known = Config::known().expect("the settings");
+        let settings = known.iter().flat_map(|(table, keys)| {
+            let keys = keys.as_table().into_iter().flatten();
+            keys.map(move |(key, _)| format!("[{table}] {key}"))
+        });
+        for setting in settings {
+            assert!(written.contains(&setting), "{setting} is not in the starter");
+        }
+    }
 }

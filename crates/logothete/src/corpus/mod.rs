@@ -6,6 +6,7 @@
 
 mod cache;
 mod catalogue;
+mod info;
 mod lock;
 mod map;
 mod snapshot;
@@ -13,6 +14,7 @@ mod store;
 
 pub(crate) use cache::Cache;
 pub(crate) use catalogue::{Catalogue, FileState, IndexEntry, Known, Place, SourceEntry};
+pub use info::{ChunkDetail, ChunkInfo, CorpusInfo, DocumentDetail, DocumentInfo, FieldInfo, VectorInfo};
 pub(crate) use lock::WriterLock;
 pub(crate) use snapshot::Snapshot;
 pub(crate) use store::Store;
@@ -20,8 +22,8 @@ pub(crate) use store::Store;
 use std::path::PathBuf;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
+use logothete_core::vector::Distance;
 use logothete_core::{Error, ErrorKind, Result};
-use serde::Serialize;
 
 use crate::chunking::Chunking;
 use crate::pipeline::Pipeline;
@@ -37,50 +39,6 @@ pub(crate) struct Inner {
     pub cache: Cache,
     catalogue: Mutex<Catalogue>,
     snapshot: Mutex<Option<(i64, Arc<Snapshot>)>>,
-}
-
-/// What a corpus holds.
-#[derive(Clone, Debug, PartialEq, Serialize)]
-pub struct CorpusInfo {
-    /// Its folder.
-    pub corpus: PathBuf,
-    /// The version of its format.
-    pub format: u32,
-    /// Its encoder.
-    pub encoder: String,
-    /// The length of its vectors.
-    pub dimensions: usize,
-    /// How many chunks it has.
-    pub chunks: u64,
-    /// How many of them say what another says, and are not indexed again but for what only they say.
-    pub repeated: u64,
-    /// The bytes of the catalogue.
-    pub catalogue_bytes: u64,
-    /// The bytes of the indexes.
-    pub index_bytes: u64,
-    /// Where its documents come from.
-    pub sources: Vec<PathBuf>,
-    /// Its documents by name.
-    pub documents: Vec<DocumentInfo>,
-}
-
-/// What a corpus holds of one document.
-#[derive(Clone, Debug, PartialEq, Serialize)]
-pub struct DocumentInfo {
-    /// Its name.
-    pub document: String,
-    /// Its title.
-    pub title: Option<String>,
-    /// Its media type.
-    pub media_type: String,
-    /// How many pages it has; 0 for none.
-    pub pages: u32,
-    /// The length of its text in bytes.
-    pub text_bytes: u64,
-    /// How many chunks it has.
-    pub chunks: u64,
-    /// What could not be read of it.
-    pub warnings: Vec<String>,
 }
 
 fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
@@ -106,13 +64,14 @@ impl Inner {
         };
         let store = Store::open(&folder).map_err(at)?;
         let mut catalogue = Catalogue::open(&folder).map_err(at)?;
-        let encoder = &pipeline.encoder;
+        let (encoder, distance) = (&pipeline.encoder, pipeline.settings.distance);
         match catalogue.about("encoder").map_err(at)? {
             None => catalogue
                 .commit(|catalogue| {
                     catalogue.set_about("encoder", encoder.fingerprint().as_str())?;
                     catalogue.set_about("encoder_name", &encoder.name())?;
-                    catalogue.set_about("dimensions", &encoder.dimensions().to_string())
+                    catalogue.set_about("dimensions", &encoder.dimensions().to_string())?;
+                    catalogue.set_about("distance", distance.name())
                 })
                 .map_err(at)?,
             Some(stored) if stored != encoder.fingerprint().as_str() => {
@@ -129,6 +88,16 @@ impl Inner {
                 .at(folder.display()));
             }
             Some(_) => {}
+        }
+        // A corpus that names none was made when there was but one.
+        let stored = catalogue.about("distance").map_err(at)?.unwrap_or_else(|| Distance::Cosine.name().to_owned());
+        if stored != distance.name() {
+            let message = format!(
+                "this corpus compares vectors by “{stored}” and cannot be used with “{}”; set distance in [index] to the first, \
+                 or build a new corpus",
+                distance.name()
+            );
+            return Err(Error::new(ErrorKind::Mismatch, message).at(folder.display()));
         }
         let (chunking, cache) = (pipeline.chunking()?, Cache::new(&folder));
         let (catalogue, snapshot) = (Mutex::new(catalogue), Mutex::new(None));
@@ -161,26 +130,5 @@ impl Inner {
     /// Lets go of the indexes after a commit of our own.
     pub(crate) fn refresh(&self) {
         *lock(&self.snapshot) = None;
-    }
-
-    /// What the corpus holds.
-    pub(crate) fn info(&self) -> Result<CorpusInfo> {
-        let catalogue = self.catalogue();
-        let encoder = &self.pipeline.encoder;
-        let bytes = |name: &str| std::fs::metadata(self.folder.join(name)).map_or(0, |data| data.len());
-        catalogue.read(|catalogue| {
-            Ok(CorpusInfo {
-                corpus: self.folder.clone(),
-                format: catalogue::FORMAT,
-                encoder: catalogue.about("encoder_name")?.unwrap_or_default(),
-                dimensions: encoder.dimensions(),
-                chunks: catalogue.count_chunks()?,
-                repeated: catalogue.count_repeated()?,
-                catalogue_bytes: bytes("corpus.db") + bytes("corpus.db-wal"),
-                index_bytes: self.store.bytes(),
-                sources: catalogue.sources()?.into_iter().map(|source| source.location.into()).collect(),
-                documents: catalogue.document_infos()?,
-            })
-        })
     }
 }

@@ -3,6 +3,8 @@
 //! All SQL of the crate is here. A change becomes visible when its transaction commits, and is on the disk by then:
 //! write-ahead log, `synchronous=FULL`.
 
+mod look;
+
 use std::borrow::Cow;
 use std::path::Path;
 
@@ -498,36 +500,6 @@ impl Catalogue {
             open.push((level, heading.split_whitespace().collect::<Vec<_>>().join(" ")));
         }
         Ok(open.into_iter().map(|(_, heading)| heading).collect())
-    }
-
-    /// What `show` tells of each document: name, title, pages, chunks, size of the text, warnings.
-    pub(crate) fn document_infos(&self) -> Result<Vec<super::DocumentInfo>> {
-        let raw = self.rows(
-            "SELECT name, title, media_type, pages, length(CAST(text AS BLOB)) AS bytes, warnings,
-             (SELECT count(*) FROM chunks WHERE chunks.document = documents.id) AS chunks
-             FROM main.documents ORDER BY name",
-            [],
-            |row| {
-                let info = super::DocumentInfo {
-                    document: row.get(0)?,
-                    title: row.get(1)?,
-                    media_type: row.get(2)?,
-                    pages: 0,
-                    text_bytes: row.get(4)?,
-                    chunks: row.get(6)?,
-                    warnings: Vec::new(),
-                };
-                Ok((info, row.get::<_, String>(3)?, row.get::<_, String>(5)?))
-            },
-        )?;
-        raw.into_iter()
-            .map(|(mut info, pages, warnings)| {
-                let starts: Vec<logothete_core::document::PageStart> = from_json(&pages)?;
-                info.pages = starts.iter().map(|start| start.page).max().unwrap_or(0);
-                info.warnings = from_json(&warnings)?;
-                Ok(info)
-            })
-            .collect()
     }
 
     // Chunks

@@ -1,0 +1,85 @@
+//! Vectors in eight bits a number, and how far that is from the truth.
+//!
+//! A row is written as `scale · (code - 128)`. What that leaves out of it has a length, the row's *error*. By the inequality of
+//! Cauchy and Schwarz a product of two vectors is then known within their errors, so that a search among codes can tell
+//! which rows cannot be among the best, and looks at the rest in full.
+
+use super::distance::length;
+
+/// What is added to a row's integers, so that they are not below zero.
+pub const MIDDLE: i32 = 128;
+/// Codes are so many bytes apart or a multiple of it.
+const BLOCK: usize = 64;
+/// The share of a product that rounding to 32 bits may take.
+const ROUNDING: f32 = 1e-5;
+
+/// How many bytes the codes of a row take.
+pub fn stride(dimensions: usize) -> usize {
+    dimensions.next_multiple_of(BLOCK)
+}
+
+/// What is known of a row besides its codes.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct RowGrid {
+    /// What one unit of its codes stands for.
+    pub scale: f32,
+    /// At most so long is what its codes leave out.
+    pub error: f32,
+    /// How long it is.
+    pub length: f32,
+}
+
+/// Integers of -127 to 127, and what they leave out.
+fn round(vector: &[f32]) -> (Vec<i8>, RowGrid) {
+    let farthest = vector.iter().fold(0.0_f32, |most, value| most.max(value.abs()));
+    let scale = farthest / 127.0;
+    // A scale that is no normal number loses too much of what it stands for.
+    let scale = if scale.is_normal() { scale } else { 0.0 };
+    let factor = if scale > 0.0 { 1.0 / scale } else { 0.0 };
+    let integers: Vec<i8> = vector.iter().map(|value| (value * factor).round_ties_even() as i8).collect();
+    let left_out = vector.iter().zip(&integers).map(|(&value, &integer)| value - f32::from(integer) * scale);
+    let error = length(&left_out.collect::<Vec<_>>());
+    // Rounded up, so that it stays a bound.
+    let error = (error * (1.0 + 1e-6)) as f32;
+    (integers, RowGrid { scale, error, length: length(vector) as f32 })
+}
+
+/// The codes of a row, as many as its [`stride`], added to `codes`.
+pub fn write_row(row: &[f32], codes: &mut Vec<u8>) -> RowGrid {
+    let (integers, grid) = round(row);
+    let end = codes.len() + stride(row.len());
+    codes.extend(integers.iter().map(|&integer| (i32::from(integer) + MIDDLE) as u8));
+    codes.resize(end, MIDDLE as u8);
+    grid
+}
+
+/// A query as codes.
+pub struct QueryCodes {
+    /// Its integers, as many as a row has codes.
+    pub codes: Vec<i8>,
+    grid: RowGrid,
+    /// What the rows' middle adds to a product.
+    excess: i32,
+}
+
+impl QueryCodes {
+    /// Rounds a query.
+    pub fn new(query: &[f32]) -> Self {
+        let (mut codes, grid) = round(query);
+        let excess = MIDDLE * codes.iter().map(|&code| i32::from(code)).sum::<i32>();
+        codes.resize(stride(query.len()), 0);
+        Self { codes, grid, excess }
+    }
+
+    /// How long the query is.
+    pub fn length(&self) -> f32 {
+        self.grid.length
+    }
+
+    /// The product of the query and a row from that of their codes, and how far from it the true one may be.
+    pub fn product(&self, sum: i32, row: RowGrid) -> (f32, f32) {
+        let product = row.scale * self.grid.scale * (sum - self.excess) as f32;
+        let missed = self.grid.length * row.error + self.grid.error * (row.length + row.error);
+        (product, missed + ROUNDING * self.grid.length * row.length)
+    }
+}

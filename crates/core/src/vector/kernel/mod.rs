@@ -1,0 +1,95 @@
+//! Products of codes, with the widest instructions that the processor knows. All ways give the same integers.
+
+#![allow(unsafe_code)]
+
+#[cfg(target_arch = "x86_64")]
+mod x86;
+
+/// One way of multiplying, which this processor can go.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Kernel(Path);
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Path {
+    Portable,
+    #[cfg(target_arch = "x86_64")]
+    Avx2,
+    #[cfg(target_arch = "x86_64")]
+    Avx512,
+}
+
+impl Kernel {
+    /// All ways that this processor knows, the fastest last.
+    pub fn all() -> impl Iterator<Item = Self> {
+        let ways = [
+            Some(Path::Portable),
+            #[cfg(target_arch = "x86_64")]
+            is_x86_feature_detected!("avx2").then_some(Path::Avx2),
+            #[cfg(target_arch = "x86_64")]
+            (is_x86_feature_detected!("avx512f") && is_x86_feature_detected!("avx512vnni")).then_some(Path::Avx512),
+        ];
+        ways.into_iter().flatten().map(Self)
+    }
+
+    /// The fastest of them.
+    pub fn best() -> Self {
+        Self::all().last().unwrap_or(Self(Path::Portable))
+    }
+
+    /// The products of a query with rows that lie one behind the other, as many as `sums` has room for.
+    ///
+    /// # Panics
+    /// When the query is no multiple of 64 long, or the rows are not as long as it.
+    pub fn products(self, query: &[i8], rows: &[u8], sums: &mut [i32]) {
+        assert!(query.len().is_multiple_of(64) && rows.len() == query.len() * sums.len());
+        match self.0 {
+            Path::Portable => plain(query, rows, sums),
+            #[cfg(target_arch = "x86_64")]
+            // SAFETY: the value shows that the processor knows AVX2; the lengths were checked above.
+            Path::Avx2 => unsafe { x86::products_avx2(query, rows, sums) },
+            #[cfg(target_arch = "x86_64")]
+            // SAFETY: the value shows that the processor knows AVX-512 VNNI; the lengths were checked above.
+            Path::Avx512 => unsafe { x86::products_avx512(query, rows, sums) },
+        }
+    }
+}
+
+fn plain(query: &[i8], rows: &[u8], sums: &mut [i32]) {
+    for (row, sum) in rows.chunks_exact(query.len().max(1)).zip(sums) {
+        *sum = row.iter().zip(query).map(|(&a, &b)| i32::from(a) * i32::from(b)).sum();
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    proptest! {
+        #[test]
+        fn every_way_gives_the_same_integers(blocks in 0usize..5, rows in 0usize..7, seed: u64, extreme: bool) {
+            let mut state = seed;
+            let mut next = || {
+                state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+                (state >> 56) as u8
+            };
+            let query: Vec<i8> = (0..blocks * 64).map(|_| if extreme { -127 } else { next() as i8 }).collect();
+            let codes: Vec<u8> = (0..rows * blocks * 64).map(|_| if extreme { 255 } else { next() }).collect();
+            let through = |kernel: Kernel| {
+                let mut sums = vec![7; rows];
+                kernel.products(&query, &codes, &mut sums);
+                sums
+            };
+            let expected: Vec<i32> = (0..rows)
+                .map(|row| (0..query.len()).map(|at| i32::from(query[at]) * i32::from(codes[row * query.len() + at])).sum())
+                .collect();
+            for kernel in Kernel::all() {
+                // Vectors of no numbers are never searched.
+                if blocks > 0 {
+                    prop_assert_eq!(through(kernel), expected.clone(), "{:?}", kernel);
+                }
+            }
+        }
+    }
+}

@@ -1,0 +1,201 @@
+//! What a corpus tells of itself: all of it, a document, a chunk.
+
+use std::path::PathBuf;
+
+use logothete_core::Result;
+use logothete_core::chunk::ChunkId;
+use logothete_core::document::{Metadata, Pages, Span};
+use logothete_core::vector::Distance;
+use serde::Serialize;
+
+use super::{Inner, catalogue};
+
+/// What a corpus holds.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct CorpusInfo {
+    /// Its folder.
+    pub corpus: PathBuf,
+    /// The version of its format.
+    pub format: u32,
+    /// Its encoder.
+    pub encoder: String,
+    /// The length of its vectors.
+    pub dimensions: usize,
+    /// What its vectors are compared by.
+    pub distance: Distance,
+    /// How many chunks it has.
+    pub chunks: u64,
+    /// How many of them say what another says, and are not indexed again but for what only they say.
+    pub repeated: u64,
+    /// The bytes of the catalogue.
+    pub catalogue_bytes: u64,
+    /// The bytes of the indexes.
+    pub index_bytes: u64,
+    /// How many rows the indexes have.
+    pub rows: u64,
+    /// How many of them belong to no chunk any more; they go when segments are merged.
+    pub dead_rows: u64,
+    /// The fields of the documents' metadata.
+    pub fields: Vec<FieldInfo>,
+    /// Where its documents come from.
+    pub sources: Vec<PathBuf>,
+    /// Its documents by name.
+    pub documents: Vec<DocumentInfo>,
+}
+
+/// What a corpus holds of one document.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct DocumentInfo {
+    /// Its name.
+    pub document: String,
+    /// Its title.
+    pub title: Option<String>,
+    /// Its media type.
+    pub media_type: String,
+    /// How many pages it has; 0 for none.
+    pub pages: u32,
+    /// The length of its text in bytes.
+    pub text_bytes: u64,
+    /// How many chunks it has.
+    pub chunks: u64,
+    /// What could not be read of it.
+    pub warnings: Vec<String>,
+}
+
+/// A field of the documents' metadata.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct FieldInfo {
+    /// Its name.
+    pub name: String,
+    /// The type of its values: flag, number, date or text. A field with several types is there once for each.
+    #[serde(rename = "type")]
+    pub kind: String,
+    /// How many documents have it.
+    pub documents: u64,
+}
+
+/// A document with its chunks.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct DocumentDetail {
+    /// What is told of every document.
+    #[serde(flatten)]
+    pub info: DocumentInfo,
+    /// Its date, from its metadata.
+    pub date: Option<String>,
+    /// What is known about it.
+    pub metadata: Metadata,
+    /// Its chunks, in their order.
+    #[serde(rename = "chunk_list")]
+    pub chunks: Vec<ChunkInfo>,
+}
+
+/// A chunk in the list of a document.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct ChunkInfo {
+    /// Its id.
+    pub chunk: ChunkId,
+    /// Where it is in the document's text.
+    pub span: Span,
+    /// The pages it touches.
+    pub pages: Option<Pages>,
+    /// The headings above it, outermost first.
+    pub section: Vec<String>,
+    /// How many words it has.
+    pub size: u64,
+    /// The chunk that says the same.
+    pub same_as: Option<ChunkId>,
+}
+
+/// A chunk with all that is kept of it.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct ChunkDetail {
+    /// Its id.
+    pub chunk: ChunkId,
+    /// The name of its document.
+    pub document: String,
+    /// The title of its document.
+    pub title: Option<String>,
+    /// The date of its document.
+    pub date: Option<String>,
+    /// The pages it touches.
+    pub pages: Option<Pages>,
+    /// The headings above it, outermost first.
+    pub section: Vec<String>,
+    /// Where it is in its document's text.
+    pub span: Span,
+    /// Its text.
+    pub text: String,
+    /// What helps to find it and is not its text.
+    pub context: String,
+    /// What is indexed of it where that is not all: what no other chunk says.
+    pub indexed: Option<String>,
+    /// The chunk that says the same.
+    pub same_as: Option<ChunkId>,
+    /// The metadata of its document.
+    pub metadata: Metadata,
+    /// Its vector; nothing when the other chunk says all that it says.
+    pub vector: Option<VectorInfo>,
+}
+
+/// What a vector looks like.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct VectorInfo {
+    /// How many numbers it has.
+    pub dimensions: usize,
+    /// How long it is.
+    pub length: f32,
+    /// Its first numbers.
+    pub first: Vec<f32>,
+}
+
+impl VectorInfo {
+    /// How many numbers are shown.
+    const FIRST: usize = 8;
+
+    fn of(vector: &[f32]) -> Self {
+        let length = vector.iter().map(|number| number * number).sum::<f32>().sqrt();
+        Self { dimensions: vector.len(), length, first: vector.iter().take(Self::FIRST).copied().collect() }
+    }
+}
+
+impl Inner {
+    /// What the corpus holds.
+    pub(crate) fn info(&self) -> Result<CorpusInfo> {
+        let catalogue = self.catalogue();
+        let encoder = &self.pipeline.encoder;
+        let bytes = |name: &str| std::fs::metadata(self.folder.join(name)).map_or(0, |data| data.len());
+        catalogue.read(|catalogue| {
+            let rows = catalogue.segments()?.iter().map(|segment| u64::from(segment.rows)).sum::<u64>();
+            let live = (catalogue.live_places()?.len() as u64).min(rows);
+            Ok(CorpusInfo {
+                corpus: self.folder.clone(),
+                format: catalogue::FORMAT,
+                encoder: catalogue.about("encoder_name")?.unwrap_or_default(),
+                dimensions: encoder.dimensions(),
+                distance: self.pipeline.settings.distance,
+                chunks: catalogue.count_chunks()?,
+                repeated: catalogue.count_repeated()?,
+                catalogue_bytes: bytes("corpus.db") + bytes("corpus.db-wal"),
+                index_bytes: self.store.bytes(),
+                rows,
+                dead_rows: rows - live,
+                fields: catalogue.fields()?,
+                sources: catalogue.sources()?.into_iter().map(|source| source.location.into()).collect(),
+                documents: catalogue.document_infos()?,
+            })
+        })
+    }
+
+    /// A document, by its name.
+    pub(crate) fn document_detail(&self, name: &str) -> Result<DocumentDetail> {
+        self.catalogue().read(|catalogue| catalogue.document_detail(name))
+    }
+
+    /// A chunk, by its id or the beginning of it.
+    pub(crate) fn chunk_detail(&self, id: &str) -> Result<ChunkDetail> {
+        let snapshot = self.snapshot()?;
+        let (mut detail, place) = self.catalogue().read(|catalogue| catalogue.chunk_detail(id))?;
+        detail.vector = place.and_then(|place| snapshot.vector(place)).map(|vector| VectorInfo::of(&vector));
+        Ok(detail)
+    }
+}
