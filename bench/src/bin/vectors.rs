@@ -36,7 +36,7 @@ fn main() {
     let queries: Vec<Vec<f32>> = queries(&enlarged, COMPARED);
     let index = VectorIndex::open(write_vectors(&enlarged, Distance::Cosine)).expect("a segment");
     let live = RowSet::all(rows as u32);
-    println!("{THREADS} threads; {rows} vectors of {} numbers, from {} texts", real.dimensions(), real.len());
+    println!("{THREADS} threads; {} texts, enlarged to {rows} vectors of {} numbers", real.len(), real.dimensions());
 
     // What a search reads of each row: its codes, and what is known of them.
     let read = rows * (real.dimensions().next_multiple_of(64) + 12);

@@ -177,7 +177,8 @@ fn show_leads_from_the_corpus_to_a_document_to_a_chunk() {
         let listed = detail["chunk_list"].as_array().expect("chunks");
         assert_eq!(Some(listed.len() as u64), document["chunks"].as_u64(), "{name}");
         chunks += listed.len();
-        let id = listed[0]["chunk"].as_str().expect("an id");
+        // A scan that nothing could read has none.
+        let Some(id) = listed.first().and_then(|chunk| chunk["chunk"].as_str()) else { continue };
         let chunk = json(&["--chunk", &id[..12]]);
         assert_eq!(
             (&chunk["chunk"], &chunk["document"], &chunk["span"]),
