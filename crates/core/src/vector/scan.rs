@@ -97,24 +97,27 @@ fn scan<B: AsRef<[u8]>>(
         if whole && let Some(codes) = index.codes(together.clone()) {
             kernel.products(&query.codes, codes, sums);
         }
-        for (at, row) in together.enumerate().filter(|(at, _)| wanted >> at & 1 == 1) {
+        let enough = threshold.get();
+        for (at, (row, grid)) in together.clone().zip(index.grids(together)).enumerate() {
+            if wanted >> at & 1 == 0 {
+                continue;
+            }
             if !whole && let Some(codes) = index.codes(row..row + 1) {
                 kernel.products(&query.codes, codes, &mut sums[at..=at]);
             }
-            let grid = index.grid(row);
             let (product, missed) = query.product(sums[at], grid);
             let score = |product: f32| index.distance().score_of(product, query.length(), grid.length);
             // A number so large that nothing is known of it is looked at in full.
             let most = Some(score(product + missed)).filter(|most| !most.is_nan()).unwrap_or(f32::INFINITY);
-            let surely = Some(score(product - missed)).filter(|least| !least.is_nan()).unwrap_or(f32::NEG_INFINITY);
-            if most < threshold.get() {
+            if most < enough {
                 continue;
             }
+            let surely = Some(score(product - missed)).filter(|least| !least.is_nan()).unwrap_or(f32::NEG_INFINITY);
             least.offer(Hit { score: surely, row });
-            if let Some(worst) = least.worst() {
-                threshold.raise(worst.score);
-            }
             candidates.push(Candidate { row, most });
+        }
+        if let Some(worst) = least.worst() {
+            threshold.raise(worst.score);
         }
     }
     candidates.retain(|candidate| candidate.most >= threshold.get());

@@ -12,7 +12,7 @@ use super::distance::Distance;
 use super::scan;
 use crate::error::{Error, ErrorKind, Result};
 use crate::search::{Best, Hit};
-use crate::segment::{self, HEADER, Kind, RowSet, f32_at};
+use crate::segment::{self, HEADER, Kind, RowSet};
 
 /// The bytes of a row's scale, error and length.
 const GRID: usize = 12;
@@ -136,10 +136,14 @@ impl<B: AsRef<[u8]>> VectorIndex<B> {
         self.bytes.as_ref().get(HEADER + rows.start as usize * stride..HEADER + rows.end as usize * stride)
     }
 
-    /// What is known of a row besides its codes.
-    pub(super) fn grid(&self, row: u32) -> RowGrid {
-        let at = self.grids + row as usize * GRID;
-        let number = |part: usize| f32_at(self.bytes.as_ref(), at + part * 4).unwrap_or_default();
-        RowGrid { scale: number(0), error: number(1), length: number(2) }
+    /// What is known of some rows besides their codes.
+    pub(super) fn grids(&self, rows: Range<u32>) -> impl Iterator<Item = RowGrid> {
+        let at = |row: u32| self.grids + row as usize * GRID;
+        let bytes = self.bytes.as_ref().get(at(rows.start)..at(rows.end)).unwrap_or_default();
+        bytes.as_chunks::<GRID>().0.iter().map(|grid| {
+            let [scale, error, length] = [0, 4, 8].map(|at| [grid[at], grid[at + 1], grid[at + 2], grid[at + 3]]);
+            let [scale, error, length] = [scale, error, length].map(f32::from_le_bytes);
+            RowGrid { scale, error, length }
+        })
     }
 }
