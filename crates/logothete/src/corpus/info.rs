@@ -166,7 +166,7 @@ impl Inner {
         let bytes = |name: &str| std::fs::metadata(self.folder.join(name)).map_or(0, |data| data.len());
         catalogue.read(|catalogue| {
             let rows = catalogue.segments()?.iter().map(|segment| u64::from(segment.rows)).sum::<u64>();
-            let live = (catalogue.live_places()?.len() as u64).min(rows);
+            let live = catalogue.count_live()?.min(rows);
             Ok(CorpusInfo {
                 corpus: self.folder.clone(),
                 format: catalogue::FORMAT,

@@ -524,6 +524,12 @@ impl Catalogue {
         self.connection.query_row("SELECT count(*) FROM chunks", [], |row| row.get(0)).map_err(failed)
     }
 
+    /// How many rows of the segments belong to a chunk.
+    pub(crate) fn count_live(&self) -> Result<u64> {
+        let sql = "SELECT count(*) FROM chunks WHERE segment IS NOT NULL";
+        self.connection.query_row(sql, [], |row| row.get(0)).map_err(failed)
+    }
+
     /// How many chunks say what another says, in all or in part.
     pub(crate) fn count_repeated(&self) -> Result<u64> {
         let sql = "SELECT count(*) FROM chunks WHERE same_as IS NOT NULL";
