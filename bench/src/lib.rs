@@ -3,6 +3,7 @@
 pub mod boundaries;
 pub mod source;
 pub mod strategies;
+pub mod vectors;
 
 use std::collections::HashMap;
 

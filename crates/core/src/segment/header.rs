@@ -17,6 +17,7 @@ const HEADER_CHECK: usize = 60;
 pub(crate) enum Kind {
     Vectors = 1,
     Keywords = 2,
+    Graph = 3,
 }
 
 impl Kind {
@@ -24,7 +25,7 @@ impl Kind {
     const fn version(self) -> u32 {
         match self {
             Self::Vectors => 2,
-            Self::Keywords => 1,
+            Self::Keywords | Self::Graph => 1,
         }
     }
 }
@@ -34,9 +35,9 @@ impl Kind {
 pub(crate) struct Header {
     pub version: u32,
     pub rows: u32,
-    /// Vectors: dimensions. Keywords: how many terms.
+    /// Vectors: dimensions. Keywords: how many terms. Graph: links a node.
     pub width: u32,
-    /// Vectors: the distance. Keywords: nothing.
+    /// Vectors: the distance. Others: nothing.
     pub own: u32,
     /// Checksum of all the bytes behind the header.
     check: u32,

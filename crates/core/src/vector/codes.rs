@@ -5,6 +5,7 @@
 //! which rows cannot be among the best, and looks at the rest in full.
 
 use super::distance::length;
+use super::rows::GRID;
 
 /// What is added to a row's integers, so that they are not below zero.
 pub const MIDDLE: i32 = 128;
@@ -27,6 +28,23 @@ pub struct RowGrid {
     pub error: f32,
     /// How long it is.
     pub length: f32,
+}
+
+impl RowGrid {
+    /// That of a row of zeros.
+    pub const NOTHING: Self = Self { scale: 0.0, error: 0.0, length: 0.0 };
+
+    /// As it stands in a segment.
+    #[inline(always)]
+    pub fn read(bytes: &[u8; GRID]) -> Self {
+        let number = |at: usize| f32::from_le_bytes([bytes[at], bytes[at + 1], bytes[at + 2], bytes[at + 3]]);
+        Self { scale: number(0), error: number(4), length: number(8) }
+    }
+
+    /// As it is written.
+    pub fn write(self) -> impl Iterator<Item = u8> {
+        [self.scale, self.error, self.length].into_iter().flat_map(f32::to_le_bytes)
+    }
 }
 
 /// Integers of -127 to 127, and what they leave out.
@@ -71,12 +89,23 @@ impl QueryCodes {
         Self { codes, grid, excess }
     }
 
+    /// What the rows' middle adds to a product of codes.
+    pub fn excess(&self) -> i32 {
+        self.excess
+    }
+
+    /// What one unit of its codes stands for.
+    pub fn scale(&self) -> f32 {
+        self.grid.scale
+    }
+
     /// How long the query is.
     pub fn length(&self) -> f32 {
         self.grid.length
     }
 
     /// The product of the query and a row from that of their codes, and how far from it the true one may be.
+    #[inline(always)]
     pub fn product(&self, sum: i32, row: RowGrid) -> (f32, f32) {
         let product = row.scale * self.grid.scale * (sum - self.excess) as f32;
         let missed = self.grid.length * row.error + self.grid.error * (row.length + row.error);

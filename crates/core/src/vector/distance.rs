@@ -59,6 +59,7 @@ impl Distance {
     }
 
     /// The score of two vectors as they are kept, from their product and their lengths.
+    #[inline(always)]
     pub(super) fn score_of(self, product: f32, query: f32, row: f32) -> f32 {
         match self {
             Self::Cosine | Self::Dot => product,

@@ -4,18 +4,14 @@
 //! bytes; for each row the scale of its codes, their error and its length (`f32` each); the rows (`f32` a number). The first
 //! version of the format had the rows only.
 
-use std::ops::Range;
-
 use super::Vectors;
-use super::codes::{RowGrid, stride, write_row};
+use super::codes::{stride, write_row};
 use super::distance::Distance;
+use super::rows::{GRID, Rows};
 use super::scan;
 use crate::error::{Error, ErrorKind, Result};
 use crate::search::{Best, Hit};
 use crate::segment::{self, HEADER, Kind, RowSet};
-
-/// The bytes of a row's scale, error and length.
-const GRID: usize = 12;
 
 /// Writes vectors as a segment, to be compared by a distance. Under the cosine a vector of zeros is like nothing.
 pub fn write_vectors(vectors: &Vectors, distance: Distance) -> Vec<u8> {
@@ -25,8 +21,7 @@ pub fn write_vectors(vectors: &Vectors, distance: Distance) -> Vec<u8> {
     let (mut grids, mut numbers) = (Vec::with_capacity(rows * GRID), Vec::with_capacity(rows * dimensions * 4));
     for vector in vectors.iter() {
         let row = distance.kept(vector);
-        let RowGrid { scale, error, length } = write_row(&row, &mut bytes);
-        grids.extend([scale, error, length].into_iter().flat_map(f32::to_le_bytes));
+        grids.extend(write_row(&row, &mut bytes).write());
         numbers.extend(row.into_iter().flat_map(f32::to_le_bytes));
     }
     bytes.extend(grids);
@@ -72,18 +67,14 @@ impl<B: AsRef<[u8]> + Sync> VectorIndex<B> {
     /// looking at each in full would find. A query of another length than the rows, or without a direction where only that
     /// counts, finds nothing.
     pub fn search(&self, query: &[f32], live: &RowSet, count: usize) -> Vec<Hit> {
-        let none = self.distance == Distance::Cosine && query.iter().all(|&value| value == 0.0);
-        if query.len() != self.dimensions() || none || count == 0 || query.iter().any(|value| !value.is_finite()) {
-            return Vec::new();
-        }
-        let query = self.distance.kept(query);
-        if self.header.version > 1 {
-            return scan::search(self, &query, live, count);
+        let Some(query) = self.kept(query).filter(|_| count > 0) else { return Vec::new() };
+        if let Some(rows) = self.as_rows() {
+            return scan::search(&rows, &query, live, count);
         }
         let mut best = Best::new(count);
         for row in (0..self.rows()).filter(|&row| live.contains(row)) {
-            if let Some(score) = self.score(&query, row) {
-                best.offer(Hit { score, row });
+            if let Some(bytes) = self.row_bytes(row) {
+                best.offer(Hit { score: self.distance.score(&query, bytes), row });
             }
         }
         best.into_sorted()
@@ -125,25 +116,17 @@ impl<B: AsRef<[u8]>> VectorIndex<B> {
         Some(self.row_bytes(row)?.as_chunks().0.iter().map(|&bytes| f32::from_le_bytes(bytes)).collect())
     }
 
-    /// How near a query, as it is kept, is to a row.
-    pub(super) fn score(&self, query: &[f32], row: u32) -> Option<f32> {
-        Some(self.distance.score(query, self.row_bytes(row)?))
+    /// A query as rows are kept; nothing when no row can be like it.
+    pub(super) fn kept(&self, query: &[f32]) -> Option<Vec<f32>> {
+        let nowhere = self.distance == Distance::Cosine && query.iter().all(|&value| value == 0.0);
+        let sound = query.len() == self.dimensions() && query.iter().all(|value| value.is_finite());
+        (sound && !nowhere).then(|| self.distance.kept(query))
     }
 
-    /// The codes of some rows.
-    pub(super) fn codes(&self, rows: Range<u32>) -> Option<&[u8]> {
-        let stride = stride(self.dimensions());
-        self.bytes.as_ref().get(HEADER + rows.start as usize * stride..HEADER + rows.end as usize * stride)
-    }
-
-    /// What is known of some rows besides their codes.
-    pub(super) fn grids(&self, rows: Range<u32>) -> impl Iterator<Item = RowGrid> {
-        let at = |row: u32| self.grids + row as usize * GRID;
-        let bytes = self.bytes.as_ref().get(at(rows.start)..at(rows.end)).unwrap_or_default();
-        bytes.as_chunks::<GRID>().0.iter().map(|grid| {
-            let [scale, error, length] = [0, 4, 8].map(|at| [grid[at], grid[at + 1], grid[at + 2], grid[at + 3]]);
-            let [scale, error, length] = [scale, error, length].map(f32::from_le_bytes);
-            RowGrid { scale, error, length }
-        })
+    /// Its rows with their codes, if it has codes.
+    pub(super) fn as_rows(&self) -> Option<Rows<'_>> {
+        let bytes = self.bytes.as_ref();
+        let parts = [bytes.get(HEADER..self.grids)?, bytes.get(self.grids..self.numbers)?, bytes.get(self.numbers..)?];
+        Rows::new(self.distance, self.dimensions(), self.rows(), parts).filter(|_| self.header.version > 1)
     }
 }

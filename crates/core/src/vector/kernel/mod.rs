@@ -52,6 +52,42 @@ impl Kernel {
             Path::Avx512 => unsafe { x86::products_avx512(query, rows, sums) },
         }
     }
+
+    /// The products of a query with some rows of many, `rows[at]` being so many rows from the front of `codes`.
+    ///
+    /// # Panics
+    /// When the query is no multiple of 64 long, there are more sums than rows or fewer, or a row lies past the end.
+    pub fn products_of(self, query: &[i8], codes: &[u8], rows: &[u32], sums: &mut [i32]) {
+        assert!(query.len().is_multiple_of(64) && rows.len() == sums.len());
+        let count = codes.len() / query.len().max(1);
+        assert!(rows.iter().all(|&row| (row as usize) < count));
+        match self.0 {
+            Path::Portable => {
+                for (&row, sum) in rows.iter().zip(sums) {
+                    plain(query, &codes[row as usize * query.len()..][..query.len()], std::slice::from_mut(sum));
+                }
+            }
+            #[cfg(target_arch = "x86_64")]
+            // SAFETY: the value shows that the processor knows AVX2; lengths and rows were checked above.
+            Path::Avx2 => unsafe { x86::products_of_avx2(query, codes, rows, sums) },
+            #[cfg(target_arch = "x86_64")]
+            // SAFETY: the value shows that the processor knows AVX-512 VNNI; lengths and rows were checked above.
+            Path::Avx512 => unsafe { x86::products_of_avx512(query, codes, rows, sums) },
+        }
+    }
+}
+
+/// Asks for some bytes, so that they are near when they are read.
+#[inline(always)]
+pub fn ask_for(bytes: &[u8]) {
+    #[cfg(target_arch = "x86_64")]
+    for line in bytes.chunks(64) {
+        use std::arch::x86_64::{_MM_HINT_T0, _mm_prefetch};
+        // SAFETY: every processor of this kind knows the instruction, and it reads nothing that a program could see.
+        unsafe { _mm_prefetch::<_MM_HINT_T0>(line.as_ptr().cast()) };
+    }
+    #[cfg(not(target_arch = "x86_64"))]
+    let _ = bytes;
 }
 
 fn plain(query: &[i8], rows: &[u8], sums: &mut [i32]) {
@@ -84,10 +120,15 @@ mod tests {
             let expected: Vec<i32> = (0..rows)
                 .map(|row| (0..query.len()).map(|at| i32::from(query[at]) * i32::from(codes[row * query.len() + at])).sum())
                 .collect();
+            let backwards: Vec<u32> = (0..rows as u32).rev().collect();
             for kernel in Kernel::all() {
                 // Vectors of no numbers are never searched.
                 if blocks > 0 {
                     prop_assert_eq!(through(kernel), expected.clone(), "{:?}", kernel);
+                    let mut sums = vec![7; rows];
+                    kernel.products_of(&query, &codes, &backwards, &mut sums);
+                    sums.reverse();
+                    prop_assert_eq!(&sums, &expected, "some rows, {:?}", kernel);
                 }
             }
         }
