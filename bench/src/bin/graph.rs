@@ -9,6 +9,7 @@ use std::time::Instant;
 use logothete_bench::median;
 use logothete_bench::vectors::Enlarged;
 use logothete_core::search::{Hit, RowSet};
+use logothete_core::segment::whole_segment;
 use logothete_core::vector::{Distance, Graph, VectorIndex, write_graph, write_vectors};
 use rayon::prelude::*;
 
@@ -24,10 +25,10 @@ fn main() {
     let Enlarged { texts, vectors, queries } = Enlarged::from_arguments(QUERIES);
     let rows = vectors.len();
     println!("{THREADS} threads; {texts} texts, enlarged to {rows} vectors of {} numbers", vectors.dimensions());
-    let index = VectorIndex::open(write_vectors(&vectors, Distance::Cosine)).expect("a segment");
+    let index = VectorIndex::open(whole_segment(|to| write_vectors(&vectors, Distance::Cosine, to)).expect("a segment")).expect("a segment");
     drop(vectors);
     let since = Instant::now();
-    let graph = write_graph(&index).expect("a graph");
+    let graph = whole_segment(|to| Ok(write_graph(&index, to)?.expect("it has codes"))).expect("a graph");
     let took = since.elapsed().as_secs_f64();
     println!("built in {took:.0} s, {:.0} vectors/s; {} MB", rows as f64 / took, graph.len() / 1_000_000);
     let graph = Graph::open(graph).expect("a graph");

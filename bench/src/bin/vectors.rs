@@ -8,6 +8,7 @@ use std::time::Instant;
 use logothete_bench::median;
 use logothete_bench::vectors::{Enlarged, plain};
 use logothete_core::search::RowSet;
+use logothete_core::segment::whole_segment;
 use logothete_core::vector::{Distance, VectorIndex, write_vectors};
 use rayon::prelude::*;
 
@@ -23,7 +24,7 @@ fn main() {
     rayon::ThreadPoolBuilder::new().num_threads(THREADS).build_global().expect("threads");
     let Enlarged { texts, vectors, queries } = Enlarged::from_arguments(COMPARED);
     let (rows, dimensions) = (vectors.len(), vectors.dimensions());
-    let index = VectorIndex::open(write_vectors(&vectors, Distance::Cosine)).expect("a segment");
+    let index = VectorIndex::open(whole_segment(|to| write_vectors(&vectors, Distance::Cosine, to)).expect("a segment")).expect("a segment");
     let live = RowSet::all(rows as u32);
     println!("{THREADS} threads; {texts} texts, enlarged to {rows} vectors of {dimensions} numbers");
 

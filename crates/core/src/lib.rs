@@ -29,7 +29,7 @@ pub mod keyword;
 pub mod measure;
 pub mod prompt;
 pub mod search;
-mod segment;
+pub mod segment;
 pub mod text;
 pub mod vector;
 

@@ -1,43 +1,22 @@
 //! The indexes beside plain computations of the same thing, and under damage.
 
-use std::collections::HashMap;
-
-use logothete_core::keyword::{KeywordIndex, KeywordWriter, Statistics, query_terms, search};
+use logothete_core::keyword::KeywordIndex;
 use logothete_core::search::{Leg, RowSet, fuse};
-use logothete_core::text::words;
-use logothete_core::vector::{Distance, VectorIndex, Vectors, write_vectors};
+use logothete_core::segment::whole_segment;
+use logothete_core::vector::{Distance, Graph, Lists, VectorIndex, Vectors, merge_vectors, write_graph, write_lists, write_vectors};
 use proptest::prelude::*;
 use rstest::rstest;
 
-fn index(texts: &[String]) -> KeywordIndex<Vec<u8>> {
-    let mut writer = KeywordWriter::new();
-    texts.iter().for_each(|text| writer.push(text));
-    KeywordIndex::open(writer.finish()).expect("a whole segment")
+fn written(vectors: &Vectors, distance: Distance) -> Vec<u8> {
+    whole_segment(|to| write_vectors(vectors, distance, to)).expect("a segment")
 }
 
-/// BM25 from its formula, with nothing precomputed.
-fn plain_scores(texts: &[String], live: &RowSet, query: &[String]) -> HashMap<u32, f64> {
-    let terms: Vec<(u32, Vec<String>)> = texts
-        .iter()
-        .enumerate()
-        .filter(|(row, _)| live.contains(*row as u32))
-        .map(|(row, text)| (row as u32, words(text).map(|word| word.term).collect()))
-        .collect();
-    let rows = terms.len() as f64;
-    let mean = (terms.iter().map(|(_, terms)| terms.len()).sum::<usize>() as f64 / rows.max(1.0)).max(1.0);
-    let mut scores = HashMap::new();
-    for term in query {
-        let frequency = terms.iter().filter(|(_, terms)| terms.contains(term)).count() as f64;
-        let weight = (1.0 + (rows - frequency + 0.5) / (frequency + 0.5)).ln();
-        for (row, terms) in &terms {
-            let count = terms.iter().filter(|other| *other == term).count() as f64;
-            if count > 0.0 {
-                let norm = 1.2 * (0.25 + 0.75 * terms.len() as f64 / mean);
-                *scores.entry(*row).or_insert(0.0) += weight * 2.2 * count / (count + norm);
-            }
-        }
-    }
-    scores
+fn linked(index: &VectorIndex<Vec<u8>>) -> Vec<u8> {
+    whole_segment(|to| Ok(write_graph(index, to)?.expect("it has codes"))).expect("a graph")
+}
+
+fn listed(index: &VectorIndex<Vec<u8>>) -> Vec<u8> {
+    whole_segment(|to| Ok(write_lists(index, to)?.expect("it has codes"))).expect("lists")
 }
 
 fn rows(count: usize, mask: u64) -> RowSet {
@@ -87,7 +66,7 @@ fn among_many_rows_none_is_missed(#[case] distance: Distance) {
     let mut vectors = clustered(ROWS - 1, 24);
     let repeated = vectors.iter().nth(3).expect("a row").to_vec();
     vectors.push(&repeated).expect("finite");
-    let index = VectorIndex::open(write_vectors(&vectors, distance)).expect("a whole segment");
+    let index = VectorIndex::open(written(&vectors, distance)).expect("a whole segment");
     let kept: Vec<&[f32]> = vectors.iter().collect();
     let every_third = (0..ROWS as u32).filter(|row| row % 3 == 0).fold(RowSet::new(ROWS as u32), |mut set, row| {
         set.insert(row);
@@ -105,6 +84,83 @@ fn among_many_rows_none_is_missed(#[case] distance: Distance) {
         let found: Vec<usize> = hits.iter().map(|hit| hit.row as usize).collect();
         let wanted: Vec<usize> = expected[..10].iter().map(|(_, row)| *row).collect();
         assert_eq!(found, wanted, "{distance:?} {hits:?} {:?}", &expected[..10]);
+    }
+}
+
+/// With all rows, most of them and few of them: nearly all that the exact search finds, with the same scores.
+#[rstest]
+#[case::cosine(Distance::Cosine)]
+#[case::dot(Distance::Dot)]
+#[case::euclidean(Distance::Euclidean)]
+fn graph_and_lists_find_what_the_exact_search_finds(#[case] distance: Distance) {
+    const ROWS: usize = 12_000;
+    let vectors = clustered(ROWS, 24);
+    let index = VectorIndex::open(written(&vectors, distance)).expect("a whole segment");
+    let graph = Graph::open(linked(&index)).expect("a graph");
+    let lists = Lists::open(listed(&index)).expect("lists");
+    graph.verify().and(lists.verify()).expect("unchanged");
+    assert_eq!((graph.rows(), lists.rows()), (ROWS as u32, ROWS as u32));
+    let kept: Vec<&[f32]> = vectors.iter().collect();
+    for one_in in [1, 2, 3, 8, 500] {
+        let mut live = RowSet::new(ROWS as u32);
+        (0..ROWS as u32).filter(|row| row % one_in == 0).for_each(|row| live.insert(row));
+        let (mut found, mut by_lists, mut wanted) = (0, 0, 0);
+        for from in (0..ROWS).step_by(ROWS / 50) {
+            let query: Vec<f32> = kept[from].iter().map(|value| value * 1.01 + 0.01).collect();
+            let right = index.search(&query, &live, 10);
+            let hits = graph.search(&index, &query, &live, 10);
+            assert!(hits.windows(2).all(|pair| pair[0] > pair[1]) && hits.iter().all(|hit| live.contains(hit.row)));
+            let from_lists = lists.search(&index, &query, &live, 10);
+            wanted += right.len();
+            found += right.iter().filter(|hit| hits.contains(hit)).count();
+            by_lists += right.iter().filter(|hit| from_lists.contains(hit)).count();
+        }
+        assert!(found * 100 >= wanted * 95, "{distance:?}, one in {one_in}: {found} of {wanted}");
+        assert!(by_lists * 100 >= wanted * 90, "{distance:?}, lists, one in {one_in}: {by_lists} of {wanted}");
+    }
+}
+
+#[test]
+fn graphs_and_lists_do_not_depend_on_the_number_of_threads() {
+    let index = VectorIndex::open(written(&clustered(3_000, 16), Distance::Cosine)).expect("a whole segment");
+    let on = |threads: usize| {
+        let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().expect("threads");
+        pool.install(|| (linked(&index), listed(&index)))
+    };
+    assert_eq!(on(1), on(3));
+}
+
+/// With enough rows that they are not scanned.
+#[test]
+fn damaged_graphs_and_lists_are_found_out_and_searched_without_harm() {
+    const ROWS: usize = 4_000;
+    let vectors = clustered(ROWS, 12);
+    let index = VectorIndex::open(written(&vectors, Distance::Euclidean)).expect("a whole segment");
+    let query = vectors.iter().nth(7).expect("a row").to_vec();
+    let live = RowSet::all(ROWS as u32);
+    let mut state = 3_u64;
+    let mut next = |below: usize| {
+        state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        (state >> 33) as usize % below
+    };
+    for (bytes, is_graph) in [(linked(&index), true), (listed(&index), false)] {
+        for round in 0..120 {
+            let mut changed = bytes.clone();
+            // The numbers in front say most, and are changed as often as all the others.
+            let at = if round % 2 == 0 { next(200) } else { next(bytes.len()) };
+            changed[at] = changed[at].wrapping_add(1 + next(255) as u8);
+            let found = if is_graph {
+                Graph::open(changed).map(|graph| (graph.verify(), graph.search(&index, &query, &live, 5)))
+            } else {
+                Lists::open(changed).map(|lists| (lists.verify(), lists.search(&index, &query, &live, 5)))
+            };
+            if let Ok((verified, hits)) = found {
+                assert!(verified.is_err(), "byte {at}");
+                assert!(hits.iter().all(|hit| live.contains(hit.row)), "byte {at}");
+            }
+        }
+        let shorter = bytes[..next(bytes.len())].to_vec();
+        assert!(if is_graph { Graph::open(shorter).is_err() } else { Lists::open(shorter).is_err() });
     }
 }
 
@@ -131,42 +187,7 @@ fn a_segment_of_the_first_version_is_searched() {
     assert_eq!(hits.iter().map(|hit| (hit.row, hit.score)).collect::<Vec<_>>(), [(2, 1.0), (1, 0.8)]);
 }
 
-fn texts() -> impl Strategy<Value = Vec<String>> {
-    prop::collection::vec("([abcde]{1,2} ){0,12}", 1..20)
-}
-
 proptest! {
-    #[test]
-    fn keyword_scores_are_those_of_the_formula(texts in texts(), mask: u64, query in "([abcde]{1,2} ){1,4}") {
-        let (index, live) = (index(&texts), rows(texts.len(), mask));
-        let terms = query_terms(&query);
-        let statistics = Statistics::gather(&[(&index, &live)], &terms);
-        let hits = search(&index, &live, &terms, &statistics, texts.len());
-        let expected = plain_scores(&texts, &live, &terms);
-        prop_assert_eq!(hits.len(), expected.len());
-        for hit in &hits {
-            prop_assert!((f64::from(hit.score) - expected[&hit.row]).abs() < 1e-4);
-        }
-        prop_assert!(hits.windows(2).all(|pair| pair[0] > pair[1]));
-    }
-
-    #[test]
-    fn two_segments_score_as_one(texts in texts(), cut: usize, query in "([abcde]{1,2} ){1,4}") {
-        let cut = cut % texts.len();
-        let whole = index(&texts);
-        let (first, second) = (index(&texts[..cut]), index(&texts[cut..]));
-        let all = |index: &KeywordIndex<Vec<u8>>| RowSet::all(index.rows());
-        let terms = query_terms(&query);
-        let one = Statistics::gather(&[(&whole, &all(&whole))], &terms);
-        let two = Statistics::gather(&[(&first, &all(&first)), (&second, &all(&second))], &terms);
-        let expected: HashMap<u32, f32> =
-            search(&whole, &all(&whole), &terms, &one, 99).into_iter().map(|hit| (hit.row, hit.score)).collect();
-        let mut found = HashMap::new();
-        found.extend(search(&first, &all(&first), &terms, &two, 99).into_iter().map(|hit| (hit.row, hit.score)));
-        found.extend(search(&second, &all(&second), &terms, &two, 99).into_iter().map(|hit| (hit.row + cut as u32, hit.score)));
-        prop_assert_eq!(found, expected);
-    }
-
     #[test]
     fn vector_search_agrees_with_looking_at_every_row(
         dimensions in 1usize..40,
@@ -180,7 +201,7 @@ proptest! {
         for seed in &seeds {
             vectors.push(&seed[..dimensions].iter().map(|value| value * size).collect::<Vec<_>>()).expect("finite");
         }
-        let index = VectorIndex::open(write_vectors(&vectors, distance)).expect("a whole segment");
+        let index = VectorIndex::open(written(&vectors, distance)).expect("a whole segment");
         prop_assert_eq!(index.distance(), distance);
         let live = rows(seeds.len(), mask);
         let query: Vec<f32> = seeds[0][..dimensions].iter().map(|value| value * size).collect();
@@ -206,42 +227,43 @@ proptest! {
     fn what_was_read_out_and_written_again_is_the_same(rows in prop::collection::vec(prop::collection::vec(-9.0f32..9.0, 5), 1..9)) {
         let mut vectors = Vectors::new(5);
         rows.iter().for_each(|row| vectors.push(row).expect("finite"));
-        let bytes = write_vectors(&vectors, Distance::Cosine);
+        let bytes = written(&vectors, Distance::Cosine);
         let index = VectorIndex::open(bytes.clone()).expect("a whole segment");
         let mut again = Vectors::new(5);
         (0..index.rows()).for_each(|row| again.push(&index.row(row).expect("a row")).expect("finite"));
-        prop_assert_eq!(write_vectors(&again, Distance::Cosine), bytes);
+        prop_assert_eq!(written(&again, Distance::Cosine), bytes);
     }
 
     #[test]
-    fn any_changed_byte_is_found_and_nothing_panics(texts in texts(), at: usize, bit in 0u8..8, cut: usize) {
-        let mut writer = KeywordWriter::new();
-        texts.iter().for_each(|text| writer.push(text));
-        let mut vectors = Vectors::new(3);
-        texts.iter().for_each(|text| vectors.push(&[text.len() as f32, 1.0, -2.0]).expect("finite"));
-        let terms: Vec<String> = words("a b c ab").map(|word| word.term).collect();
-        for (bytes, keywords) in [(writer.finish(), true), (write_vectors(&vectors, Distance::Cosine), false)] {
-            let mut flipped = bytes.clone();
-            let at = at % bytes.len();
-            flipped[at] ^= 1 << bit;
-            let shorter = bytes[..cut % bytes.len()].to_vec();
-            if keywords {
-                prop_assert!(KeywordIndex::open(shorter).is_err());
-                if let Ok(index) = KeywordIndex::open(flipped) {
-                    // Damage that only a full read finds must still leave searching safe.
-                    let live = RowSet::all(index.rows());
-                    let statistics = Statistics::gather(&[(&index, &live)], &terms);
-                    search(&index, &live, &terms, &statistics, 5);
-                    prop_assert!(index.verify().is_err());
-                }
-            } else {
-                prop_assert!(VectorIndex::open(shorter).is_err());
-                if let Ok(index) = VectorIndex::open(flipped) {
-                    index.search(&[1.0, 1.0, 1.0], &RowSet::all(index.rows()), 5);
-                    prop_assert!(index.verify().is_err());
-                }
-            }
+    fn any_changed_byte_is_found(rows in 1usize..40, at: usize, bit in 0u8..8, cut: usize) {
+        let bytes = written(&clustered(rows, 5), Distance::Cosine);
+        let mut flipped = bytes.clone();
+        flipped[at % bytes.len()] ^= 1 << bit;
+        prop_assert!(VectorIndex::open(bytes[..cut % bytes.len()].to_vec()).is_err());
+        if let Ok(index) = VectorIndex::open(flipped) {
+            // Damage that only a full read finds must still leave searching safe.
+            index.search(&[1.0, -1.0, 1.0, 0.5, 0.0], &RowSet::all(index.rows()), 5);
+            prop_assert!(index.verify().is_err());
         }
+    }
+
+    #[test]
+    fn merged_segments_are_those_of_all_their_rows(
+        sizes in prop::collection::vec(1usize..30, 1..4),
+        mask: u64,
+        distance in prop::sample::select(vec![Distance::Cosine, Distance::Dot, Distance::Euclidean]),
+    ) {
+        let parts: Vec<Vectors> = sizes.iter().map(|&size| clustered(size, 7)).collect();
+        let segments: Vec<_> = parts.iter().map(|part| VectorIndex::open(written(part, distance)).expect("whole")).collect();
+        let live: Vec<RowSet> = sizes.iter().map(|&size| rows(size, mask)).collect();
+        let mut all = Vectors::new(7);
+        for (part, live) in parts.iter().zip(&live) {
+            let kept = part.iter().enumerate().filter(|(row, _)| live.contains(*row as u32));
+            kept.for_each(|(_, vector)| all.push(vector).expect("finite"));
+        }
+        let pairs: Vec<_> = segments.iter().zip(&live).collect();
+        let merged = whole_segment(|to| merge_vectors(&pairs, to)).expect("a segment");
+        prop_assert_eq!(merged, written(&all, distance));
     }
 
     #[test]
@@ -288,7 +310,7 @@ fn vectors_that_are_no_vectors_are_refused() {
 
 #[test]
 fn the_other_kind_of_segment_is_refused() {
-    let bytes = write_vectors(&Vectors::new(2), Distance::Cosine);
+    let bytes = written(&Vectors::new(2), Distance::Cosine);
     let error = KeywordIndex::open(bytes).err().expect("it holds vectors");
     assert!(error.to_string().contains("another kind"), "{error}");
 }

@@ -4,7 +4,7 @@ use logothete_core::measure::{Run, SetQuestion, score_question};
 use logothete_core::{Error, ErrorKind, Result};
 use rayon::prelude::*;
 
-use crate::ask;
+use crate::ask::{self, SearchRequest};
 use crate::corpus::Inner;
 
 /// Searches and asks every question, and scores what comes back.
@@ -15,10 +15,11 @@ pub(crate) fn run(inner: &Inner, name: &str, questions: &[SetQuestion]) -> Resul
     let scores: Result<Vec<_>> = questions
         .par_iter()
         .map(|question| {
-            let found = ask::search(inner, &question.question)
+            let request = SearchRequest::new(&question.question).plain();
+            let found = ask::search(inner, std::slice::from_ref(&request))
                 .map_err(|error| error.at(format!("question {}", question.id)))?;
-            let answer = ask::ask(inner, &question.question)?;
-            Ok(score_question(question, &found.passages, &answer))
+            let passages = found.first().map_or(&[][..], |found| &found.passages);
+            Ok(score_question(question, passages, &ask::ask(inner, &request)?))
         })
         .collect();
     Ok(Run::new(name, scores?))

@@ -7,9 +7,9 @@ use logothete_core::Result;
 use logothete_core::cite::Answer;
 use logothete_core::measure::{Run, SetQuestion};
 
-use crate::ask::{self, SearchResult};
+use crate::ask::{self, SearchRequest, SearchResult};
 use crate::build::{self, BuildReport, BuildRequest, Estimate};
-use crate::corpus::{ChunkDetail, CorpusInfo, DocumentDetail, Inner};
+use crate::corpus::{ChunkDetail, CorpusInfo, DocumentDetail, Inner, OtherEncoder};
 use crate::evaluate;
 use crate::pipeline::Pipeline;
 use crate::pool::{Pool, Waiter};
@@ -28,15 +28,25 @@ impl Pipeline {
     pub async fn open(&self, folder: impl AsRef<Path>) -> Result<Corpus> {
         let (pipeline, folder): (Self, PathBuf) = (self.clone(), folder.as_ref().to_path_buf());
         let pool = Pool::new()?;
-        let inner = pool.run(move || Inner::open(pipeline, folder)).await?;
+        let inner = pool.run(move || Inner::open(pipeline, folder, OtherEncoder::Refused)).await?;
+        Ok(Corpus { inner: Arc::new(inner), pool })
+    }
+
+    /// Makes an empty corpus in memory. It is gone when it is dropped; all else is as with one in a folder.
+    ///
+    /// # Errors
+    /// When a setting of the pipeline makes no sense.
+    pub async fn in_memory(&self) -> Result<Corpus> {
+        let (pipeline, pool) = (self.clone(), Pool::new()?);
+        let inner = pool.run(move || Inner::in_memory(pipeline)).await?;
         Ok(Corpus { inner: Arc::new(inner), pool })
     }
 }
 
 impl Corpus {
-    /// The folder it is in.
-    pub fn folder(&self) -> &Path {
-        &self.inner.folder
+    /// The folder it is in; nothing for one in memory.
+    pub fn folder(&self) -> Option<&Path> {
+        self.inner.folder.as_deref()
     }
 
     /// Brings the corpus up to date with some sources: reads what is new or changed, forgets what is gone.
@@ -72,20 +82,35 @@ impl Corpus {
 
     /// Finds the passages that fit a query best.
     ///
+    /// Takes a string, or a [`SearchRequest`] with a filter, an order, a floor.
+    ///
     /// # Errors
-    /// When the query is empty or the corpus damaged.
-    pub async fn search(&self, query: &str) -> Result<SearchResult> {
-        let (inner, query) = (self.inner.clone(), query.to_owned());
-        self.pool.run(move || ask::search(&inner, &query)).await
+    /// When the query is empty, the filter names a field that no document has, or the corpus is damaged.
+    pub async fn search(&self, request: impl Into<SearchRequest>) -> Result<SearchResult> {
+        let mut results = self.search_all([request]).await?;
+        Ok(results.remove(0))
+    }
+
+    /// Finds the passages for several queries, all in the corpus as of one moment.
+    ///
+    /// # Errors
+    /// As [`search`](Self::search).
+    pub async fn search_all<R: Into<SearchRequest>>(
+        &self,
+        requests: impl IntoIterator<Item = R>,
+    ) -> Result<Vec<SearchResult>> {
+        let inner = self.inner.clone();
+        let requests: Vec<SearchRequest> = requests.into_iter().map(Into::into).collect();
+        self.pool.run(move || ask::search(&inner, &requests)).await
     }
 
     /// Answers a question with sentences of the documents, each cited; or refuses, and names what came nearest.
     ///
     /// # Errors
     /// When the question is empty or the corpus damaged.
-    pub async fn ask(&self, question: &str) -> Result<Answer> {
-        let (inner, question) = (self.inner.clone(), question.to_owned());
-        self.pool.run(move || ask::ask(&inner, &question)).await
+    pub async fn ask(&self, request: impl Into<SearchRequest>) -> Result<Answer> {
+        let (inner, request) = (self.inner.clone(), request.into());
+        self.pool.run(move || ask::ask(&inner, &request)).await
     }
 
     /// Searches and asks every question of a set, and scores what comes back.
@@ -130,6 +155,6 @@ impl Corpus {
     /// When a byte has changed; the error names the file.
     pub async fn verify(&self) -> Result<()> {
         let inner = self.inner.clone();
-        self.pool.run(move || inner.snapshot()?.verify()).await
+        self.pool.run(move || inner.view()?.snapshot.verify()).await
     }
 }

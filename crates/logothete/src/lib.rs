@@ -45,7 +45,7 @@ pub use config::{
     ChunkConfig, ChunkContext, ChunkUnit, Config, EncoderConfig, EncoderKind, IndexConfig, Ocr, Settings, Strategy,
     pages,
 };
-pub use corpus::{ChunkDetail, ChunkInfo, CorpusInfo, DocumentDetail, DocumentInfo, FieldInfo, VectorInfo};
+pub use corpus::{ChunkDetail, ChunkInfo, CorpusInfo, DocumentDetail, DocumentInfo, FieldInfo, IndexKind, SegmentInfo, VectorInfo};
 pub use generate::{Generated, Generator};
 pub use handle::Corpus;
 pub use logothete_core::{
@@ -64,4 +64,4 @@ pub use source::WebSource;
 pub use source::{BoxFuture, Content, FolderSource, Item, Items, MemorySource, Source};
 
 /// What a search found.
-pub use ask::SearchResult;
+pub use ask::{Misspelt, SearchRequest, SearchResult};

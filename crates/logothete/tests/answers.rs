@@ -104,7 +104,7 @@ async fn nothing_to_ask_and_nothing_to_find() {
 #[rstest]
 #[case("[chunk]\nlimt = 3\n", "[chunk] limt: nothing of this name can be set; did you mean limit?")]
 #[case("[chunks]\nlimit = 3\n", "[chunks]: nothing of this name can be set; did you mean chunk?")]
-#[case("[search]\nzebra = 1\n", "known here: keyword, passages, vector")]
+#[case("[search]\nzebra = 1\n", "known here: filter, keyword, passages, vector")]
 #[case("[chunk]\nlimit = \"many\"\n", "line 2")]
 #[case("[chunk\n", "this is not TOML")]
 fn a_configuration_that_is_wrong_says_where(#[case] text: &str, #[case] expected: &str) {

@@ -271,6 +271,53 @@ CREATE INDEX chunks_of_document ON chunks (document, ordinal);
 UPDATE main.documents SET chunker = 'another';
 ";
 
+/// The segments as version 3 kept them.
+const SEGMENTS_3: &str = "
+PRAGMA foreign_keys = OFF;
+DROP TRIGGER chunk_gone;
+DROP TABLE gone;
+ALTER TABLE segments DROP COLUMN near;
+ALTER TABLE segments DROP COLUMN live;
+";
+
+/// Makes the postings those of the first version, which are known by their header.
+fn outdate_postings(corpus: &std::path::Path) {
+    for file in std::fs::read_dir(corpus.join("segments")).expect("segments").flatten() {
+        if file.path().extension().is_some_and(|ending| ending == "keywords") {
+            let mut bytes = std::fs::read(file.path()).expect("a segment");
+            bytes[8] = 1;
+            let check = crc32fast::hash(&bytes[..60]);
+            bytes[60..64].copy_from_slice(&check.to_le_bytes());
+            std::fs::write(file.path(), bytes).expect("a file");
+        }
+    }
+}
+
+#[tokio::test]
+async fn a_corpus_of_version_3_opens_and_knows_what_is_deleted() {
+    let (mut corpus, folder) = corpus(&Pipeline::default()).await;
+    let source = |text: &str| {
+        let source = MemorySource::new("a").with("one.txt", text).with("two.txt", "Ring the bell.");
+        BuildRequest::default().source(source.with("three.txt", "Oil the hinge.").with("four.txt", "Paint the door."))
+    };
+    corpus.build(source("Ring a gong.")).await.expect("a build");
+    corpus.build(source("Blow the horn.")).await.expect("a build");
+    let before = corpus.info().await.expect("facts");
+    assert_eq!((before.rows, before.dead_rows), (5, 1));
+    drop(corpus);
+    let database = rusqlite::Connection::open(folder.path().join("c/corpus.db")).expect("the catalogue");
+    database.execute_batch(&format!("{SEGMENTS_3}PRAGMA user_version = 3;")).expect("the version before");
+    drop(database);
+    outdate_postings(&folder.path().join("c"));
+    let corpus = Pipeline::default().open(folder.path().join("c")).await.expect("it is brought up to date");
+    corpus.verify().await.expect("sound indexes");
+    let after = corpus.info().await.expect("facts");
+    assert_eq!((after.rows, after.dead_rows, after.format), (5, 1, 4));
+    let found = corpus.search("+horn").await.expect("a search").passages;
+    assert_eq!((found.len(), found[0].document.as_str()), (1, "one.txt"));
+    assert!(corpus.search("+gong").await.expect("a search").passages.is_empty());
+}
+
 #[rstest]
 #[case("PRAGMA user_version = 2;")]
 #[case("ALTER TABLE documents DROP COLUMN layout; PRAGMA user_version = 1;")]
@@ -283,7 +330,7 @@ async fn a_corpus_of_a_version_before_opens_and_goes_on(#[case] rest: &str) {
     corpus.build(source("Ring a gong.")).await.expect("a build");
     drop(corpus);
     let database = rusqlite::Connection::open(folder.path().join("c/corpus.db")).expect("the catalogue");
-    database.execute_batch(&format!("{CHUNKS_2}{rest}")).expect("the version before");
+    database.execute_batch(&format!("{SEGMENTS_3}{CHUNKS_2}{rest}")).expect("the version before");
     drop(database);
     let mut corpus = Pipeline::default().open(folder.path().join("c")).await.expect("it is brought up to date");
     assert_eq!(corpus.search("bell").await.expect("a search").passages[0].document, "two.txt");

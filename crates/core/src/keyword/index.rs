@@ -1,78 +1,52 @@
-//! Writing and reading a segment of postings.
+//! A segment of postings, read in place.
 //!
-//! Body of a segment, behind the header, all numbers little-endian: the length of each row in terms (`u32` a row); for each
-//! term, in ascending order of its bytes, where its bytes end (`u32`), where its postings end (`u64`) and in how many rows
-//! it stands (`u32`); the bytes of the terms; the postings. A posting is the distance from the row before (the first: the
-//! row plus one) and how often the term stands there, both in 7-bit groups.
+//! Body of a segment, behind the header, all numbers little-endian: the length of each row (`u32`); the lists, one behind the
+//! other in the order of their terms; the blocks of the dictionary; where each of them begins (`u64`); and 64 bytes: where the
+//! dictionary begins (`u64`, counted from the front of the segment), where its index begins (`u64`), the lengths of all rows
+//! together (`u64`), the languages that the rows are in (`u32`, a bit each), the weights of the four fields (a byte each).
 
-use std::collections::BTreeMap;
+use std::sync::{Mutex, PoisonError};
+use std::collections::HashMap;
 
+use super::dictionary::{Dictionary, Entry, Walk};
+use super::fields::FieldWeights;
+use super::list::{Cursor, END};
+use super::terms::Languages;
 use crate::error::{Error, ErrorKind, Result};
-use crate::segment::{self, HEADER, Kind, read_varint, u32_at, u64_at, write_varint};
-use crate::text::words;
+use crate::segment::{self, HEADER, Kind, RowSet, u32_at, u64_at};
 
-const TERM_ENTRY: usize = 16;
+/// The bytes at the end of a segment that say where its parts are.
+pub(super) const FOOTER: usize = 64;
 
-/// Collects rows and writes them as a segment.
-#[derive(Default)]
-pub struct KeywordWriter {
-    lengths: Vec<u32>,
-    terms: BTreeMap<String, Vec<Posting>>,
-}
-
-/// A term's presence in a row.
+/// What stands at the end of a segment.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Posting {
-    /// The row.
-    pub row: u32,
-    /// How often the term stands there; at least once.
-    pub count: u32,
+pub(super) struct Footer {
+    pub dictionary: u64,
+    pub index: u64,
+    pub total_length: u64,
+    pub languages: Languages,
+    pub weights: FieldWeights,
 }
 
-impl KeywordWriter {
-    /// An empty writer.
-    pub fn new() -> Self {
-        Self::default()
+impl Footer {
+    pub(super) fn write(self) -> [u8; FOOTER] {
+        let mut bytes = [0; FOOTER];
+        bytes[..8].copy_from_slice(&self.dictionary.to_le_bytes());
+        bytes[8..16].copy_from_slice(&self.index.to_le_bytes());
+        bytes[16..24].copy_from_slice(&self.total_length.to_le_bytes());
+        bytes[24..28].copy_from_slice(&self.languages.bits().to_le_bytes());
+        bytes[28..32].copy_from_slice(&self.weights.bytes());
+        bytes
     }
 
-    /// Adds the next row with its text.
-    pub fn push(&mut self, text: &str) {
-        let row = self.lengths.len() as u32;
-        let mut length = 0;
-        for word in words(text) {
-            length += 1;
-            let postings = self.terms.entry(word.term).or_default();
-            match postings.last_mut() {
-                Some(last) if last.row == row => last.count += 1,
-                _ => postings.push(Posting { row, count: 1 }),
-            }
-        }
-        self.lengths.push(length);
-    }
-
-    /// The segment's bytes.
-    pub fn finish(self) -> Vec<u8> {
-        let mut bytes = vec![0; HEADER];
-        for length in &self.lengths {
-            bytes.extend_from_slice(&length.to_le_bytes());
-        }
-        let mut names = Vec::new();
-        let mut postings = Vec::new();
-        for (term, rows) in &self.terms {
-            names.extend_from_slice(term.as_bytes());
-            let mut before = 0;
-            for posting in rows {
-                write_varint(posting.row + 1 - before, &mut postings);
-                write_varint(posting.count, &mut postings);
-                before = posting.row + 1;
-            }
-            bytes.extend_from_slice(&(names.len() as u32).to_le_bytes());
-            bytes.extend_from_slice(&(postings.len() as u64).to_le_bytes());
-            bytes.extend_from_slice(&(rows.len() as u32).to_le_bytes());
-        }
-        bytes.extend_from_slice(&names);
-        bytes.extend_from_slice(&postings);
-        segment::seal(bytes, Kind::Keywords, self.lengths.len() as u32, self.terms.len() as u32, 0)
+    fn read(bytes: &[u8]) -> Option<Self> {
+        Some(Self {
+            dictionary: u64_at(bytes, 0)?,
+            index: u64_at(bytes, 8)?,
+            total_length: u64_at(bytes, 16)?,
+            languages: Languages::from_bits(u32_at(bytes, 24)?),
+            weights: FieldWeights::from_bytes(bytes.get(28..32)?.try_into().ok()?),
+        })
     }
 }
 
@@ -80,30 +54,44 @@ impl KeywordWriter {
 pub struct KeywordIndex<B> {
     bytes: B,
     header: segment::Header,
-    entries: usize,
-    names: usize,
     postings: usize,
+    dictionary: usize,
+    index: usize,
+    end: usize,
+    footer: Footer,
 }
 
 impl<B: AsRef<[u8]>> KeywordIndex<B> {
-    /// Opens a segment. Reads its header and the last entry of its dictionary.
+    /// Opens a segment. Reads its header and its end.
     ///
     /// # Errors
     /// When the bytes are not a whole segment of postings of a version that is known.
     pub fn open(bytes: B) -> Result<Self> {
         let header = segment::open(bytes.as_ref(), Kind::Keywords)?;
-        let entries = HEADER + header.rows as usize * 4;
-        let names = entries + header.width as usize * TERM_ENTRY;
-        let mut index = Self { bytes, header, entries, names, postings: names };
-        let (name_bytes, posting_bytes) = match header.width.checked_sub(1) {
-            Some(last) => index.ends(last).ok_or_else(damaged)?,
-            None => (0, 0),
+        if header.version < 2 {
+            let message = "this index segment is of the first version; open the corpus with its builder to renew it";
+            return Err(Error::new(ErrorKind::Corpus, message));
+        }
+        let damaged = || {
+            let message = "this index segment is damaged: its dictionary does not fit it; rebuild the corpus";
+            Error::new(ErrorKind::Corpus, message)
         };
-        index.postings = names.saturating_add(name_bytes);
-        if index.postings.checked_add(posting_bytes) != Some(index.bytes.as_ref().len()) {
+        let all = bytes.as_ref();
+        let end = all.len().checked_sub(FOOTER).ok_or_else(damaged)?;
+        let footer = Footer::read(&all[end..]).ok_or_else(damaged)?;
+        let postings = HEADER + header.rows as usize * 4;
+        let (dictionary, index) = (footer.dictionary as usize, footer.index as usize);
+        let blocks = u64::from(header.width.div_ceil(16)) * 8;
+        let fits = postings <= dictionary && dictionary <= index && index <= end && (end - index) as u64 == blocks;
+        if !fits {
             return Err(damaged());
         }
-        Ok(index)
+        Ok(Self { bytes, header, postings, dictionary, index, end, footer })
+    }
+
+    /// Whether the bytes are a segment of a version that is no longer read, and has to be written anew.
+    pub fn is_outdated(bytes: &[u8]) -> bool {
+        segment::open(bytes, Kind::Keywords).is_ok_and(|header| header.version < 2)
     }
 
     /// Reads everything and compares the checksum.
@@ -124,64 +112,93 @@ impl<B: AsRef<[u8]>> KeywordIndex<B> {
         self.header.width
     }
 
-    /// The length of a row in terms.
+    /// The languages that its rows are in.
+    pub fn languages(&self) -> Languages {
+        self.footer.languages
+    }
+
+    /// How much each field of its rows counts.
+    pub fn weights(&self) -> FieldWeights {
+        self.footer.weights
+    }
+
+    /// The length of a row in words, weighted by field.
+    #[inline]
     pub fn length(&self, row: u32) -> u32 {
-        if row >= self.rows() {
-            return 0;
-        }
-        u32_at(self.bytes.as_ref(), HEADER + row as usize * 4).unwrap_or(0)
+        u32_at(self.bytes.as_ref(), HEADER + row as usize * 4).filter(|_| row < self.rows()).unwrap_or(0)
     }
 
-    /// Where the bytes and the postings of a term end, from the start of each.
-    fn ends(&self, term: u32) -> Option<(usize, usize)> {
-        let entry = self.entries + term as usize * TERM_ENTRY;
-        let name = u32_at(self.bytes.as_ref(), entry)? as usize;
-        let posting = usize::try_from(u64_at(self.bytes.as_ref(), entry + 4)?).ok()?;
-        Some((name, posting))
+    pub(super) fn dictionary(&self) -> Dictionary<'_> {
+        let bytes = self.bytes.as_ref();
+        Dictionary::new(&bytes[self.dictionary..self.index], &bytes[self.index..self.end])
     }
 
-    fn starts(&self, term: u32) -> Option<(usize, usize)> {
-        term.checked_sub(1).map_or(Some((0, 0)), |before| self.ends(before))
+    pub(super) fn walk(&self) -> Walk<'_> {
+        self.dictionary().all()
     }
 
-    fn name(&self, term: u32) -> Option<&[u8]> {
-        let (start, _) = self.starts(term)?;
-        let (end, _) = self.ends(term)?;
-        self.bytes.as_ref().get(self.names + start..self.names + end)
-    }
-
-    /// The rows that hold a term, in ascending order. Damaged postings end early; a row is never out of range.
-    ///
-    /// Costs a search by halves in the dictionary, then a step a posting.
-    pub fn postings(&self, term: &str) -> impl Iterator<Item = Posting> + '_ {
-        let (mut low, mut high) = (0, self.terms());
-        let mut range = 0..0;
-        while low < high {
-            let middle = low + (high - low) / 2;
-            match self.name(middle).unwrap_or_default().cmp(term.as_bytes()) {
-                std::cmp::Ordering::Less => low = middle + 1,
-                std::cmp::Ordering::Greater => high = middle,
-                std::cmp::Ordering::Equal => {
-                    if let (Some((_, start)), Some((_, end))) = (self.starts(middle), self.ends(middle)) {
-                        range = self.postings + start..self.postings + end;
-                    }
-                    break;
-                }
-            }
-        }
-        let mut bytes = self.bytes.as_ref().get(range).unwrap_or_default();
-        let mut next = 0u32;
-        let rows = self.rows();
-        std::iter::from_fn(move || {
-            let distance = read_varint(&mut bytes)?;
-            let count = read_varint(&mut bytes)?;
-            next = next.checked_add(distance)?;
-            let row = next.checked_sub(1)?;
-            (distance > 0 && row < rows && count > 0).then_some(Posting { row, count })
-        })
+    /// The list of a term.
+    pub(super) fn cursor(&self, entry: &Entry) -> Cursor<'_> {
+        let lists = &self.bytes.as_ref()[self.postings..self.dictionary];
+        Cursor::open(lists.get(entry.list.clone()).unwrap_or_default(), entry.count, self.rows())
     }
 }
 
-fn damaged() -> Error {
-    Error::new(ErrorKind::Corpus, "this index segment is damaged: its dictionary does not fit it; rebuild the corpus")
+/// A segment as a search sees it: with the rows of it that are live, and what was counted of them.
+pub struct LiveKeywords<'a, B> {
+    /// The segment.
+    pub index: &'a KeywordIndex<B>,
+    /// Its live rows.
+    pub live: &'a RowSet,
+    /// What was counted of them.
+    pub counts: &'a LiveCounts,
+}
+
+impl<B> Clone for LiveKeywords<'_, B> {
+    fn clone(&self) -> Self {
+        *self
+    }
+}
+
+impl<B> Copy for LiveKeywords<'_, B> {}
+
+/// What scores rest on, of the live rows of a segment: an incremental build and a fresh one then give the same.
+///
+/// Where all rows are live this is known; else terms are counted when they are first asked for, and kept.
+#[derive(Debug, Default)]
+pub struct LiveCounts {
+    /// How many rows are live.
+    pub rows: u64,
+    /// Their lengths together.
+    pub total_length: u64,
+    all: bool,
+    frequencies: Mutex<HashMap<usize, u32>>,
+}
+
+impl LiveCounts {
+    /// Counts the live rows. Costs a step for each row that is not live.
+    pub fn new<B: AsRef<[u8]>>(index: &KeywordIndex<B>, live: &RowSet) -> Self {
+        let rows = u64::from(live.len());
+        let all = rows == u64::from(index.rows());
+        let dead: u64 = if all { 0 } else { live.missing().map(|row| u64::from(index.length(row))).sum() };
+        Self { rows, total_length: index.footer.total_length.saturating_sub(dead), all, frequencies: Mutex::default() }
+    }
+}
+
+impl<B: AsRef<[u8]>> LiveKeywords<'_, B> {
+    /// In how many live rows a term stands.
+    pub(super) fn frequency(&self, entry: &Entry) -> u32 {
+        if self.counts.all {
+            return entry.count;
+        }
+        let mut kept = self.counts.frequencies.lock().unwrap_or_else(PoisonError::into_inner);
+        *kept.entry(entry.list.start).or_insert_with(|| {
+            let (mut cursor, mut count) = (self.index.cursor(entry), 0);
+            while cursor.row() != END {
+                count += u32::from(self.live.contains(cursor.row()));
+                cursor.next();
+            }
+            count
+        })
+    }
 }

@@ -1,11 +1,13 @@
 //! Searching: hits of single legs, their fusion, and the passages that come out.
 
 mod best;
+mod filter;
 mod fusion;
 mod passage;
 
 pub use crate::segment::RowSet;
 pub(crate) use best::Best;
+pub use filter::{BUILT_IN_FIELDS, ChunkFacts, DocumentFacts, Field, Filter, Is};
 pub use fusion::{Fused, Leg, fuse};
 pub(crate) use passage::rounded;
 pub use passage::{LegScore, OtherPlace, Passage};

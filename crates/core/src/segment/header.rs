@@ -18,14 +18,15 @@ pub(crate) enum Kind {
     Vectors = 1,
     Keywords = 2,
     Graph = 3,
+    Lists = 4,
 }
 
 impl Kind {
     /// The newest version of its format.
     const fn version(self) -> u32 {
         match self {
-            Self::Vectors => 2,
-            Self::Keywords | Self::Graph => 1,
+            Self::Vectors | Self::Keywords => 2,
+            Self::Graph | Self::Lists => 1,
         }
     }
 }
@@ -35,18 +36,17 @@ impl Kind {
 pub(crate) struct Header {
     pub version: u32,
     pub rows: u32,
-    /// Vectors: dimensions. Keywords: how many terms. Graph: links a node.
+    /// Vectors and lists: dimensions. Keywords: how many terms. Graph: links a node.
     pub width: u32,
-    /// Vectors: the distance. Others: nothing.
+    /// Vectors and lists: the distance. Others: nothing.
     pub own: u32,
     /// Checksum of all the bytes behind the header.
     check: u32,
 }
 
-/// Fills in the header of a segment whose body stands behind `HEADER` empty bytes.
-pub(crate) fn seal(mut bytes: Vec<u8>, kind: Kind, rows: u32, width: u32, own: u32) -> Vec<u8> {
-    let length = bytes.len() as u64;
-    let body_check = crc32fast::hash(&bytes[HEADER..]);
+/// The header of a segment of some rows, a width and a number of its own, of so many bytes, with the checksum of its body.
+pub(super) fn sealed(kind: Kind, [rows, width, own]: [u32; 3], length: u64, body_check: u32) -> [u8; HEADER] {
+    let mut bytes = [0; HEADER];
     bytes[..8].copy_from_slice(MAGIC);
     bytes[8..12].copy_from_slice(&kind.version().to_le_bytes());
     bytes[12..16].copy_from_slice(&(kind as u32).to_le_bytes());

@@ -2,9 +2,12 @@
 //!
 //! A segment is one immutable run of bytes. `docs/format.md` describes it byte by byte.
 
+mod body;
 mod header;
 mod rows;
 
-pub(crate) use header::{HEADER, Header, Kind, open, seal};
+pub(crate) use body::BodyWriter;
+pub use body::{SegmentHeader, whole_segment};
+pub(crate) use header::{HEADER, Header, Kind, open};
 pub use rows::RowSet;
 pub(crate) use rows::{f32_at, read_varint, u32_at, u64_at, write_varint};

@@ -4,6 +4,8 @@
 //! bytes; for each row the scale of its codes, their error and its length (`f32` each); the rows (`f32` a number). The first
 //! version of the format had the rows only.
 
+use std::io::Write;
+
 use super::Vectors;
 use super::codes::{stride, write_row};
 use super::distance::Distance;
@@ -11,22 +13,72 @@ use super::rows::{GRID, Rows};
 use super::scan;
 use crate::error::{Error, ErrorKind, Result};
 use crate::search::{Best, Hit};
-use crate::segment::{self, HEADER, Kind, RowSet};
+use crate::segment::{self, BodyWriter, HEADER, Kind, RowSet, SegmentHeader};
 
-/// Writes vectors as a segment, to be compared by a distance. Under the cosine a vector of zeros is like nothing.
-pub fn write_vectors(vectors: &Vectors, distance: Distance) -> Vec<u8> {
+/// Writes the body of a segment of vectors, to be compared by a distance; returns what stands before it. Under the cosine a
+/// vector of zeros is like nothing.
+///
+/// # Errors
+/// When writing fails.
+pub fn write_vectors(vectors: &Vectors, distance: Distance, to: impl Write) -> Result<SegmentHeader> {
     let (rows, dimensions) = (vectors.len(), vectors.dimensions());
-    let mut bytes = vec![0; HEADER];
-    bytes.reserve(rows * (stride(dimensions) + GRID + dimensions * 4));
-    let (mut grids, mut numbers) = (Vec::with_capacity(rows * GRID), Vec::with_capacity(rows * dimensions * 4));
+    let mut body = BodyWriter::new(to);
+    let (mut codes, mut grids) = (Vec::new(), Vec::with_capacity(rows * GRID));
+    for vector in vectors.iter() {
+        codes.clear();
+        grids.extend(write_row(&distance.kept(vector), &mut codes).write());
+        body.put(&codes)?;
+    }
+    body.put(&grids)?;
     for vector in vectors.iter() {
         let row = distance.kept(vector);
-        grids.extend(write_row(&row, &mut bytes).write());
-        numbers.extend(row.into_iter().flat_map(f32::to_le_bytes));
+        body.put(&row.iter().flat_map(|number| number.to_le_bytes()).collect::<Vec<u8>>())?;
     }
-    bytes.extend(grids);
-    bytes.extend(numbers);
-    segment::seal(bytes, Kind::Vectors, rows as u32, dimensions as u32, distance.code())
+    Ok(body.finish(Kind::Vectors, rows as u32, dimensions as u32, distance.code()))
+}
+
+/// Writes the live rows of some segments, one segment's behind the other's, as the body of one; returns what stands before it.
+/// A fresh segment of the same rows has the same bytes. Holds nothing.
+///
+/// # Errors
+/// When writing fails, or the segments are not of the same dimensions and distance.
+pub fn merge_vectors<B: AsRef<[u8]>>(parts: &[(&VectorIndex<B>, &RowSet)], to: impl Write) -> Result<SegmentHeader> {
+    let Some((first, _)) = parts.first() else {
+        return Err(Error::new(ErrorKind::System, "there are no segments to merge"));
+    };
+    let (dimensions, distance) = (first.dimensions(), first.distance);
+    if parts.iter().any(|(index, _)| index.dimensions() != dimensions || index.distance != distance) {
+        return Err(damaged("its vectors are not like those of the others"));
+    }
+    let mut body = BodyWriter::new(to);
+    let mut rows = 0;
+    // The codes of all, then what is known of all, then all in full.
+    for pass in 0..3 {
+        for (index, live) in parts {
+            let written = index.as_rows();
+            for row in live.iter().take_while(|&row| row < index.rows()) {
+                match (pass, &written) {
+                    (0, Some(written)) => body.put(written.codes(row..row + 1))?,
+                    (1, Some(written)) => body.put(written.grids(row..row + 1).as_flattened())?,
+                    (2, _) => {
+                        rows += 1;
+                        body.put(index.row_bytes(row).unwrap_or_default())?;
+                    }
+                    // The first version of the format had no codes.
+                    (_, _) => {
+                        let mut codes = Vec::new();
+                        let grid = write_row(&index.row(row).unwrap_or_default(), &mut codes);
+                        body.put(&if pass == 0 { codes } else { grid.write().collect() })?;
+                    }
+                }
+            }
+        }
+    }
+    Ok(body.finish(Kind::Vectors, rows, dimensions as u32, distance.code()))
+}
+
+fn damaged(what: &str) -> Error {
+    Error::new(ErrorKind::Corpus, format!("this index segment is damaged: {what}; rebuild the corpus"))
 }
 
 /// A segment of vectors, read in place.
@@ -46,12 +98,9 @@ impl<B: AsRef<[u8]> + Sync> VectorIndex<B> {
     /// When the bytes are not a whole segment of vectors of a version that is known.
     pub fn open(bytes: B) -> Result<Self> {
         let header = segment::open(bytes.as_ref(), Kind::Vectors)?;
-        let damaged = |what: &str| {
-            Error::new(ErrorKind::Corpus, format!("this index segment is damaged: {what}; rebuild the corpus"))
-        };
         let distance = Distance::from_code(header.own).ok_or_else(|| damaged("its distance is not known"))?;
         let (rows, width) = (u64::from(header.rows), u64::from(header.width));
-        let (codes, grid) = if header.version == 1 { (0, 0) } else { (width.next_multiple_of(64), GRID as u64) };
+        let (codes, grid) = if header.version == 1 { (0, 0) } else { (stride(width as usize) as u64, GRID as u64) };
         // Numbers of 32 bits: their products fit, and so do the sums of two.
         let end = |each: u64| rows.checked_mul(each).and_then(|length| length.checked_add(HEADER as u64));
         if end(codes + grid + width * 4) != Some(bytes.as_ref().len() as u64) {

@@ -5,20 +5,23 @@ use logothete_core::cite::{
     AlsoThere, Answer, Claim, Picked, Question, SourceLine, Status, Tokens, check, extract, question_parts,
 };
 use logothete_core::document::Span;
-use logothete_core::keyword::query_terms;
+use logothete_core::keyword::{Query, query_terms};
 use logothete_core::search::Passage;
 use serde_json::json;
 
-use super::find::passages;
-use crate::corpus::Inner;
+use super::find::{Found, find};
+use super::request::SearchRequest;
+use crate::corpus::{Inner, View};
 use crate::trace::{Trace, score};
 
 /// How many passages a refusal names.
 const NEAREST: usize = 3;
 
 /// Answers a question part by part, or refuses.
-pub(crate) fn ask(inner: &Inner, question: &str) -> Result<Answer> {
+pub(crate) fn ask(inner: &Inner, request: &SearchRequest) -> Result<Answer> {
     let mut trace = Trace::start();
+    let view = inner.view()?;
+    let question = request.query.as_str();
     let parts = question_parts(question);
     if parts.len() > 1 {
         trace.stage("split", json!({ "parts": parts }));
@@ -27,8 +30,8 @@ pub(crate) fn ask(inner: &Inner, question: &str) -> Result<Answer> {
     let mut unanswered = Vec::new();
     let mut nearest = Vec::new();
     for part in &parts {
-        let passages = passages(inner, part, &mut trace)?;
-        if !answer_part(inner, part, &passages, &mut written, &mut trace)? {
+        let Found { passages, .. } = find(inner, &view, &Query::plain(part), request, &mut trace)?;
+        if !answer_part(inner, &view, part, &passages, &mut written, &mut trace)? {
             unanswered.push(*part);
             nearest.extend(passages.into_iter().take(NEAREST));
         }
@@ -36,7 +39,7 @@ pub(crate) fn ask(inner: &Inner, question: &str) -> Result<Answer> {
     if unanswered.len() == parts.len() {
         return Ok(refusal(question, nearest, trace));
     }
-    point(inner, &mut written.sources)?;
+    point(&view, &mut written.sources)?;
     let verdicts: Vec<_> = written
         .claims
         .iter()
@@ -74,12 +77,13 @@ struct Written {
 /// Picks the sentences that answer a part, and writes them down with their sources. Says whether they were enough.
 fn answer_part(
     inner: &Inner,
+    view: &View<'_>,
     part: &str,
     passages: &[Passage],
     written: &mut Written,
     trace: &mut Trace,
 ) -> Result<bool> {
-    let statistics = inner.snapshot()?.statistics(&query_terms(part));
+    let statistics = view.snapshot.statistics(&query_terms(part));
     let question = Question::new(part, |term| statistics.weight(term));
     let least = inner.pipeline.settings.least_coverage;
     let extraction = extract(&question, passages, least);
@@ -176,8 +180,8 @@ fn source(question: &Question, passage: &Passage, picked: &Picked, marker: usize
 
 /// Adds where each source is: on its page, in its recording, under its own headings, which in a chunk over several sections
 /// are not those of the chunk.
-fn point(inner: &Inner, sources: &mut [SourceLine]) -> Result<()> {
-    let catalogue = inner.catalogue();
+fn point(view: &View<'_>, sources: &mut [SourceLine]) -> Result<()> {
+    let catalogue = view.catalogue();
     for source in sources {
         if let Some(layout) = catalogue.layout(&source.document)? {
             source.areas = layout.areas(source.span);

@@ -2,7 +2,10 @@
 
 mod answer;
 mod find;
+mod request;
+mod scope;
 
 pub(crate) use answer::ask;
-pub use find::SearchResult;
+pub use find::{Misspelt, SearchResult};
 pub(crate) use find::search;
+pub use request::SearchRequest;

@@ -5,25 +5,25 @@ use std::sync::Arc;
 use std::time::{Duration, Instant};
 
 use logothete_core::Result;
-use logothete_core::chunk::{Chunk, ChunkId, Review, Sentence, indexed_text};
-use logothete_core::document::{Document, Span};
+use logothete_core::chunk::{Chunk, ChunkId, Review, Sentence};
+use logothete_core::document::{Document, Span, Value};
 use logothete_core::keyword::KeywordWriter;
+use logothete_core::search::RowSet;
 use logothete_core::vector::{Vectors, write_vectors};
 
 use super::contexts::Written;
 use super::encoding::{self, Encoded, Wanted};
+use super::merge;
 use super::languages::Languages;
 use super::repeats::{Compared, Repeat, Repeats};
 use super::spending::Spending;
 use super::{BuildReport, Failure, StopToken};
-use crate::corpus::{FileState, IndexEntry, Inner, Known, Place, Snapshot};
+use crate::corpus::{FileState, IndexEntry, Indexed, Inner, Known, Place, SegmentFiles, Snapshot, indexed_language};
 
 /// Changes are committed when they hold so many chunks.
 const MOST_CHUNKS: usize = 20_000;
 /// Changes are committed when the first of them is so old, so that a build that is killed loses little.
 const LONGEST: Duration = Duration::from_secs(5);
-/// More segments than this are merged into one at the end of a build.
-const MOST_SEGMENTS: usize = 8;
 
 /// A document that is new, or is to replace what is there.
 pub(super) struct Change {
@@ -79,7 +79,7 @@ impl<'a> Batch<'a> {
             entries: Vec::new(),
             repeats: Repeats::default(),
             vectors,
-            keywords: KeywordWriter::new(),
+            keywords: KeywordWriter::new(inner.pipeline.settings.fields),
             removed: Vec::new(),
             touched: Vec::new(),
             since: Instant::now(),
@@ -117,7 +117,7 @@ impl<'a> Batch<'a> {
         mut done: impl FnMut(&str),
     ) -> Result<()> {
         let prepared: Vec<Prepared> = changes.into_iter().map(|change| self.prepare(change)).collect::<Result<_>>()?;
-        let wanted = prepared.iter().map(|one| one.wanted.as_slice());
+        let wanted = prepared.iter().map(|one| (one.change.document.name.as_str(), one.wanted.as_slice()));
         let known: Vec<Option<&Vec<f32>>> =
             prepared.iter().flat_map(|one| one.wanted.iter().map(|wanted| one.kept.get(&wanted.chunk))).collect();
         let encoding = encoding::Encoding { inner: self.inner, spending: self.spending, stop };
@@ -149,17 +149,30 @@ impl<'a> Batch<'a> {
             self.repeats.leave_out(known.id);
         }
         let mut entries = Vec::with_capacity(change.chunks.len());
-        let mut texts: Vec<Option<String>> = Vec::with_capacity(change.chunks.len());
+        let mut bodies: Vec<Option<String>> = Vec::with_capacity(change.chunks.len());
         for (chunk, compared) in change.chunks.iter().zip(&change.compared) {
             let held = (chunk.text.as_str(), chunk.span, chunk.sentences.as_slice());
-            let (entry, text) = self.entry(&chunk.id, &chunk.context, held, compared)?;
+            let (entry, body) = self.entry(&chunk.id, held, compared)?;
             entries.push(entry);
-            texts.push(text);
+            bodies.push(body);
         }
-        let kept = self.kept_vectors(&change, &texts)?;
-        let each = change.chunks.iter().zip(texts).enumerate();
-        let wanted = each.filter_map(|(at, (chunk, text))| Some(Wanted { at, chunk: chunk.id.clone(), text: text? }));
-        let wanted = wanted.collect();
+        let language = match change.document.metadata.get("language") {
+            Some(Value::Text(tag)) => indexed_language(Some(tag)),
+            _ => indexed_language(None),
+        };
+        let each = change.chunks.iter().zip(bodies).enumerate();
+        let wanted = each.filter_map(|(at, (chunk, body))| {
+            let indexed = Indexed {
+                title: change.document.title.clone(),
+                section: chunk.section.clone(),
+                context: chunk.context.clone(),
+                body: body?,
+                language,
+            };
+            Some(Wanted { at, chunk: chunk.id.clone(), text: indexed.text(), indexed })
+        });
+        let wanted: Vec<Wanted> = wanted.collect();
+        let kept = self.kept_vectors(&change, &wanted)?;
         Ok(Prepared { change, entries, wanted, kept })
     }
 
@@ -180,12 +193,12 @@ impl<'a> Batch<'a> {
         let name = &change.document.name;
         let warnings = change.document.warnings.iter();
         report.warnings.extend(warnings.map(|reason| Failure { document: name.clone(), reason: reason.clone() }));
-        for (Wanted { at, text, .. }, encoded) in wanted.iter().zip(vectors) {
+        for (Wanted { at, indexed, .. }, encoded) in wanted.iter().zip(vectors) {
             match encoded.fresh {
                 true => report.encoded += 1,
                 false => report.cached += 1,
             }
-            entries[*at].place = Some(self.push_row(text, &encoded.vector)?);
+            entries[*at].place = Some(self.push_row(indexed, &encoded.vector)?);
         }
         if self.changes.is_empty() {
             self.since = Instant::now();
@@ -199,7 +212,6 @@ impl<'a> Batch<'a> {
     fn entry(
         &mut self,
         id: &ChunkId,
-        context: &str,
         held: (&str, Span, &[Sentence]),
         compared: &Compared,
     ) -> Result<(IndexEntry, Option<String>)> {
@@ -208,20 +220,19 @@ impl<'a> Batch<'a> {
         Ok(match found {
             None => {
                 self.repeats.add(id, compared);
-                (IndexEntry { sketch, ..IndexEntry::default() }, Some(indexed_text(context, held.0)))
+                (IndexEntry { sketch, ..IndexEntry::default() }, Some(held.0.to_owned()))
             }
             Some(Repeat { of, beyond }) => {
-                let text = beyond.as_ref().map(|beyond| indexed_text(context, beyond));
-                (IndexEntry { same_as: Some(of), indexed: beyond, place: None, sketch }, text)
+                (IndexEntry { same_as: Some(of), indexed: beyond.clone(), place: None, sketch }, beyond)
             }
         })
     }
 
     /// Adds a row to the segment to be written. Its segment is not known yet.
-    fn push_row(&mut self, text: &str, vector: &[f32]) -> Result<Place> {
+    fn push_row(&mut self, indexed: &Indexed, vector: &[f32]) -> Result<Place> {
         let row = self.vectors.len() as u32;
         self.vectors.push(vector)?;
-        self.keywords.push(text);
+        indexed.write(&mut self.keywords);
         Ok(Place { segment: 0, row })
     }
 
@@ -246,10 +257,18 @@ impl<'a> Batch<'a> {
         for change in 0..self.changes.len() {
             for at in 0..self.entries[change].len() {
                 if self.entries[change][at].same_as.as_ref().is_some_and(|same| gone.contains(same)) {
-                    let Change { chunks, compared, .. } = &self.changes[change];
+                    let Change { document, chunks, compared, .. } = &self.changes[change];
                     let (chunk, compared) = (chunks[at].clone(), compared[at].clone());
                     let held = (chunk.text.as_str(), chunk.span, chunk.sentences.as_slice());
-                    self.entries[change][at] = self.index_anew(&chunk.id, &chunk.context, held, &compared)?;
+                    let indexed = Indexed {
+                        title: document.title.clone(),
+                        section: chunk.section.clone(),
+                        context: chunk.context.clone(),
+                        ..Indexed::default()
+                    };
+                    let language = document.metadata.get("language").and_then(Value::as_text).map(str::to_owned);
+                    let indexed = Indexed { language: indexed_language(language.as_deref()), ..indexed };
+                    self.entries[change][at] = self.index_anew(&chunk.id, indexed, held, &compared)?;
                 }
             }
         }
@@ -257,29 +276,38 @@ impl<'a> Batch<'a> {
         for id in left {
             let Some(passage) = self.inner.catalogue().chunk(&id)? else { continue };
             let held = (passage.text.as_str(), passage.span, passage.sentences.as_slice());
-            let entry = self.index_anew(&id, &passage.context, held, &Compared::of_passage(&passage))?;
+            let indexed = Indexed {
+                title: passage.title.clone(),
+                section: passage.section.clone(),
+                context: passage.context.clone(),
+                language: self.inner.catalogue().language_of(&id)?,
+                ..Indexed::default()
+            };
+            let entry = self.index_anew(&id, indexed, held, &Compared::of_passage(&passage))?;
             updates.push((id, entry));
         }
         Ok(updates)
     }
 
+    /// Indexes a chunk that another stood for; its body is filled in.
     fn index_anew(
         &mut self,
         id: &ChunkId,
-        context: &str,
+        indexed: Indexed,
         held: (&str, Span, &[Sentence]),
         compared: &Compared,
     ) -> Result<IndexEntry> {
-        let (mut entry, text) = self.entry(id, context, held, compared)?;
-        if let Some(text) = text {
-            let vector = encoding::encode(self.inner, &[&text])?.pop().unwrap_or_default();
-            entry.place = Some(self.push_row(&text, &vector)?);
+        let (mut entry, body) = self.entry(id, held, compared)?;
+        if let Some(body) = body {
+            let indexed = Indexed { body, ..indexed };
+            let vector = encoding::encode(self.inner, &[&indexed.text()])?.pop().unwrap_or_default();
+            entry.place = Some(self.push_row(&indexed, &vector)?);
         }
         Ok(entry)
     }
 
     /// The vectors of chunks that a document had before and has again, with the same context.
-    fn kept_vectors(&mut self, change: &Change, texts: &[Option<String>]) -> Result<HashMap<ChunkId, Vec<f32>>> {
+    fn kept_vectors(&mut self, change: &Change, wanted: &[Wanted]) -> Result<HashMap<ChunkId, Vec<f32>>> {
         let Some(known) = &change.replaces else {
             return Ok(HashMap::new());
         };
@@ -296,10 +324,10 @@ impl<'a> Batch<'a> {
             .into_iter()
             .map(|(id, place, indexed)| (id, (place, indexed)))
             .collect();
-        let same = change.chunks.iter().zip(texts).filter_map(|(chunk, text)| {
-            let (place, indexed) = before.get(&chunk.id)?;
-            let unchanged = text.as_ref() == Some(indexed);
-            unchanged.then(|| snapshot.vector(*place).map(|vector| (chunk.id.clone(), vector))).flatten()
+        let same = wanted.iter().filter_map(|wanted| {
+            let (place, indexed) = before.get(&wanted.chunk)?;
+            let unchanged = wanted.text == *indexed;
+            unchanged.then(|| snapshot.vector(*place).map(|vector| (wanted.chunk.clone(), vector))).flatten()
         });
         Ok(same.collect())
     }
@@ -312,15 +340,18 @@ impl<'a> Batch<'a> {
         let updates = self.resettle()?;
         let dimensions = self.vectors.dimensions();
         let vectors = std::mem::replace(&mut self.vectors, Vectors::new(dimensions));
-        let keywords = std::mem::take(&mut self.keywords);
+        let settings = &self.inner.pipeline.settings;
+        let keywords = std::mem::replace(&mut self.keywords, KeywordWriter::new(settings.fields));
         let files = if vectors.is_empty() {
             None
         } else {
             let store = &self.inner.store;
-            let names = (
-                store.write(&write_vectors(&vectors, self.inner.pipeline.settings.distance), "vectors")?,
-                store.write(&keywords.finish(), "keywords")?,
-            );
+            let names = SegmentFiles {
+                rows: vectors.len() as u32,
+                vectors: store.write("vectors", |to| write_vectors(&vectors, settings.distance, to))?,
+                keywords: store.write("keywords", |to| keywords.write(to))?,
+                near: None,
+            };
             store.sync()?;
             Some(names)
         };
@@ -331,9 +362,7 @@ impl<'a> Batch<'a> {
         let chunker = self.inner.chunking.fingerprint();
         self.inner.catalogue().commit(|catalogue| {
             let segment = match &files {
-                Some((vector_file, keyword_file)) => {
-                    catalogue.add_segment(vectors.len() as u32, vector_file, keyword_file)?
-                }
+                Some(files) => catalogue.add_segment(files)?,
                 None => 0,
             };
             let placed = |entry: &IndexEntry| IndexEntry {
@@ -371,6 +400,13 @@ impl<'a> Batch<'a> {
             for (chunk, entry) in &updates {
                 catalogue.set_entry(chunk, &placed(entry))?;
             }
+            if let Some(files) = &files {
+                // A row that was written for a chunk that then got another is dead from the beginning.
+                let mut placed = RowSet::new(files.rows);
+                let places = entries.iter().flatten().chain(updates.iter().map(|(_, entry)| entry));
+                places.filter_map(|entry| entry.place).for_each(|place| placed.insert(place.row));
+                catalogue.note_dead(segment, placed.missing())?;
+            }
             for id in &removed {
                 catalogue.remove_document(*id)?;
             }
@@ -380,64 +416,12 @@ impl<'a> Batch<'a> {
             Ok(())
         })?;
         self.snapshot = None;
-        self.inner.refresh();
         Ok(())
     }
 
-    /// Commits the rest, merges segments when there are many or much of them is dead, and sweeps files that nobody names.
+    /// Commits the rest, and merges segments where there are many or much of them is dead.
     pub(super) fn finish(mut self) -> Result<()> {
         self.commit()?;
-        let snapshot = self.inner.snapshot()?;
-        let rows: u64 = snapshot.segments.iter().map(|segment| u64::from(segment.entry.rows)).sum();
-        let live: u64 = snapshot.segments.iter().map(|segment| u64::from(segment.live.len())).sum();
-        if snapshot.segments.len() > MOST_SEGMENTS || live * 2 < rows {
-            self.merge(&snapshot)?;
-        }
-        let entries = self.inner.catalogue().segments()?;
-        let named: HashSet<String> = entries.into_iter().flat_map(|entry| [entry.vectors, entry.keywords]).collect();
-        self.inner.store.sweep(&named)
-    }
-
-    /// Writes the live rows of all segments as one.
-    fn merge(&self, snapshot: &Snapshot) -> Result<()> {
-        let mut vectors = Vectors::new(self.vectors.dimensions());
-        let mut keywords = KeywordWriter::new();
-        let mut moved = Vec::new();
-        for segment in &snapshot.segments {
-            for row in (0..segment.entry.rows).filter(|&row| segment.live.contains(row)) {
-                let place = Place { segment: segment.entry.id, row };
-                let Some(vector) = segment.vectors.row(row) else {
-                    continue;
-                };
-                vectors.push(&vector)?;
-                keywords.push(&self.inner.catalogue().indexed_text(place)?);
-                moved.push(place);
-            }
-        }
-        let store = &self.inner.store;
-        let files = if moved.is_empty() {
-            None
-        } else {
-            let names = (
-                store.write(&write_vectors(&vectors, self.inner.pipeline.settings.distance), "vectors")?,
-                store.write(&keywords.finish(), "keywords")?,
-            );
-            store.sync()?;
-            Some(names)
-        };
-        self.inner.catalogue().commit(|catalogue| {
-            if let Some((vector_file, keyword_file)) = &files {
-                let segment = catalogue.add_segment(moved.len() as u32, vector_file, keyword_file)?;
-                for (row, from) in moved.iter().enumerate() {
-                    catalogue.move_chunk(*from, Place { segment, row: row as u32 })?;
-                }
-            }
-            for segment in &snapshot.segments {
-                catalogue.remove_segment(segment.entry.id)?;
-            }
-            Ok(())
-        })?;
-        self.inner.refresh();
-        Ok(())
+        merge::settle(self.inner)
     }
 }

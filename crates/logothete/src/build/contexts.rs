@@ -67,7 +67,7 @@ pub(super) fn write(
                     break;
                 }
                 let generated = waiter.wait(generator.generate(&prompt))?;
-                inner.cache.put(&key, &generated)?;
+                inner.cache.put(&key, &generated, &document.name)?;
                 // What it really took goes into the sums, now that it is known.
                 spending.give_back(expected.sent + expected.received, price(expected));
                 spending.count(generated.tokens.sent + generated.tokens.received, price(generated.tokens));

@@ -8,7 +8,7 @@ use logothete_core::{Error, ErrorKind, Result};
 
 use super::StopToken;
 use super::spending::Spending;
-use crate::corpus::{Cache, Inner};
+use crate::corpus::{Cache, Indexed, Inner};
 
 /// How many texts are encoded before their vectors are kept and the caps are looked at again.
 const AT_ONCE: usize = 256;
@@ -18,7 +18,9 @@ pub(super) struct Wanted {
     /// The place of its chunk in the document.
     pub at: usize,
     pub chunk: ChunkId,
+    /// What the encoder reads.
     pub text: String,
+    pub indexed: Indexed,
 }
 
 /// The vector of a text.
@@ -45,15 +47,16 @@ pub(super) struct Encoding<'a> {
 }
 
 impl Encoding<'_> {
-    /// Encodes the texts of some documents. What is `known` already, in the same order, is taken as it is.
-    pub(super) fn run(&self, documents: &[&[Wanted]], known: &[Option<&Vec<f32>>]) -> Result<Outcome> {
+    /// Encodes the texts of some documents with these names. What is `known` already, in the same order, is taken as it is.
+    pub(super) fn run(&self, documents: &[(&str, &[Wanted])], known: &[Option<&Vec<f32>>]) -> Result<Outcome> {
         let encoder = &*self.inner.pipeline.encoder;
-        let all: Vec<&Wanted> = documents.iter().flat_map(|texts| texts.iter()).collect();
+        let all: Vec<(&str, &Wanted)> =
+            documents.iter().flat_map(|(name, texts)| texts.iter().map(move |wanted| (*name, wanted))).collect();
         if all.is_empty() {
             return Ok(Outcome { vectors: Vec::new(), tokens: 0 });
         }
         let fingerprint = encoder.fingerprint();
-        let keys: Vec<[u8; 32]> = all.iter().map(|wanted| Cache::vector_key(&fingerprint, &wanted.text)).collect();
+        let keys: Vec<[u8; 32]> = all.iter().map(|(_, wanted)| Cache::vector_key(&fingerprint, &wanted.text)).collect();
         let cached = self.inner.cache.vectors(&keys)?;
         let usable = |vector: &Vec<f32>| vector.len() == encoder.dimensions();
         let found = known.iter().zip(cached).map(|(known, cached)| known.cloned().or(cached.filter(usable)));
@@ -66,10 +69,11 @@ impl Encoding<'_> {
             if self.stop.is_stopped() {
                 break;
             }
-            let texts: Vec<&str> = some.iter().map(|&at| all[at].text.as_str()).collect();
+            let texts: Vec<&str> = some.iter().map(|&at| all[at].1.text.as_str()).collect();
             tokens += texts.iter().map(|text| read_tokens(encoder, text)).sum::<u64>();
             let made = encode(self.inner, &texts)?;
-            self.inner.cache.put_vectors(some.iter().map(|&at| keys[at]).zip(made.iter().map(Vec::as_slice)))?;
+            let kept = some.iter().zip(&made).map(|(&at, vector)| (keys[at], vector.as_slice(), all[at].0));
+            self.inner.cache.put_vectors(kept)?;
             for (&at, vector) in some.iter().zip(made) {
                 vectors[at] = Some(Encoded { vector, fresh: true });
             }
@@ -86,12 +90,12 @@ impl Encoding<'_> {
     }
 
     /// The texts that have to be encoded, each once, up to the first document that there is no money for.
-    fn affordable(&self, documents: &[&[Wanted]], keys: &[[u8; 32]], found: &[Option<Encoded>]) -> Vec<usize> {
+    fn affordable(&self, documents: &[(&str, &[Wanted])], keys: &[[u8; 32]], found: &[Option<Encoded>]) -> Vec<usize> {
         let encoder = &*self.inner.pipeline.encoder;
         let mut first: HashMap<[u8; 32], usize> = HashMap::new();
         let mut missing = Vec::new();
         let mut begun = 0;
-        for texts in documents {
+        for (_, texts) in documents {
             let places = begun..begun + texts.len();
             begun = places.end;
             let new: Vec<usize> = places

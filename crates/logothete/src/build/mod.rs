@@ -8,6 +8,7 @@ mod contexts;
 mod encoding;
 mod estimate;
 mod languages;
+pub(crate) mod merge;
 mod plan;
 mod repeats;
 mod request;

@@ -13,7 +13,7 @@ use super::plan::{self, Candidate, Seen, Walk};
 use super::repeats::Compared;
 use super::spending::Spending;
 use super::{BuildReport, BuildRequest, Failure, Progress};
-use crate::corpus::{FileState, Inner, Known, WriterLock};
+use crate::corpus::{FileState, Inner, Known};
 use crate::pool::Waiter;
 use crate::source::Item;
 use crate::trace::milliseconds;
@@ -38,11 +38,9 @@ pub(super) enum Outcome {
 /// Runs a build.
 pub(crate) fn run(inner: &Inner, request: &BuildRequest, waiter: &Waiter) -> Result<BuildReport> {
     let started = Instant::now();
-    let _lock = WriterLock::take(&inner.folder)?;
+    let _lock = inner.write_lock()?;
     let mut report = BuildReport::default();
-    let outcome = build(inner, request, waiter, &mut report);
-    inner.refresh();
-    outcome?;
+    build(inner, request, waiter, &mut report)?;
     report.chunks = inner.catalogue().count_chunks()?;
     report.took_ms = milliseconds(started);
     Ok(report)

@@ -18,11 +18,14 @@ use std::time::Duration;
 
 use logothete_core::cite::Tokens;
 use logothete_core::document::{Budget, Metadata, PageRecogniser, Pages};
+use logothete_core::keyword::FieldWeights;
+use logothete_core::search::Filter;
 use logothete_core::vector::Distance;
 use logothete_core::{Error, ErrorKind, Result};
 use logothete_parse::{JsonFields, ParseSettings};
 use serde::{Deserialize, Serialize};
 
+use crate::corpus::IndexKind;
 use crate::recognise::{self, Tesseract};
 use crate::source::closest;
 
@@ -151,6 +154,10 @@ pub struct PrivacyConfig {
 pub struct IndexConfig {
     /// What makes two vectors near. A corpus keeps the one that it was made with.
     pub distance: Distance,
+    /// How vectors are searched.
+    pub kind: IndexKind,
+    /// How often a word of each field counts in the keyword index. A segment keeps those that it was written with.
+    pub fields: FieldWeights,
 }
 
 /// `[search]`
@@ -163,12 +170,14 @@ pub struct SearchConfig {
     pub keyword: f32,
     /// How much the vector leg counts in the fusion.
     pub vector: f32,
+    /// What every search is confined to; see the guide to searching.
+    pub filter: String,
 }
 
 impl Default for SearchConfig {
     fn default() -> Self {
         let settings = Settings::default();
-        Self { passages: settings.passages, keyword: settings.keyword_weight, vector: settings.vector_weight }
+        Self { passages: settings.passages, keyword: settings.keyword_weight, vector: settings.vector_weight, filter: String::new() }
     }
 }
 
@@ -207,6 +216,8 @@ pub struct LimitsConfig {
     pub seconds: u64,
     /// The most that an archive may unpack to, in megabytes.
     pub unpacked_megabytes: u64,
+    /// The memory that a build may hold, in megabytes, besides the files that it maps.
+    pub memory_megabytes: u64,
     /// The most tokens that a build may encode, send and receive; 0 for no limit.
     pub tokens: u64,
     /// The most that a build may cost, at the prices of `[encoder]` and `[generator]`; 0 for no limit.
@@ -221,6 +232,7 @@ impl Default for LimitsConfig {
             pages: settings.most_pages,
             seconds: settings.longest.as_secs(),
             unpacked_megabytes: settings.most_unpacked / 1_000_000,
+            memory_megabytes: settings.memory / 1_000_000,
             tokens: 0,
             money: 0.0,
         }
@@ -232,6 +244,14 @@ impl Default for LimitsConfig {
 pub struct Settings {
     /// What makes two vectors near.
     pub distance: Distance,
+    /// How vectors are searched.
+    pub index: IndexKind,
+    /// How often a word of each field counts in the keyword index.
+    pub fields: FieldWeights,
+    /// What every search is confined to.
+    pub filter: Option<Filter>,
+    /// The memory that a build may hold, in bytes, besides what it maps.
+    pub memory: u64,
     /// How many passages a search returns, and an answer is made from.
     pub passages: usize,
     /// How much the keyword leg counts in the fusion.
@@ -292,6 +312,10 @@ impl Default for Settings {
     fn default() -> Self {
         Self {
             distance: Distance::default(),
+            index: IndexKind::default(),
+            fields: FieldWeights::default(),
+            filter: None,
+            memory: 1_000_000_000,
             passages: 10,
             keyword_weight: 0.5,
             // Meaning counts twice what words do: the best of six ratios on the demo’s dev questions.
@@ -414,8 +438,19 @@ impl Config {
         if self.limits.money > 0.0 && prices.iter().sum::<f64>() + self.encoder.price <= 0.0 {
             return wrong("[limits] money", "it limits nothing as long as no price is set in [encoder] or [generator]");
         }
+        let filter = match self.search.filter.trim() {
+            "" => None,
+            written => Some(Filter::parse(written).map_err(|error| {
+                let message = format!("{error}");
+                Error::new(ErrorKind::Configuration, message).at("[search]")
+            })?),
+        };
         Ok(Settings {
             distance: self.index.distance,
+            index: self.index.kind,
+            fields: self.index.fields,
+            memory: self.limits.memory_megabytes.saturating_mul(1_000_000),
+            filter,
             passages: self.search.passages,
             keyword_weight: self.search.keyword,
             vector_weight: self.search.vector,

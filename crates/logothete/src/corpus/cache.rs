@@ -18,24 +18,61 @@ CREATE TABLE IF NOT EXISTS generated (
     key      TEXT PRIMARY KEY,  -- BLAKE3 of the generator's fingerprint and the prompt
     text     TEXT NOT NULL,
     sent     INTEGER NOT NULL,  -- tokens
-    received INTEGER NOT NULL
+    received INTEGER NOT NULL,
+    owner    TEXT NOT NULL DEFAULT ''  -- the document that it was asked for: its source and path
 ) WITHOUT ROWID;
 CREATE TABLE IF NOT EXISTS vectors (
     key    BLOB PRIMARY KEY,    -- BLAKE3 of the encoder's fingerprint and the text
-    vector BLOB NOT NULL        -- 32-bit floats, little-endian
+    vector BLOB NOT NULL,       -- 32-bit floats, little-endian
+    owner  TEXT NOT NULL DEFAULT ''
 );
-PRAGMA user_version = 2;
+CREATE INDEX IF NOT EXISTS generated_owner ON generated (owner);
+CREATE INDEX IF NOT EXISTS vectors_owner ON vectors (owner);
+PRAGMA user_version = 3;
 ";
+/// Brings a cache of version 1 or 2 to this one. What it holds has no owner.
+const FROM_2: &str = "ALTER TABLE generated ADD COLUMN owner TEXT NOT NULL DEFAULT '';
+                      ALTER TABLE vectors ADD COLUMN owner TEXT NOT NULL DEFAULT '';";
+const FROM_1: &str = "CREATE TABLE IF NOT EXISTS vectors (key BLOB PRIMARY KEY, vector BLOB NOT NULL);";
 
 /// The cache of a corpus. The file is made when it is first needed.
 pub(crate) struct Cache {
-    path: PathBuf,
+    /// Its file; nothing for one in memory.
+    path: Option<PathBuf>,
     connection: Mutex<Option<Connection>>,
 }
 
 impl Cache {
     pub(crate) fn new(folder: &Path) -> Self {
-        Self { path: folder.join("cache.db"), connection: Mutex::new(None) }
+        Self { path: Some(folder.join("cache.db")), connection: Mutex::new(None) }
+    }
+
+    pub(crate) fn in_memory() -> Self {
+        Self { path: None, connection: Mutex::new(None) }
+    }
+
+    /// Whether nothing was ever kept.
+    fn is_missing(&self) -> bool {
+        self.path.as_ref().is_some_and(|path| !path.exists())
+    }
+
+    /// How many bytes its file has.
+    pub(crate) fn bytes(&self) -> u64 {
+        self.path.as_ref().and_then(|path| std::fs::metadata(path).ok()).map_or(0, |data| data.len())
+    }
+
+    /// Removes all that was kept for a document, and what was kept when owners were not noted, from the file too.
+    pub(crate) fn forget(&self, owner: &str) -> Result<()> {
+        if self.is_missing() {
+            return Ok(());
+        }
+        self.with(|connection| {
+            for table in ["generated", "vectors"] {
+                connection.execute(&format!("DELETE FROM {table} WHERE owner = ? OR owner = ''"), [owner])?;
+            }
+            connection.execute_batch("VACUUM")?;
+            connection.query_row("PRAGMA wal_checkpoint(TRUNCATE)", [], |_| Ok(()))
+        })
     }
 
     /// The key of a prompt to a generator.
@@ -50,7 +87,7 @@ impl Cache {
 
     /// The vectors of some keys, where they are kept.
     pub(crate) fn vectors(&self, keys: &[[u8; 32]]) -> Result<Vec<Option<Vec<f32>>>> {
-        if !self.path.exists() {
+        if self.is_missing() {
             return Ok(vec![None; keys.len()]);
         }
         self.with(|connection| {
@@ -62,15 +99,15 @@ impl Cache {
         })
     }
 
-    /// Keeps vectors by their keys, all or none.
-    pub(crate) fn put_vectors<'v>(&self, vectors: impl Iterator<Item = ([u8; 32], &'v [f32])>) -> Result<()> {
+    /// Keeps vectors by their keys, each with its owner, all or none.
+    pub(crate) fn put_vectors<'v>(&self, vectors: impl Iterator<Item = ([u8; 32], &'v [f32], &'v str)>) -> Result<()> {
         self.with(|connection| {
             let transaction = connection.unchecked_transaction()?;
             {
-                let mut statement = transaction.prepare_cached("INSERT OR REPLACE INTO vectors VALUES (?, ?)")?;
-                for (key, vector) in vectors {
+                let mut statement = transaction.prepare_cached("INSERT OR REPLACE INTO vectors VALUES (?, ?, ?)")?;
+                for (key, vector, owner) in vectors {
                     let bytes: Vec<u8> = vector.iter().flat_map(|number| number.to_le_bytes()).collect();
-                    statement.execute(params![key, bytes])?;
+                    statement.execute(params![key, bytes, owner])?;
                 }
             }
             transaction.commit()
@@ -79,7 +116,7 @@ impl Cache {
 
     /// What was written for a key. A corpus that never kept anything is not given a file.
     pub(crate) fn get(&self, key: &str) -> Result<Option<Generated>> {
-        if !self.path.exists() {
+        if self.is_missing() {
             return Ok(None);
         }
         self.with(|connection| {
@@ -93,10 +130,10 @@ impl Cache {
     }
 
     /// Keeps what was written for a key.
-    pub(crate) fn put(&self, key: &str, generated: &Generated) -> Result<()> {
+    pub(crate) fn put(&self, key: &str, generated: &Generated, owner: &str) -> Result<()> {
         self.with(|connection| {
-            let sql = "INSERT OR REPLACE INTO generated VALUES (?, ?, ?, ?)";
-            let values = params![key, generated.text, generated.tokens.sent, generated.tokens.received];
+            let sql = "INSERT OR REPLACE INTO generated VALUES (?, ?, ?, ?, ?)";
+            let values = params![key, generated.text, generated.tokens.sent, generated.tokens.received, owner];
             connection.prepare_cached(sql)?.execute(values).map(|_| ())
         })
     }
@@ -106,21 +143,37 @@ impl Cache {
         let mut guard = self.connection.lock().unwrap_or_else(PoisonError::into_inner);
         let outcome = || {
             if guard.is_none() {
-                let connection = Connection::open(&self.path)?;
-                connection.busy_timeout(std::time::Duration::from_secs(5))?;
-                connection.execute_batch("PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL;")?;
-                connection.execute_batch(SCHEMA)?;
+                let mut connection = match &self.path {
+                    Some(path) => Connection::open(path)?,
+                    None => Connection::open_in_memory()?,
+                };
+                connection.busy_timeout(std::time::Duration::from_secs(10))?;
+                connection.execute_batch("PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA secure_delete=ON;")?;
+                bring_up(&mut connection)?;
                 *guard = Some(connection);
             }
             guard.as_ref().map(work).transpose()
         };
         let failed = |error: rusqlite::Error| {
             let message = format!("{error}; if it is damaged, remove it: what it kept is then asked for again");
-            Error::new(ErrorKind::System, message).at(self.path.display()).because(error)
+            let place = self.path.as_deref().unwrap_or(Path::new("the cache in memory"));
+            Error::new(ErrorKind::System, message).at(place.display()).because(error)
         };
         // The connection was just made, or there was one.
         outcome().map_err(failed)?.ok_or_else(|| Error::new(ErrorKind::System, "cache.db was not opened"))
     }
+}
+
+/// Makes the tables, or brings those of an older version to this one.
+fn bring_up(connection: &mut Connection) -> rusqlite::Result<()> {
+    let transaction = connection.transaction_with_behavior(rusqlite::TransactionBehavior::Immediate)?;
+    match transaction.query_row("PRAGMA user_version", [], |row| row.get::<_, u32>(0))? {
+        1 => transaction.execute_batch(&format!("{FROM_1}{FROM_2}"))?,
+        2 => transaction.execute_batch(FROM_2)?,
+        _ => {}
+    }
+    transaction.execute_batch(SCHEMA)?;
+    transaction.commit()
 }
 
 fn hash(parts: &[&str]) -> blake3::Hash {

@@ -8,6 +8,8 @@ use logothete_core::document::{Metadata, Pages, Span};
 use logothete_core::vector::Distance;
 use serde::Serialize;
 
+use super::near::IndexKind;
+use super::snapshot::{Near, Segment};
 use super::{Inner, catalogue};
 
 /// What a corpus holds.
@@ -35,12 +37,47 @@ pub struct CorpusInfo {
     pub rows: u64,
     /// How many of them belong to no chunk any more; they go when segments are merged.
     pub dead_rows: u64,
+    /// The bytes of what generators wrote and encoders made.
+    pub cache_bytes: u64,
+    /// The different terms of the keyword index, counted in each segment.
+    pub terms: u64,
+    /// The parts of the indexes.
+    pub segments: Vec<SegmentInfo>,
     /// The fields of the documents' metadata.
     pub fields: Vec<FieldInfo>,
     /// Where its documents come from.
     pub sources: Vec<PathBuf>,
     /// Its documents by name.
     pub documents: Vec<DocumentInfo>,
+}
+
+/// A part of the indexes.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct SegmentInfo {
+    /// How many rows it has.
+    pub rows: u64,
+    /// How many of them belong to a chunk.
+    pub live: u64,
+    /// How its vectors are searched.
+    pub index: IndexKind,
+    /// How many different terms it has.
+    pub terms: u64,
+}
+
+impl SegmentInfo {
+    fn of(segment: &Segment) -> Self {
+        let index = match &segment.near {
+            Near::Scan => IndexKind::Exact,
+            Near::Graph(_) => IndexKind::Graph,
+            Near::Lists(_) => IndexKind::Lists,
+        };
+        Self {
+            rows: segment.entry.files.rows.into(),
+            live: segment.entry.live.len().into(),
+            index,
+            terms: segment.keywords.terms().into(),
+        }
+    }
 }
 
 /// What a corpus holds of one document.
@@ -161,14 +198,15 @@ impl VectorInfo {
 impl Inner {
     /// What the corpus holds.
     pub(crate) fn info(&self) -> Result<CorpusInfo> {
-        let catalogue = self.catalogue();
+        let view = self.view()?;
+        let catalogue = view.catalogue();
         let encoder = &self.pipeline.encoder;
-        let bytes = |name: &str| std::fs::metadata(self.folder.join(name)).map_or(0, |data| data.len());
-        catalogue.read(|catalogue| {
-            let rows = catalogue.segments()?.iter().map(|segment| u64::from(segment.rows)).sum::<u64>();
-            let live = catalogue.count_live()?.min(rows);
+        let folder = self.folder.clone().unwrap_or_default();
+        let bytes = |name: &str| std::fs::metadata(folder.join(name)).map_or(0, |data| data.len());
+            let segments: Vec<SegmentInfo> = view.snapshot.segments.iter().map(SegmentInfo::of).collect();
+            let sum = |number: fn(&SegmentInfo) -> u64| segments.iter().map(number).sum::<u64>();
             Ok(CorpusInfo {
-                corpus: self.folder.clone(),
+                corpus: folder.clone(),
                 format: catalogue::FORMAT,
                 encoder: catalogue.about("encoder_name")?.unwrap_or_default(),
                 dimensions: encoder.dimensions(),
@@ -176,26 +214,28 @@ impl Inner {
                 chunks: catalogue.count_chunks()?,
                 repeated: catalogue.count_repeated()?,
                 catalogue_bytes: bytes("corpus.db") + bytes("corpus.db-wal"),
-                index_bytes: self.store.bytes(),
-                rows,
-                dead_rows: rows - live,
+                index_bytes: self.store.bytes(view.snapshot.segments.iter().flat_map(|segment| segment.entry.files.names())),
+                cache_bytes: self.cache.bytes(),
+                rows: sum(|segment| segment.rows),
+                dead_rows: sum(|segment| segment.rows - segment.live),
+                terms: sum(|segment| segment.terms),
+                segments,
                 fields: catalogue.fields()?,
                 sources: catalogue.sources()?.into_iter().map(|source| source.location.into()).collect(),
                 documents: catalogue.document_infos()?,
             })
-        })
     }
 
     /// A document, by its name.
     pub(crate) fn document_detail(&self, name: &str) -> Result<DocumentDetail> {
-        self.catalogue().read(|catalogue| catalogue.document_detail(name))
+        self.view()?.catalogue().document_detail(name)
     }
 
     /// A chunk, by its id or the beginning of it.
     pub(crate) fn chunk_detail(&self, id: &str) -> Result<ChunkDetail> {
-        let snapshot = self.snapshot()?;
-        let (mut detail, place) = self.catalogue().read(|catalogue| catalogue.chunk_detail(id))?;
-        detail.vector = place.and_then(|place| snapshot.vector(place)).map(|vector| VectorInfo::of(&vector));
+        let view = self.view()?;
+        let (mut detail, place) = view.catalogue().chunk_detail(id)?;
+        detail.vector = place.and_then(|place| view.snapshot.vector(place)).map(|vector| VectorInfo::of(&vector));
         Ok(detail)
     }
 }

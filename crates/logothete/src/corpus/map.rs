@@ -7,6 +7,7 @@ use std::path::Path;
 use memmap2::Mmap;
 
 /// A file, mapped for reading.
+#[derive(Debug)]
 pub(crate) struct MappedFile(Mmap);
 
 impl MappedFile {

@@ -2,24 +2,33 @@
 //!
 //! `corpus.db` is the catalogue, `segments/` holds the indexes. The protocol: new segment files are written and synced,
 //! then the folder, then one transaction of the catalogue names them. That transaction is the commit: before it nothing
-//! has happened, after it everything has.
+//! has happened, after it everything has. Those who read see one commit, as of a moment: a [`View`].
 
 mod cache;
 mod catalogue;
 mod info;
 mod lock;
 mod map;
+mod near;
+mod renew;
 mod snapshot;
 mod store;
+mod view;
 
 pub(crate) use cache::Cache;
-pub(crate) use catalogue::{Catalogue, FileState, IndexEntry, Known, Place, SourceEntry};
-pub use info::{ChunkDetail, ChunkInfo, CorpusInfo, DocumentDetail, DocumentInfo, FieldInfo, VectorInfo};
+pub(crate) use catalogue::{
+    Catalogue, FileState, IndexEntry, Indexed, Known, Place, SegmentEntry, SegmentFiles, SourceEntry, indexed_language,
+};
+pub use info::{ChunkDetail, ChunkInfo, CorpusInfo, DocumentDetail, DocumentInfo, FieldInfo, SegmentInfo, VectorInfo};
 pub(crate) use lock::WriterLock;
-pub(crate) use snapshot::Snapshot;
+pub use near::IndexKind;
+pub(crate) use near::write as write_near;
+pub(crate) use snapshot::{Scope, Segment, Snapshot};
 pub(crate) use store::Store;
+pub(crate) use view::View;
 
-use std::path::PathBuf;
+use std::collections::HashSet;
+use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use logothete_core::vector::Distance;
@@ -27,18 +36,23 @@ use logothete_core::{Error, ErrorKind, Result};
 
 use crate::chunking::Chunking;
 use crate::pipeline::Pipeline;
+use view::Readers;
 
 /// An open corpus, shared by those who work on it.
 pub(crate) struct Inner {
     pub pipeline: Pipeline,
-    pub folder: PathBuf,
+    /// Its folder; nothing for one in memory.
+    pub folder: Option<PathBuf>,
     pub store: Store,
     /// How documents are cut, with this encoder and this generator.
     pub chunking: Chunking,
-    /// What generators wrote.
+    /// What generators wrote and encoders made.
     pub cache: Cache,
+    /// The connection of the one who writes.
     catalogue: Mutex<Catalogue>,
-    snapshot: Mutex<Option<(i64, Arc<Snapshot>)>>,
+    /// Those of the ones who read; a corpus in memory has only the other.
+    readers: Option<Readers>,
+    snapshot: Mutex<Option<Arc<Snapshot>>>,
 }
 
 fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
@@ -46,9 +60,23 @@ fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
     mutex.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
+/// An error of a corpus, with the place of the corpus where it has none of its own.
+fn at(folder: &Path, error: Error) -> Error {
+    if error.place().is_none() { error.at(folder.display()) } else { error }
+}
+
+/// Whether a corpus that was made with another encoder may be opened.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum OtherEncoder {
+    /// No: its vectors mean nothing to this one.
+    Refused,
+    /// Yes: its chunks are about to be encoded anew.
+    Expected,
+}
+
 impl Inner {
     /// Opens the corpus in a folder, or makes an empty one there.
-    pub(crate) fn open(pipeline: Pipeline, folder: PathBuf) -> Result<Self> {
+    pub(crate) fn open(pipeline: Pipeline, folder: PathBuf, other: OtherEncoder) -> Result<Self> {
         if folder.is_file() {
             return Err(
                 Error::new(ErrorKind::Configuration, "this is a file; a corpus is a folder").at(folder.display())
@@ -59,76 +87,109 @@ impl Inner {
                 .at(folder.display())
                 .because(error)
         })?;
-        let at = |error: Error| {
-            if error.place().is_none() { error.at(folder.display()) } else { error }
-        };
-        let store = Store::open(&folder).map_err(at)?;
-        let mut catalogue = Catalogue::open(&folder).map_err(at)?;
-        let (encoder, distance) = (&pipeline.encoder, pipeline.settings.distance);
-        match catalogue.about("encoder").map_err(at)? {
-            None => catalogue
-                .commit(|catalogue| {
-                    catalogue.set_about("encoder", encoder.fingerprint().as_str())?;
-                    catalogue.set_about("encoder_name", &encoder.name())?;
-                    catalogue.set_about("dimensions", &encoder.dimensions().to_string())?;
-                    catalogue.set_about("distance", distance.name())
-                })
-                .map_err(at)?,
-            Some(stored) if stored != encoder.fingerprint().as_str() => {
-                let theirs = catalogue.about("encoder_name")?.unwrap_or_else(|| "another encoder".into());
-                return Err(Error::new(
-                    ErrorKind::Mismatch,
-                    format!(
-                        "this corpus was made with the encoder “{theirs}” ({stored}) and cannot be used with “{}” ({}); \
-                         use the first, or build a new corpus",
-                        encoder.name(),
-                        encoder.fingerprint()
-                    ),
-                )
-                .at(folder.display()));
-            }
-            Some(_) => {}
+        let named = |error: Error| at(&folder, error);
+        let store = Store::open(&folder).map_err(named)?;
+        let catalogue = Catalogue::open(&folder).map_err(named)?;
+        let (cache, readers) = (Cache::new(&folder), Some(Readers::new(folder.clone())));
+        let inner = Self::of(pipeline, Some(folder.clone()), store, (catalogue, readers), cache);
+        inner.and_then(|inner| inner.settle(other)).map_err(named)
+    }
+
+    /// An empty corpus in memory.
+    pub(crate) fn in_memory(pipeline: Pipeline) -> Result<Self> {
+        let catalogue = (Catalogue::in_memory()?, None);
+        Self::of(pipeline, None, Store::in_memory(), catalogue, Cache::in_memory())?.settle(OtherEncoder::Refused)
+    }
+
+    fn of(
+        pipeline: Pipeline,
+        folder: Option<PathBuf>,
+        store: Store,
+        (catalogue, readers): (Catalogue, Option<Readers>),
+        cache: Cache,
+    ) -> Result<Self> {
+        let chunking = pipeline.chunking()?;
+        let (catalogue, snapshot) = (Mutex::new(catalogue), Mutex::new(None));
+        Ok(Self { pipeline, folder, store, chunking, cache, catalogue, readers, snapshot })
+    }
+
+    /// Compares what the corpus was made with with what is used now, and brings its format up to date.
+    fn settle(self, other: OtherEncoder) -> Result<Self> {
+        let (encoder, distance) = (&self.pipeline.encoder, self.pipeline.settings.distance);
+        let mut catalogue = self.catalogue();
+        if catalogue.about("encoder")?.is_none() {
+            catalogue.commit(|catalogue| {
+                catalogue.set_encoder(&**encoder)?;
+                catalogue.set_about("distance", distance.name())
+            })?;
+        }
+        if other == OtherEncoder::Refused {
+            self.same_encoder(&catalogue)?;
         }
         // A corpus that names none was made when there was but one.
-        let stored = catalogue.about("distance").map_err(at)?.unwrap_or_else(|| Distance::Cosine.name().to_owned());
+        let stored = catalogue.about("distance")?.unwrap_or_else(|| Distance::Cosine.name().to_owned());
         if stored != distance.name() {
             let message = format!(
                 "this corpus compares vectors by “{stored}” and cannot be used with “{}”; set distance in [index] to the first, \
                  or build a new corpus",
                 distance.name()
             );
-            return Err(Error::new(ErrorKind::Mismatch, message).at(folder.display()));
+            return Err(Error::new(ErrorKind::Mismatch, message));
         }
-        let (chunking, cache) = (pipeline.chunking()?, Cache::new(&folder));
-        let (catalogue, snapshot) = (Mutex::new(catalogue), Mutex::new(None));
-        Ok(Self { pipeline, folder, store, chunking, cache, catalogue, snapshot })
+        drop(catalogue);
+        self.renew()?;
+        Ok(self)
     }
 
+    /// An error when the vectors of the corpus are another encoder's.
+    fn same_encoder(&self, catalogue: &Catalogue) -> Result<()> {
+        let encoder = &self.pipeline.encoder;
+        let fingerprint = encoder.fingerprint();
+        match catalogue.about("encoder")? {
+            Some(stored) if stored != fingerprint.as_str() => {
+                let theirs = catalogue.about("encoder_name")?.unwrap_or_else(|| "another encoder".into());
+                Err(Error::new(
+                    ErrorKind::Mismatch,
+                    format!(
+                        "this corpus was made with the encoder “{theirs}” ({stored}) and cannot be used with “{}” \
+                         ({fingerprint}); use the first, or encode it anew with: logothete build --reencode",
+                        encoder.name(),
+                    ),
+                ))
+            }
+            _ => Ok(()),
+        }
+    }
+
+    /// The connection of the one who writes.
     pub(crate) fn catalogue(&self) -> MutexGuard<'_, Catalogue> {
         lock(&self.catalogue)
     }
 
-    /// The indexes as of the newest commit.
-    pub(crate) fn snapshot(&self) -> Result<Arc<Snapshot>> {
-        let catalogue = self.catalogue();
-        let version = catalogue.version()?;
-        let mut kept = lock(&self.snapshot);
-        if let Some((_, snapshot)) = kept.as_ref().filter(|(seen, _)| *seen == version) {
-            return Ok(snapshot.clone());
-        }
-        // Between listing and mapping, another process may merge segments and sweep the old files: then list again.
-        let opened = Snapshot::open(&catalogue, &self.store).or_else(|error| {
-            if catalogue.version()? == version { Err(error) } else { Snapshot::open(&catalogue, &self.store) }
-        });
-        let snapshot = Arc::new(
-            opened.map_err(|error| if error.place().is_none() { error.at(self.folder.display()) } else { error })?,
-        );
-        *kept = Some((version, snapshot.clone()));
-        Ok(snapshot)
+    /// The lock of the one who writes; nothing is needed in memory, where there is no other.
+    pub(crate) fn write_lock(&self) -> Result<Option<WriterLock>> {
+        self.folder.as_deref().map(WriterLock::take).transpose()
     }
 
-    /// Lets go of the indexes after a commit of our own.
-    pub(crate) fn refresh(&self) {
+    /// Removes the files that no segment names. For the one who holds the writer's lock.
+    pub(crate) fn sweep(&self) -> Result<()> {
+        let entries = self.catalogue().segments()?;
+        let named: HashSet<String> =
+            entries.iter().flat_map(|entry| entry.files.names().map(str::to_owned)).collect();
+        self.store.sweep(&named)
+    }
+
+    /// Lets go of the indexes and of the connections that nobody uses, so that nothing holds what was removed.
+    pub(crate) fn let_go(&self) {
         *lock(&self.snapshot) = None;
+        self.readers.iter().for_each(Readers::close);
+    }
+
+    /// An error with the corpus as its place, where it has none.
+    fn at(&self, error: Error) -> Error {
+        match &self.folder {
+            Some(folder) => at(folder, error),
+            None => error,
+        }
     }
 }

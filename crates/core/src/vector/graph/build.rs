@@ -16,6 +16,8 @@ use crate::vector::rows::Rows;
 pub const LINKS: usize = 16;
 /// How many near nodes are kept while the links of a new one are looked for.
 const EFFORT: usize = 100;
+/// How many are kept on the way down to it.
+pub const DESCENT: usize = 8;
 /// There are at most so many layers above the lowest.
 const MOST_LAYERS: u32 = 8;
 /// A batch is at most so much of what is there.
@@ -161,7 +163,7 @@ impl Graph<'_> {
         for at in (0..=top).rev() {
             let layer = self.layers[at].layer();
             let stands = at <= height as usize;
-            let near = walker.walk(&layer, &centre, &from, Allowed::All, if stands { EFFORT } else { 1 });
+            let near = walker.walk(&layer, &centre, &from, Allowed::All, if stands { EFFORT } else { DESCENT });
             if stands {
                 let links = select(self.rows, self.lifted, &near, |node| layer.row(node), LINKS);
                 found.push(Found { layer: at, node: self.layers[at].node(row), links });

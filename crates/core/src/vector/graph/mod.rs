@@ -15,13 +15,15 @@ mod layer;
 mod select;
 mod walk;
 
+use std::io::Write;
+
 use super::codes::QueryCodes;
 use super::near::Centre;
 use super::scan::{self, Candidate};
 use super::segment::VectorIndex;
 use crate::error::{Error, ErrorKind, Result};
 use crate::search::{Hit, RowSet};
-use crate::segment::{self, HEADER, Kind};
+use crate::segment::{self, BodyWriter, HEADER, Kind, SegmentHeader};
 use build::Built;
 use layer::{Layer, Word};
 use walk::{Allowed, Walker};
@@ -29,29 +31,36 @@ use walk::{Allowed, Walker};
 /// How many numbers stand before the layers.
 const FRONT: usize = 16;
 /// How many near rows a search keeps at least while it walks.
-const EFFORT: usize = 160;
+const EFFORT: usize = 100;
 /// When fewer than one in so many rows are live, the walk leaps over those that are not.
 const FEW: u32 = 2;
 /// When no more than so many rows are live, or one in so many, they are scanned.
 const NARROW: (u32, u32) = (2_000, 50);
 
-/// Links the rows of a segment of vectors, on all threads of the pool it runs on. The same rows give the same graph, on any number
-/// of threads. Nothing for a segment of the first version of the format, which has no codes.
+/// Links the rows of a segment of vectors, on all threads of the pool it runs on, and writes the body of the graph; returns what
+/// stands before it. The same rows give the same graph, on any number of threads. Nothing for a segment of the first version of
+/// the format, which has no codes.
 ///
-/// Needs about 150 bytes a row besides the vectors.
-pub fn write_graph<B: AsRef<[u8]> + Sync>(vectors: &VectorIndex<B>) -> Option<Vec<u8>> {
-    let rows = vectors.as_rows()?;
+/// Holds about 150 bytes a row besides the vectors.
+///
+/// # Errors
+/// When writing fails.
+pub fn write_graph<B: AsRef<[u8]> + Sync>(vectors: &VectorIndex<B>, to: impl Write) -> Result<Option<SegmentHeader>> {
+    let Some(rows) = vectors.as_rows() else { return Ok(None) };
     let Built { layers, entry } = build::build(&rows);
-    let words = layers.iter().map(|layer| layer.rows.len() + layer.below.len() + layer.links.len()).sum::<usize>();
-    let mut bytes = vec![0; HEADER + FRONT * 4];
-    bytes.reserve(words * 4);
-    for (at, layer) in layers.iter().enumerate() {
-        let nodes = (layer.links.len() / layer.width) as u32;
-        bytes[HEADER + 4 + at * 4..][..4].copy_from_slice(&nodes.to_le_bytes());
-        [&layer.rows, &layer.below, &layer.links].into_iter().for_each(|words| bytes.extend(words.as_flattened()));
+    let mut front = [0; FRONT];
+    front[0] = entry;
+    for (place, layer) in front[1..].iter_mut().zip(&layers) {
+        *place = (layer.links.len() / layer.width) as u32;
     }
-    bytes[HEADER..HEADER + 4].copy_from_slice(&entry.to_le_bytes());
-    Some(segment::seal(bytes, Kind::Graph, rows.rows, build::LINKS as u32 * 2, 0))
+    let mut body = BodyWriter::new(to);
+    body.put(&front.map(u32::to_le_bytes).concat())?;
+    for layer in &layers {
+        for words in [&layer.rows, &layer.below, &layer.links] {
+            body.put(words.as_flattened())?;
+        }
+    }
+    Ok(Some(body.finish(Kind::Graph, rows.rows, build::LINKS as u32 * 2, 0)))
 }
 
 /// A graph over a segment of vectors, read in place.
@@ -143,7 +152,7 @@ impl<B: AsRef<[u8]>> Graph<B> {
         let mut from = vec![self.entry];
         for at in (1..self.layers.len()).rev() {
             let layer = self.layer(at);
-            let near = walker.walk(&layer, &centre, &from, Allowed::All, 1);
+            let near = walker.walk(&layer, &centre, &from, Allowed::All, build::DESCENT);
             from = near.iter().map(|hit| layer.below(hit.row)).collect();
         }
         let allowed = match alive {

@@ -1,7 +1,8 @@
 //! What is told of a corpus to those who look into it.
 
 use logothete_core::chunk::ChunkId;
-use logothete_core::document::{Metadata, PageStart, Value};
+use logothete_core::document::{Metadata, PageStart, Pages, Value};
+use logothete_core::search::DocumentFacts;
 use logothete_core::{Error, ErrorKind, Result};
 use rusqlite::{OptionalExtension, params};
 
@@ -134,5 +135,61 @@ impl Catalogue {
             vector: None,
         };
         Ok((detail, place))
+    }
+
+    /// Calls back with each document and what is known of it.
+    pub(crate) fn each_document(
+        &self,
+        mut each: impl FnMut(i64, &DocumentFacts<'_>) -> Result<()>,
+    ) -> Result<()> {
+        let sql = "SELECT id, name, title, media_type, metadata FROM main.documents";
+        let mut statement = self.connection.prepare_cached(sql).map_err(failed)?;
+        let mut rows = statement.query([]).map_err(failed)?;
+        while let Some(row) = rows.next().map_err(failed)? {
+            let read = || -> rusqlite::Result<(i64, String, Option<String>, String, String)> {
+                Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?, row.get(4)?))
+            };
+            let (id, document, title, media_type, metadata) = read().map_err(failed)?;
+            let metadata: Metadata = from_json(&metadata)?;
+            let facts =
+                DocumentFacts { document: &document, title: title.as_deref(), media_type: &media_type, metadata: &metadata };
+            each(id, &facts)?;
+        }
+        Ok(())
+    }
+
+    /// The title, the media type and the metadata of a document, by its name.
+    pub(crate) fn facts_of(&self, name: &str) -> Result<Option<(Option<String>, String, Metadata)>> {
+        let sql = "SELECT title, media_type, metadata FROM main.documents WHERE name = ?";
+        let mut statement = self.connection.prepare_cached(sql).map_err(failed)?;
+        let read = |row: &rusqlite::Row<'_>| Ok((row.get(0)?, row.get(1)?, row.get::<_, String>(2)?));
+        let found = statement.query_row([name], read).optional().map_err(failed)?;
+        found.map(|(title, media_type, metadata)| Ok((title, media_type, from_json(&metadata)?))).transpose()
+    }
+
+    /// Calls back with the places of a document's chunks, and of those that stand for them, with the chunk's pages and headings.
+    pub(crate) fn each_place(
+        &self,
+        document: i64,
+        mut each: impl FnMut(Place, Option<Pages>, &[String]),
+    ) -> Result<()> {
+        let sql = "SELECT own.segment, own.row, other.segment, other.row, own.first_page, own.last_page, own.section
+                   FROM chunks AS own LEFT JOIN chunks AS other ON other.id = own.same_as WHERE own.document = ?";
+        let mut statement = self.connection.prepare_cached(sql).map_err(failed)?;
+        let mut rows = statement.query([document]).map_err(failed)?;
+        while let Some(row) = rows.next().map_err(failed)? {
+            let place = |at: usize| -> rusqlite::Result<Option<Place>> {
+                let parts: (Option<i64>, Option<u32>) = (row.get(at)?, row.get(at + 1)?);
+                Ok(parts.0.zip(parts.1).map(|(segment, row)| Place { segment, row }))
+            };
+            let read = || -> rusqlite::Result<_> {
+                let both = [place(0)?, place(2)?];
+                Ok((both, pages(row, "first_page", "last_page")?, row.get::<_, String>(6)?))
+            };
+            let (places, pages, section) = read().map_err(failed)?;
+            let section: Vec<String> = from_json(&section)?;
+            places.into_iter().flatten().for_each(|place| each(place, pages, &section));
+        }
+        Ok(())
     }
 }

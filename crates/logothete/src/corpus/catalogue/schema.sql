@@ -44,9 +44,3 @@ CREATE TABLE blocks (
     PRIMARY KEY (document, ordinal)
 ) WITHOUT ROWID;
 
-CREATE TABLE segments (
-    id       INTEGER PRIMARY KEY,
-    rows     INTEGER NOT NULL,
-    vectors  TEXT NOT NULL,  -- file names in segments/
-    keywords TEXT NOT NULL
-);

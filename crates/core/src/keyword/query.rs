@@ -1,0 +1,154 @@
+//! What is looked for: words, and what else a query may say of them.
+//!
+//! `word` may stand in a row, `+word` must, `-word` must not; `"some words"` must stand as they are written, and `-"some words"`
+//! must not; `word*` stands for all that begins so. In a plain question none of these signs means anything.
+
+use crate::text::{Token, tokens};
+
+/// Whether a row must have something.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Occurs {
+    /// It may, and is better for it.
+    #[default]
+    Maybe,
+    /// It must.
+    Must,
+    /// It must not.
+    MustNot,
+}
+
+/// A part of a query.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Clause {
+    /// Whether a row must have it.
+    pub occurs: Occurs,
+    /// A word or several, as they are written.
+    pub text: String,
+    /// Whether its words must follow one another.
+    pub phrase: bool,
+    /// Whether it is the beginning of a word.
+    pub prefix: bool,
+}
+
+/// A query, taken apart.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Query {
+    /// Its parts, in order.
+    pub clauses: Vec<Clause>,
+}
+
+impl Query {
+    /// A question as people write it: any of its words may match.
+    pub fn plain(text: &str) -> Self {
+        let clause = Clause { occurs: Occurs::Maybe, text: text.to_owned(), phrase: false, prefix: false };
+        Self { clauses: vec![clause] }
+    }
+
+    /// A query with signs. Whatever cannot be one is taken as it is written, so that every text is a query.
+    pub fn parse(text: &str) -> Self {
+        let mut clauses = Vec::new();
+        let mut rest = text.trim_start();
+        while !rest.is_empty() {
+            let (occurs, body) = match rest.strip_prefix('+') {
+                Some(body) if begins(body) => (Occurs::Must, body),
+                _ => match rest.strip_prefix('-') {
+                    // A number may be less than zero.
+                    Some(body) if begins(body) && !body.starts_with(|c: char| c.is_ascii_digit()) => {
+                        (Occurs::MustNot, body)
+                    }
+                    _ => (Occurs::Maybe, rest),
+                },
+            };
+            let quoted = body.strip_prefix('"').and_then(|inner| inner.split_once('"'));
+            if let Some((inner, behind)) = quoted {
+                // What is quoted is wanted as it is.
+                let occurs = if occurs == Occurs::Maybe { Occurs::Must } else { occurs };
+                if begins(inner.trim_start()) {
+                    clauses.push(Clause { occurs, text: inner.to_owned(), phrase: true, prefix: false });
+                }
+                rest = behind.trim_start();
+                continue;
+            }
+            let end = body.find(|c: char| c.is_whitespace() || c == '"').filter(|&end| end > 0);
+            let end = end.unwrap_or_else(|| if body.starts_with('"') { 1 } else { body.len() });
+            let (word, behind) = body.split_at(end);
+            let stem = word.strip_suffix('*').filter(|stem| stem.ends_with(char::is_alphanumeric));
+            let text = stem.unwrap_or(word).to_owned();
+            clauses.push(Clause { occurs, text, phrase: false, prefix: stem.is_some() });
+            rest = behind.trim_start();
+        }
+        Self { clauses }
+    }
+
+    /// The text without signs and without what must not be there: what an encoder reads.
+    pub fn text(&self) -> String {
+        let said = self.clauses.iter().filter(|clause| clause.occurs != Occurs::MustNot);
+        said.map(|clause| clause.text.as_str()).collect::<Vec<_>>().join(" ")
+    }
+
+    /// Whether a row may be ruled out by it.
+    pub fn is_strict(&self) -> bool {
+        self.clauses.iter().any(|clause| clause.occurs != Occurs::Maybe)
+    }
+}
+
+/// Whether a word or a quotation begins here.
+fn begins(text: &str) -> bool {
+    let mut any = false;
+    let word = text.strip_prefix('"').unwrap_or(text);
+    if word.starts_with(char::is_whitespace) {
+        return false;
+    }
+    let end = word.find(char::is_whitespace).unwrap_or(word.len());
+    tokens(&word[..end], |_: Token<'_>| any = true);
+    any
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+    use rstest::rstest;
+
+    use super::*;
+
+    fn line(query: &Query) -> String {
+        let sign = |clause: &Clause| match clause.occurs {
+            Occurs::Maybe => "",
+            Occurs::Must => "+",
+            Occurs::MustNot => "-",
+        };
+        let each = query.clauses.iter().map(|clause| {
+            let quote = if clause.phrase { "\"" } else { "" };
+            format!("{}{quote}{}{quote}{}", sign(clause), clause.text, if clause.prefix { "*" } else { "" })
+        });
+        each.collect::<Vec<_>>().join(" | ")
+    }
+
+    #[rstest]
+    #[case("north channel", "north | channel")]
+    #[case("+north -ice dred*", "+north | -ice | dred*")]
+    #[case("\"low water\" draught", "+\"low water\" | draught")]
+    #[case("-\"low water\"", "-\"low water\"")]
+    #[case("at -5 degrees - or + more", "at | -5 | degrees | - | or | + | more")]
+    #[case("an \"open quote", "an | \" | open | quote")]
+    #[case("B-17 8.4 m §12(3)", "B-17 | 8.4 | m | §12(3)")]
+    #[case("\"\" *", "*")]
+    fn queries_are_taken_apart(#[case] text: &str, #[case] expected: &str) {
+        assert_eq!(line(&Query::parse(text)), expected);
+    }
+
+    #[test]
+    fn an_encoder_reads_what_is_wanted() {
+        let query = Query::parse("+berth \"low water\" -ice");
+        assert_eq!((query.text().as_str(), query.is_strict()), ("berth low water", true));
+        assert!(!Query::parse("berth 7").is_strict() && !Query::plain("+berth").is_strict());
+    }
+
+    proptest! {
+        #[test]
+        fn any_text_is_a_query(text in "[a-c +\"*\\-5é.]{0,30}") {
+            let query = Query::parse(&text);
+            prop_assert!(query.clauses.iter().all(|clause| !clause.text.is_empty()));
+        }
+    }
+}

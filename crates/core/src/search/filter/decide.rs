@@ -1,0 +1,196 @@
+//! Whether a filter holds for a chunk, or for all chunks of a document.
+
+use super::{Filter, Is};
+use crate::document::{Metadata, Pages, Value};
+use crate::text::{fold, words};
+
+/// What is known of a document.
+#[derive(Clone, Copy, Debug)]
+pub struct DocumentFacts<'a> {
+    /// Its name.
+    pub document: &'a str,
+    /// Its title.
+    pub title: Option<&'a str>,
+    /// Its media type.
+    pub media_type: &'a str,
+    /// Its metadata.
+    pub metadata: &'a Metadata,
+}
+
+/// What is known of a chunk.
+#[derive(Clone, Copy, Debug)]
+pub struct ChunkFacts<'a> {
+    /// Its document.
+    pub document: DocumentFacts<'a>,
+    /// The pages it touches.
+    pub pages: Option<Pages>,
+    /// The headings above it.
+    pub section: &'a [String],
+}
+
+/// The values of a field.
+enum Values<'a> {
+    Of(Vec<std::borrow::Cow<'a, Value>>),
+    Pages(Pages),
+    /// They differ from chunk to chunk.
+    ByChunk,
+}
+
+impl Filter {
+    /// Whether it holds for a chunk.
+    pub fn holds(&self, chunk: &ChunkFacts<'_>) -> bool {
+        self.decide(&|field| values(field, &chunk.document, Some(chunk))).unwrap_or(false)
+    }
+
+    /// Whether it holds for every chunk of a document, or for none of them; nothing when that depends on the chunk.
+    pub fn holds_for_all(&self, document: &DocumentFacts<'_>) -> Option<bool> {
+        self.decide(&|field| values(field, document, None))
+    }
+
+    fn decide<'a>(&self, values: &dyn Fn(&str) -> Values<'a>) -> Option<bool> {
+        match self {
+            Self::All(parts) => {
+                let mut known = Some(true);
+                for part in parts {
+                    match part.decide(values) {
+                        Some(false) => return Some(false),
+                        Some(true) => {}
+                        None => known = None,
+                    }
+                }
+                known
+            }
+            Self::Any(parts) => {
+                let mut known = Some(false);
+                for part in parts {
+                    match part.decide(values) {
+                        Some(true) => return Some(true),
+                        Some(false) => {}
+                        None => known = None,
+                    }
+                }
+                known
+            }
+            Self::Not(part) => part.decide(values).map(|holds| !holds),
+            Self::Test { field, is } => match values(field) {
+                Values::Of(values) => Some(values.iter().any(|value| is.holds(value))),
+                Values::Pages(pages) => Some(is.holds_for_pages(pages)),
+                Values::ByChunk => None,
+            },
+        }
+    }
+}
+
+fn values<'a>(field: &str, document: &DocumentFacts<'a>, chunk: Option<&ChunkFacts<'a>>) -> Values<'a> {
+    use std::borrow::Cow;
+    let text = |text: &str| Cow::Owned(Value::Text(text.to_owned()));
+    match field {
+        "document" => Values::Of(vec![text(document.document)]),
+        "title" => Values::Of(document.title.map(text).into_iter().collect()),
+        "type" => Values::Of(vec![text(document.media_type)]),
+        "page" => match chunk {
+            Some(chunk) => chunk.pages.map_or(Values::Of(Vec::new()), Values::Pages),
+            None => Values::ByChunk,
+        },
+        "section" => match chunk {
+            Some(chunk) => Values::Of(chunk.section.iter().map(|heading| text(heading)).collect()),
+            None => Values::ByChunk,
+        },
+        _ => Values::Of(document.metadata.get(field).map(Cow::Borrowed).into_iter().collect()),
+    }
+}
+
+impl Is {
+    fn holds(&self, value: &Value) -> bool {
+        use std::cmp::Ordering::{Equal, Greater, Less};
+        let order = |other: &Value| compare(value, other);
+        match self {
+            Self::Present => true,
+            Self::Equal(other) => order(other) == Some(Equal),
+            Self::Less(other) => order(other) == Some(Less),
+            Self::More(other) => order(other) == Some(Greater),
+            Self::Between(least, most) => {
+                least.as_ref().is_none_or(|least| matches!(order(least), Some(Equal | Greater)))
+                    && most.as_ref().is_none_or(|most| matches!(order(most), Some(Equal | Less)))
+            }
+            Self::OneOf(values) => values.iter().any(|other| order(other) == Some(Equal)),
+            Self::Contains(wanted) => {
+                let folded = |text: &str| words(text).map(|word| fold(word.text)).collect::<Vec<_>>();
+                let (all, wanted) = (folded(&value.to_string()), folded(wanted));
+                wanted.is_empty() || all.windows(wanted.len()).any(|some| some == wanted)
+            }
+            Self::Fits(pattern) => {
+                let lower = |text: &str| text.to_lowercase().chars().collect::<Vec<_>>();
+                fits(&lower(&value.to_string()), &lower(pattern))
+            }
+        }
+    }
+
+    /// Whether it holds for one of some pages.
+    fn holds_for_pages(&self, pages: Pages) -> bool {
+        let (first, last) = (f64::from(pages.first), f64::from(pages.last));
+        let number = |value: &Value| match value {
+            Value::Number(number) => Some(*number),
+            _ => None,
+        };
+        let between = |least: f64, most: f64| least.max(first).ceil() <= most.min(last).floor();
+        match self {
+            Self::Present => true,
+            Self::Equal(value) => number(value).is_some_and(|page| between(page, page)),
+            Self::Less(value) => number(value).is_some_and(|page| first < page),
+            Self::More(value) => number(value).is_some_and(|page| last > page),
+            Self::Between(least, most) => {
+                let side = |value: &Option<Value>, open: f64| value.as_ref().map_or(Some(open), number);
+                side(least, f64::NEG_INFINITY)
+                    .zip(side(most, f64::INFINITY))
+                    .is_some_and(|(least, most)| between(least, most))
+            }
+            Self::OneOf(values) => values.iter().filter_map(number).any(|page| between(page, page)),
+            Self::Contains(_) | Self::Fits(_) => false,
+        }
+    }
+}
+
+/// How a value stands to another that was written down; nothing when the two cannot be compared. A date is compared by as much of
+/// it as is written, text whatever its case.
+fn compare(value: &Value, written: &Value) -> Option<std::cmp::Ordering> {
+    match (value, written) {
+        (Value::Number(a), Value::Number(b)) => a.partial_cmp(b),
+        (Value::Flag(a), Value::Flag(b)) => Some(a.cmp(b)),
+        (Value::Date(date), written) => {
+            let written = written.to_string();
+            let part = date.as_str().get(..written.len()).unwrap_or(date.as_str());
+            written.starts_with(|c: char| c.is_ascii_digit()).then(|| part.cmp(written.as_str()))
+        }
+        (Value::Text(text), written) => Some(text.to_lowercase().cmp(&written.to_string().to_lowercase())),
+        (Value::Number(_) | Value::Flag(_), Value::Text(text)) => {
+            let same = value.to_string() == *text;
+            same.then_some(std::cmp::Ordering::Equal)
+        }
+        _ => None,
+    }
+}
+
+/// Whether text fits a pattern: goes back to the last `*` when it does not, so that it costs at most their product.
+fn fits(text: &[char], pattern: &[char]) -> bool {
+    let (mut at, mut place) = (0, 0);
+    let mut star: Option<(usize, usize)> = None;
+    while at < text.len() {
+        match pattern.get(place) {
+            Some('*') => {
+                star = Some((place, at));
+                place += 1;
+            }
+            Some(&sign) if sign == '?' || sign == text[at] => {
+                at += 1;
+                place += 1;
+            }
+            _ => {
+                let Some((begin, from)) = star else { return false };
+                star = Some((begin, from + 1));
+                (place, at) = (begin + 1, from + 1);
+            }
+        }
+    }
+    pattern[place..].iter().all(|&sign| sign == '*')
+}

@@ -1,0 +1,174 @@
+//! Languages: their stems and the words that carry grammar rather than meaning.
+
+use rust_stemmers::{Algorithm, Stemmer};
+
+use super::stop;
+
+/// A language whose words can be brought to stems, by the algorithm of Snowball (M. Porter and others, 2001) for it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+#[allow(missing_docs)]
+pub enum Language {
+    English,
+    Arabic,
+    Danish,
+    Dutch,
+    Finnish,
+    French,
+    German,
+    Greek,
+    Hungarian,
+    Italian,
+    Norwegian,
+    Portuguese,
+    Romanian,
+    Russian,
+    Spanish,
+    Swedish,
+    Tamil,
+    Turkish,
+}
+
+/// A word is stemmed up to this length in bytes; what is longer is no word.
+const LONGEST: usize = 64;
+
+impl Language {
+    /// All of them, as they are numbered in index segments.
+    pub const ALL: [Self; 18] = [
+        Self::English,
+        Self::Arabic,
+        Self::Danish,
+        Self::Dutch,
+        Self::Finnish,
+        Self::French,
+        Self::German,
+        Self::Greek,
+        Self::Hungarian,
+        Self::Italian,
+        Self::Norwegian,
+        Self::Portuguese,
+        Self::Romanian,
+        Self::Russian,
+        Self::Spanish,
+        Self::Swedish,
+        Self::Tamil,
+        Self::Turkish,
+    ];
+
+    /// The language of a tag such as `en`, `de-CH` or `eng`; nothing for one that is not known here.
+    pub fn from_tag(tag: &str) -> Option<Self> {
+        let first = tag.split(['-', '_']).next().unwrap_or_default().to_ascii_lowercase();
+        Some(match first.as_str() {
+            "en" | "eng" => Self::English,
+            "ar" | "ara" => Self::Arabic,
+            "da" | "dan" => Self::Danish,
+            "nl" | "nld" | "dut" => Self::Dutch,
+            "fi" | "fin" => Self::Finnish,
+            "fr" | "fra" | "fre" => Self::French,
+            "de" | "deu" | "ger" => Self::German,
+            "el" | "ell" | "gre" => Self::Greek,
+            "hu" | "hun" => Self::Hungarian,
+            "it" | "ita" => Self::Italian,
+            "no" | "nb" | "nn" | "nob" | "nno" | "nor" => Self::Norwegian,
+            "pt" | "por" => Self::Portuguese,
+            "ro" | "ron" | "rum" => Self::Romanian,
+            "ru" | "rus" => Self::Russian,
+            "es" | "spa" => Self::Spanish,
+            "sv" | "swe" => Self::Swedish,
+            "ta" | "tam" => Self::Tamil,
+            "tr" | "tur" => Self::Turkish,
+            _ => return None,
+        })
+    }
+
+    fn algorithm(self) -> Algorithm {
+        match self {
+            Self::English => Algorithm::English,
+            Self::Arabic => Algorithm::Arabic,
+            Self::Danish => Algorithm::Danish,
+            Self::Dutch => Algorithm::Dutch,
+            Self::Finnish => Algorithm::Finnish,
+            Self::French => Algorithm::French,
+            Self::German => Algorithm::German,
+            Self::Greek => Algorithm::Greek,
+            Self::Hungarian => Algorithm::Hungarian,
+            Self::Italian => Algorithm::Italian,
+            Self::Norwegian => Algorithm::Norwegian,
+            Self::Portuguese => Algorithm::Portuguese,
+            Self::Romanian => Algorithm::Romanian,
+            Self::Russian => Algorithm::Russian,
+            Self::Spanish => Algorithm::Spanish,
+            Self::Swedish => Algorithm::Swedish,
+            Self::Tamil => Algorithm::Tamil,
+            Self::Turkish => Algorithm::Turkish,
+        }
+    }
+
+    /// The stem of a folded word. A word with anything but letters stays whole, and so does one of another script.
+    pub fn stem(self, folded: &str) -> String {
+        let script = |c: char| match self {
+            Self::Russian => ('\u{400}'..'\u{530}').contains(&c),
+            Self::Greek => ('\u{370}'..'\u{400}').contains(&c) || ('\u{1f00}'..'\u{2000}').contains(&c),
+            Self::Arabic => ('\u{620}'..'\u{6d4}').contains(&c),
+            Self::Tamil => ('\u{b80}'..'\u{c00}').contains(&c),
+            _ => c < '\u{250}',
+        };
+        let plain = |c: char| c == '\'' || (script(c) && (c.is_alphabetic() || self == Self::Tamil));
+        if folded.len() > LONGEST || !folded.chars().all(plain) {
+            return folded.to_owned();
+        }
+        if self == Self::English && !folded.is_ascii() {
+            return folded.to_owned();
+        }
+        let stem = Stemmer::create(self.algorithm()).stem(folded).into_owned();
+        if stem.is_empty() { folded.to_owned() } else { stem }
+    }
+
+    /// Whether a folded word carries grammar rather than meaning.
+    pub fn is_function_word(self, folded: &str) -> bool {
+        match self {
+            Self::English => stop::is_function_word(folded),
+            _ => stop::of_language(self).split_ascii_whitespace().any(|word| word == folded),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+    use rstest::rstest;
+
+    use super::*;
+
+    #[rstest]
+    #[case("de", "häfen", "haf")]
+    #[case("fr-CA", "bateaux", "bateau")]
+    #[case("rus", "корабли", "корабл")]
+    #[case("es", "canales", "canal")]
+    #[case("en", "channels", "channel")]
+    #[case("sv", "hamnarna", "hamn")]
+    fn words_come_to_their_stems(#[case] tag: &str, #[case] word: &str, #[case] stem: &str) {
+        assert_eq!(Language::from_tag(tag).expect("known").stem(word), stem);
+    }
+
+    #[test]
+    fn every_language_has_function_words_and_finds_its_tag() {
+        for language in Language::ALL {
+            let list = stop::of_language(language);
+            assert!(language == Language::English || list.split_ascii_whitespace().count() > 25, "{language:?}");
+            assert!(list.split_ascii_whitespace().all(|word| language.is_function_word(word)));
+        }
+        assert!(Language::German.is_function_word("und") && !Language::German.is_function_word("hafen"));
+        assert_eq!(Language::from_tag("zxx"), None);
+    }
+
+    proptest! {
+        #[test]
+        fn no_word_stops_a_stemmer(word in "\\PC{0,20}", greek in "[α-ωά-ώ]{0,12}", tamil in "[\u{b80}-\u{bff}]{0,9}", arabic in "[\u{620}-\u{65f}]{0,9}") {
+            for language in Language::ALL {
+                for word in [&word, &greek, &tamil, &arabic] {
+                    prop_assert!(word.is_empty() || !language.stem(word).is_empty());
+                }
+            }
+        }
+    }
+}

@@ -1,0 +1,92 @@
+//! Centres of vectors: each vector belongs to the nearest, and each centre is the mean of those that belong to it (Lloyd, 1982).
+
+use rayon::prelude::*;
+
+/// How often centres are moved.
+const ROUNDS: usize = 8;
+
+/// Some centres of so many numbers each.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Means {
+    pub dimensions: usize,
+    pub numbers: Vec<f32>,
+    /// Half the squared length of each.
+    halves: Vec<f32>,
+}
+
+impl Means {
+    /// From their numbers.
+    pub fn new(dimensions: usize, numbers: Vec<f32>) -> Self {
+        let halves = numbers.chunks_exact(dimensions.max(1)).map(|centre| product(centre, centre) / 2.0).collect();
+        Self { dimensions, numbers, halves }
+    }
+
+    /// Finds at most `count` centres of some vectors, which lie one behind the other. The same vectors give the same centres, on
+    /// any number of threads. Costs a comparison of each vector with each centre, a few times.
+    pub fn find(vectors: &[f32], dimensions: usize, count: usize) -> Self {
+        let rows = vectors.len() / dimensions.max(1);
+        let count = count.min(rows).max(1);
+        // Vectors far from one another in their order to begin with.
+        let first = (0..count).flat_map(|at| {
+            let row = at * rows / count;
+            vectors[row * dimensions..(row + 1) * dimensions].iter().copied()
+        });
+        let mut means = Self::new(dimensions, first.collect());
+        for _ in 0..ROUNDS {
+            let nearest: Vec<u32> = vectors.par_chunks_exact(dimensions).map(|vector| means.nearest(vector)).collect();
+            let (mut sums, mut counts) = (vec![0.0_f64; count * dimensions], vec![0_u32; count]);
+            for (vector, &centre) in vectors.chunks_exact(dimensions).zip(&nearest) {
+                let sum = &mut sums[centre as usize * dimensions..][..dimensions];
+                sum.iter_mut().zip(vector).for_each(|(sum, &number)| *sum += f64::from(number));
+                counts[centre as usize] += 1;
+            }
+            let mut numbers = means.numbers.clone();
+            for (at, &members) in counts.iter().enumerate().filter(|(_, members)| **members > 0) {
+                let place = at * dimensions..(at + 1) * dimensions;
+                let mean = sums[place.clone()].iter().map(|sum| (sum / f64::from(members)) as f32);
+                numbers[place].iter_mut().zip(mean).for_each(|(number, mean)| *number = mean);
+            }
+            means = Self::new(dimensions, numbers);
+        }
+        means
+    }
+
+    /// How many there are.
+    pub fn count(&self) -> usize {
+        self.halves.len()
+    }
+
+    pub fn centre(&self, at: usize) -> &[f32] {
+        &self.numbers[at * self.dimensions..(at + 1) * self.dimensions]
+    }
+
+    /// How near each is to a vector: higher is nearer.
+    pub fn near<'a>(&'a self, vector: &'a [f32]) -> impl Iterator<Item = f32> + 'a {
+        let centres = self.numbers.chunks_exact(self.dimensions.max(1)).zip(&self.halves);
+        centres.map(|(centre, half)| product(centre, vector) - half)
+    }
+
+    /// The one that is nearest, the first of several.
+    pub fn nearest(&self, vector: &[f32]) -> u32 {
+        let mut best = (f32::NEG_INFINITY, 0);
+        for (at, near) in self.near(vector).enumerate() {
+            if near > best.0 {
+                best = (near, at as u32);
+            }
+        }
+        best.1
+    }
+}
+
+/// The product of two vectors, in sixteen sums at once.
+pub fn product(a: &[f32], b: &[f32]) -> f32 {
+    const LANES: usize = 16;
+    let mut sums = [0.0_f32; LANES];
+    let ((a_lanes, a_rest), (b_lanes, b_rest)) = (a.as_chunks::<LANES>(), b.as_chunks::<LANES>());
+    for (a, b) in a_lanes.iter().zip(b_lanes) {
+        for lane in 0..LANES {
+            sums[lane] += a[lane] * b[lane];
+        }
+    }
+    sums.iter().sum::<f32>() + a_rest.iter().zip(b_rest).map(|(a, b)| a * b).sum::<f32>()
+}

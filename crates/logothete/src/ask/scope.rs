@@ -1,0 +1,91 @@
+//! The rows that a filter leaves, and which of several places that say the same is shown then.
+
+use std::sync::Arc;
+
+use logothete_core::document::Metadata;
+use logothete_core::search::{BUILT_IN_FIELDS, ChunkFacts, DocumentFacts, Filter, Passage};
+use logothete_core::{Error, ErrorKind, Result};
+
+use crate::corpus::{Catalogue, Scope, View};
+use crate::source::closest;
+
+/// The rows of the chunks for which a filter holds, a set a segment. Kept for the next question while the corpus stays as it is.
+///
+/// The first time it costs a look at every document's metadata, and at the chunks of those for which it holds.
+pub(super) fn scope(view: &View<'_>, filter: &Filter) -> Result<Arc<Scope>> {
+    let written = filter.to_string();
+    if let Some(scope) = view.snapshot.kept_scope(&written) {
+        return Ok(scope);
+    }
+    let catalogue = view.catalogue();
+    check_fields(catalogue, filter)?;
+    let mut scope = view.snapshot.empty_scope();
+    catalogue.each_document(|id, facts| {
+        let whole = filter.holds_for_all(facts);
+        if whole == Some(false) {
+            return Ok(());
+        }
+        catalogue.each_place(id, |place, pages, section| {
+            let holds = whole.unwrap_or_else(|| filter.holds(&ChunkFacts { document: *facts, pages, section }));
+            if let Some(at) = view.snapshot.place_of(place.segment).filter(|_| holds) {
+                scope[at].insert(place.row);
+            }
+        })
+    })?;
+    for (rows, segment) in scope.iter_mut().zip(&view.snapshot.segments) {
+        rows.keep(&segment.entry.live);
+    }
+    let scope = Arc::new(scope);
+    view.snapshot.keep_scope(written, &scope);
+    Ok(scope)
+}
+
+/// An error when no document has one of a filter's fields, which is more likely a slip than meant.
+fn check_fields(catalogue: &Catalogue, filter: &Filter) -> Result<()> {
+    let unknown: Vec<&str> = filter.fields().into_iter().filter(|field| !BUILT_IN_FIELDS.contains(field)).collect();
+    if unknown.is_empty() {
+        return Ok(());
+    }
+    let known = catalogue.fields()?;
+    if known.is_empty() {
+        return Ok(());
+    }
+    let names = || known.iter().map(|field| field.name.clone()).chain(BUILT_IN_FIELDS.map(str::to_owned));
+    match unknown.into_iter().find(|field| names().all(|name| name != **field)) {
+        None => Ok(()),
+        Some(field) => {
+            let near = match closest(field, names()) {
+                Some(near) => format!("did you mean {near}?"),
+                None => "logothete show lists the fields".to_owned(),
+            };
+            Err(Error::new(ErrorKind::Configuration, format!("no document has the field “{field}”; {near}")).at("filter"))
+        }
+    }
+}
+
+/// A passage as a filter lets it be seen: of several places that say the same, those for which it holds.
+pub(super) fn seen_through(catalogue: &Catalogue, filter: &Filter, passage: Passage) -> Result<Passage> {
+    let holds = |document: &str, pages, section: &[String]| -> Result<bool> {
+        let Some((title, media_type, metadata)) = catalogue.facts_of(document)? else { return Ok(false) };
+        let metadata: Metadata = metadata;
+        let facts = DocumentFacts { document, title: title.as_deref(), media_type: &media_type, metadata: &metadata };
+        Ok(filter.holds(&ChunkFacts { document: facts, pages, section }))
+    };
+    if passage.also.is_empty() {
+        return Ok(passage);
+    }
+    let mut others = Vec::new();
+    for other in &passage.also {
+        if holds(&other.document, other.pages, &other.section)? {
+            others.push(other.chunk.clone());
+        }
+    }
+    let mut seen = if holds(&passage.document, passage.pages, &passage.section)? || others.is_empty() {
+        passage
+    } else {
+        // Another place that says the same is allowed to: it is shown.
+        catalogue.passage_of(&others[0])?.unwrap_or(passage)
+    };
+    seen.also.retain(|other| others.contains(&other.chunk));
+    Ok(seen)
+}
