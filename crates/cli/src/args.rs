@@ -89,6 +89,47 @@ pub struct ChunkArguments {
     pub compare: Option<String>,
 }
 
+/// What is done to a corpus besides building.
+#[derive(Args)]
+#[group(multiple = false, conflicts_with_all = ["paths", "prune", "estimate"])]
+pub struct Upkeep {
+    /// Remove a document and every trace of it from the corpus's files, its vectors, words and cache entries included
+    #[arg(long, value_name = "DOCUMENT")]
+    pub forget: Option<String>,
+    /// Merge all segments into one, and drop deleted rows and free pages
+    #[arg(long)]
+    pub compact: bool,
+    /// Encode all chunks with the configuration's encoder, and use it from then on
+    #[arg(long)]
+    pub reencode: bool,
+    /// Fill an empty corpus with what show --export wrote
+    #[arg(long, value_name = "FILE")]
+    pub import: Option<PathBuf>,
+}
+
+/// What to search for, and among what.
+#[derive(Args)]
+pub struct SearchArguments {
+    /// The query; +word must be there, -word must not, "some words" as they are written, begin* for the beginning of words
+    #[arg(value_name = "QUERY", required_unless_present = "queries")]
+    pub query: Vec<String>,
+    /// Search for each line of a file instead
+    #[arg(long, value_name = "FILE", conflicts_with = "query")]
+    pub queries: Option<PathBuf>,
+    /// How many passages to show
+    #[arg(long, value_name = "NUMBER")]
+    pub count: Option<usize>,
+    /// Search among chunks for which this holds, such as 'kind = notice and date >= 2025'
+    #[arg(long, value_name = "FILTER")]
+    pub filter: Option<String>,
+    /// Sort what was found by a field; with - before it, the greatest first
+    #[arg(long, value_name = "FIELD", allow_hyphen_values = true)]
+    pub sort: Option<String>,
+    /// Leave out passages with a lower score; LEG=SCORE means that of a leg, such as vector=0.3
+    #[arg(long = "floor", value_name = "SCORE")]
+    pub floors: Vec<String>,
+}
+
 /// A form of a document.
 #[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
 pub enum Format {
@@ -125,6 +166,8 @@ pub enum Verb {
         /// Say what would be read, cut and written, and what it would cost, and do nothing
         #[arg(long, conflicts_with = "prune")]
         estimate: bool,
+        #[command(flatten)]
+        upkeep: Upkeep,
     },
     /// Show what is in the corpus, or in a document or a chunk of it
     Show {
@@ -137,21 +180,20 @@ pub enum Verb {
         /// Read every byte of the indexes and compare checksums
         #[arg(long)]
         verify: bool,
+        /// Write all of the corpus to a file as JSON Lines
+        #[arg(long, value_name = "FILE", conflicts_with_all = ["document", "chunk", "verify"])]
+        export: Option<PathBuf>,
     },
     /// Find the passages that fit a query best
-    Search {
-        /// The query
-        #[arg(required = true, value_name = "QUERY")]
-        query: Vec<String>,
-        /// How many passages to show
-        #[arg(long, value_name = "NUMBER")]
-        count: Option<usize>,
-    },
+    Search(SearchArguments),
     /// Answer a question, with the place that each sentence comes from
     Ask {
         /// The question
         #[arg(required = true, value_name = "QUESTION")]
         question: Vec<String>,
+        /// Answer from chunks for which this holds, such as 'kind = notice and date >= 2025'
+        #[arg(long, value_name = "FILTER")]
+        filter: Option<String>,
         /// Show what every stage did
         #[arg(long)]
         trace: bool,

@@ -11,7 +11,7 @@ use clap::Parser;
 use logothete::{Error, ErrorKind};
 use serde_json::{Value, json};
 
-use args::{Arguments, Verb};
+use args::{Arguments, Upkeep, Verb};
 
 /// The version of the JSON on stdout.
 const JSON_VERSION: u32 = 1;
@@ -65,13 +65,22 @@ async fn run(arguments: Arguments) -> logothete::Result<Outcome> {
         Verb::New { paths } => commands::new::run(place, &paths),
         Verb::Parse(arguments) => commands::parse::run(place, &arguments),
         Verb::Chunk(arguments) => commands::chunk::run(place, &arguments),
+        Verb::Build { upkeep: Upkeep { forget: Some(document), .. }, .. } => {
+            commands::upkeep::forget(place, &document).await
+        }
+        Verb::Build { upkeep: Upkeep { compact: true, .. }, .. } => commands::upkeep::compact(place).await,
+        Verb::Build { upkeep: Upkeep { reencode: true, .. }, .. } => commands::upkeep::reencode(place).await,
+        Verb::Build { upkeep: Upkeep { import: Some(file), .. }, .. } => commands::upkeep::import(place, &file).await,
         Verb::Build { paths, estimate: true, .. } => commands::build::estimate(place, paths).await,
         Verb::Build { paths, prune, .. } => commands::build::run(place, paths, prune).await,
-        Verb::Show { document, chunk, verify } => {
+        Verb::Show { export: Some(file), .. } => commands::upkeep::export(place, &file).await,
+        Verb::Show { document, chunk, verify, .. } => {
             commands::show::run(place, document.as_deref(), chunk.as_deref(), verify).await
         }
-        Verb::Search { query, count } => commands::search::run(place, &query.join(" "), count).await,
-        Verb::Ask { question, trace } => commands::ask::run(place, &question.join(" "), trace).await,
+        Verb::Search(arguments) => commands::search::run(place, &arguments).await,
+        Verb::Ask { question, filter, trace } => {
+            commands::ask::run(place, &question.join(" "), filter.as_deref(), trace).await
+        }
         Verb::Evaluate { set, split } => commands::evaluate::run(place, &set, split.as_deref()).await,
     }
 }

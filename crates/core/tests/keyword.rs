@@ -15,6 +15,9 @@ type Index = KeywordIndex<Vec<u8>>;
 
 fn bytes(texts: &[String]) -> Vec<u8> {
     let mut writer = KeywordWriter::new(FieldWeights::default());
+    // What another segment had is remembered, and nothing of it is seen in this one.
+    writer.push(&Fields::body("b zz cc other words"), None);
+    whole_segment(|to| writer.write(to)).expect("a segment");
     texts.iter().for_each(|text| writer.push(&Fields::body(text), Some(Language::English)));
     whole_segment(|to| writer.write(to)).expect("a segment")
 }

@@ -1,5 +1,6 @@
 //! The corpus as its users hold it: every call runs on the pool's threads and is awaited.
 
+use std::io::{BufRead, Write};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -8,7 +9,7 @@ use logothete_core::cite::Answer;
 use logothete_core::measure::{Run, SetQuestion};
 
 use crate::ask::{self, SearchRequest, SearchResult};
-use crate::build::{self, BuildReport, BuildRequest, Estimate};
+use crate::build::{self, BuildReport, BuildRequest, Estimate, Forgotten, Given, StopToken};
 use crate::corpus::{ChunkDetail, CorpusInfo, DocumentDetail, Inner, OtherEncoder};
 use crate::evaluate;
 use crate::pipeline::Pipeline;
@@ -30,6 +31,26 @@ impl Pipeline {
         let pool = Pool::new()?;
         let inner = pool.run(move || Inner::open(pipeline, folder, OtherEncoder::Refused)).await?;
         Ok(Corpus { inner: Arc::new(inner), pool })
+    }
+
+    /// Opens the corpus in a folder and, if it was made with another encoder, encodes all its chunks with this one first.
+    ///
+    /// The new vectors are written beside those that are there, and take their place in one commit; until then others read the
+    /// old ones. Vectors are cached as they come, so that one that was stopped goes on where it was. A cap of the settings
+    /// stops it too; then the report says so, and there is no corpus to read yet.
+    ///
+    /// # Errors
+    /// As [`open`](Self::open), and when another build is running.
+    pub async fn reencode(&self, folder: impl AsRef<Path>, stop: &StopToken) -> Result<(Corpus, BuildReport)> {
+        let (pipeline, folder, stop): (Self, PathBuf, _) = (self.clone(), folder.as_ref().to_path_buf(), stop.clone());
+        let pool = Pool::new()?;
+        let work = move || {
+            let inner = Inner::open(pipeline, folder, OtherEncoder::Expected)?;
+            let report = build::reencode(&inner, &stop)?;
+            Ok((inner, report))
+        };
+        let (inner, report) = pool.run(work).await?;
+        Ok((Corpus { inner: Arc::new(inner), pool }, report))
     }
 
     /// Makes an empty corpus in memory. It is gone when it is dropped; all else is as with one in a folder.
@@ -64,6 +85,94 @@ impl Corpus {
         let report = self.pool.run(move || build::run(&inner, &request, &waiter)).await;
         guard.disarm();
         report
+    }
+
+    /// Puts documents, or chunks under ids of your own, into the corpus, and replaces those that are there under the same names
+    /// or ids. Parsed documents are cut and encoded as those of a build are.
+    ///
+    /// # Errors
+    /// When another build is running, a name belongs to a document of a source, a chunk has no text, or the disk refuses.
+    pub async fn put<G: Into<Given>>(&mut self, given: impl IntoIterator<Item = G>) -> Result<BuildReport> {
+        let inner = self.inner.clone();
+        let given: Vec<Given> = given.into_iter().map(Into::into).collect();
+        let (stop, waiter) = (StopToken::default(), Waiter::here());
+        let guard = stop.stop_on_drop();
+        let report = self.pool.run(move || build::put(&inner, given, &waiter, &stop)).await;
+        guard.disarm();
+        report
+    }
+
+    /// Removes a document by its name; says whether it was there. A build of its source may read it again.
+    ///
+    /// # Errors
+    /// When another build is running, or the disk refuses.
+    pub async fn remove(&mut self, document: &str) -> Result<bool> {
+        let (inner, document) = (self.inner.clone(), document.to_owned());
+        self.pool.run(move || build::remove(&inner, &document)).await
+    }
+
+    /// Removes a chunk that was [put](Self::put) under an id of its own; says whether it was there.
+    ///
+    /// # Errors
+    /// When it was cut from a document, another build is running, or the disk refuses.
+    pub async fn remove_chunk(&mut self, id: &str) -> Result<bool> {
+        let (inner, id) = (self.inner.clone(), id.to_owned());
+        self.pool.run(move || build::remove_chunk(&inner, &id)).await
+    }
+
+    /// Removes a document and every trace of it from the corpus's files: its text, its vectors and postings, what was cached for
+    /// it, and the free pages that they leave. Costs writing anew each segment that it had rows in, and the catalogue.
+    ///
+    /// # Errors
+    /// When there is none of this name, another build is running, or another process still reads what was there before.
+    pub async fn forget(&mut self, document: &str) -> Result<Forgotten> {
+        let (inner, document) = (self.inner.clone(), document.to_owned());
+        self.pool.run(move || build::forget(&inner, &document)).await
+    }
+
+    /// Merges all segments into one, drops deleted rows, and writes the catalogue anew without its free pages.
+    ///
+    /// # Errors
+    /// When another build is running, or the disk refuses.
+    pub async fn compact(&mut self) -> Result<()> {
+        let inner = self.inner.clone();
+        self.pool.run(move || build::compact(&inner)).await
+    }
+
+    /// Writes all of the corpus as JSON Lines, as it is now; returns how many lines there are.
+    ///
+    /// # Errors
+    /// When it cannot be written.
+    pub async fn export<W: Write + Send + 'static>(&self, mut to: W) -> Result<u64> {
+        let inner = self.inner.clone();
+        self.pool.run(move || build::export(&inner, &mut to)).await
+    }
+
+    /// Fills an empty corpus with what was [exported](Self::export) from one with the same encoder; returns how many lines there
+    /// were. All of it, or nothing.
+    ///
+    /// # Errors
+    /// When the corpus is not empty, or a line is not as it was exported; the error names it.
+    pub async fn import<R: BufRead + Send + 'static>(&mut self, mut from: R) -> Result<u64> {
+        let inner = self.inner.clone();
+        self.pool.run(move || build::import(&inner, &mut from)).await
+    }
+
+    /// Reads as of now, whatever is committed later, until it is [pinned](Self::pin) again or [unpinned](Self::unpin).
+    ///
+    /// Without it every call sees the newest commit. A corpus that is pinned can be read while another process encodes it anew
+    /// with another encoder, and after that too. The log of the catalogue grows as long as it is pinned.
+    ///
+    /// # Errors
+    /// When the corpus is damaged.
+    pub async fn pin(&mut self) -> Result<()> {
+        let inner = self.inner.clone();
+        self.pool.run(move || inner.pin()).await
+    }
+
+    /// Lets every call see the newest commit again.
+    pub fn unpin(&mut self) {
+        self.inner.unpin();
     }
 
     /// What a build would do and cost: documents, chunks, contexts to be written, tokens, money. Reads and cuts what has

@@ -40,7 +40,9 @@ mod trace;
 /// The name of the threads that compute, so that a panic in one can be told from a panic elsewhere.
 pub use pool::THREAD_NAME as WORKER_THREAD;
 
-pub use build::{BuildReport, BuildRequest, DocumentEstimate, Estimate, Failure, Progress, PruneNeeded, StopToken};
+pub use build::{
+    BuildReport, BuildRequest, DocumentEstimate, Estimate, Failure, Forgotten, Given, OwnChunk, Progress, PruneNeeded, StopToken,
+};
 pub use config::{
     ChunkConfig, ChunkContext, ChunkUnit, Config, EncoderConfig, EncoderKind, IndexConfig, Ocr, Settings, Strategy,
     pages,

@@ -1,7 +1,7 @@
 //! `logothete ask`
 
-use logothete::Result;
 use logothete::cite::{Answer, Verdict};
+use logothete::{Result, SearchRequest};
 use serde_json::{Value, json};
 
 use super::{configuration, corpus};
@@ -9,9 +9,13 @@ use crate::args::Place;
 use crate::view::{Style, duration, indented, quotation, shortened, width, wrap};
 use crate::{DONE, Outcome, REFUSED};
 
-pub async fn run(place: &Place, question: &str, trace: bool) -> Result<Outcome> {
+pub async fn run(place: &Place, question: &str, filter: Option<&str>, trace: bool) -> Result<Outcome> {
     let (config, folder) = configuration(place)?;
-    let answer = corpus(place, &config, &folder, true).await?.ask(question).await?;
+    let mut request = SearchRequest::new(question);
+    if let Some(filter) = super::filter(filter)? {
+        request = request.filter(filter);
+    }
+    let answer = corpus(place, &config, &folder, true).await?.ask(request).await?;
     let style = Style::of_stdout();
     let mut text = render(&answer, style);
     if trace {

@@ -56,7 +56,7 @@ pub async fn run(place: &Place, paths: Vec<PathBuf>, prune: bool) -> Result<Outc
     let text = format!(
         "{}\nThe corpus is in {}.\n",
         render(&report, style),
-        style.place(&corpus.folder().display().to_string())
+        style.place(&corpus.folder().unwrap_or(std::path::Path::new("memory")).display().to_string())
     );
     Ok(Outcome { text, json: json!(report), code })
 }

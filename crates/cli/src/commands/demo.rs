@@ -72,7 +72,7 @@ pub async fn run() -> Result<Outcome> {
     }
     let mut answers = Vec::new();
     for question in QUESTIONS {
-        let answer = corpus.ask(question).await?;
+        let answer = corpus.ask(*question).await?;
         let rule = "─".repeat(width());
         text.push_str(&format!("\n{}\n{} {question}\n\n", style.faint(&rule), style.faint("?")));
         text.push_str(&super::ask::render(&answer, style));

@@ -9,10 +9,12 @@ pub mod new;
 pub mod parse;
 pub mod search;
 pub mod show;
+pub mod upkeep;
 
 use std::path::{Path, PathBuf};
 
 use logothete::document::Document;
+use logothete::search::Filter;
 use logothete::{Config, Corpus, Error, ErrorKind, Failure, FolderSource, Pipeline, Result};
 
 use crate::args::Place;
@@ -32,12 +34,25 @@ fn configuration(place: &Place) -> Result<(Config, PathBuf)> {
 
 /// Opens the corpus that is meant. One that must be there already is not made.
 async fn corpus(place: &Place, config: &Config, folder: &Path, must_exist: bool) -> Result<Corpus> {
+    Pipeline::from_config(config)?.open(corpus_folder(place, folder, must_exist)?).await
+}
+
+/// The folder of the corpus that is meant.
+fn corpus_folder(place: &Place, folder: &Path, must_exist: bool) -> Result<PathBuf> {
     let path = place.corpus.clone().unwrap_or_else(|| folder.join(CORPUS));
     if must_exist && !path.join("corpus.db").is_file() {
         let message = "there is no corpus here; make one with: logothete build PATH, or name one with --corpus FOLDER";
         return Err(Error::new(ErrorKind::NotFound, message).at(path.display()));
     }
-    Pipeline::from_config(config)?.open(path).await
+    Ok(path)
+}
+
+/// A filter that was written on the command line.
+fn filter(written: Option<&str>) -> Result<Option<Filter>> {
+    written.map(Filter::parse).transpose().map_err(|error| {
+        let place = error.place().unwrap_or_default().replacen("filter", "--filter", 1);
+        Error::new(error.kind(), error.message().to_owned()).at(place)
+    })
 }
 
 /// Parsed documents, and what could not be read.

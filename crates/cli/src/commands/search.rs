@@ -1,31 +1,97 @@
 //! `logothete search`
 
-use logothete::Result;
 use logothete::search::Passage;
+use logothete::{Error, ErrorKind, Misspelt, Result, SearchRequest, SearchResult};
 use serde_json::json;
 
 use super::{configuration, corpus};
-use crate::args::Place;
+use crate::args::{Place, SearchArguments};
 use crate::view::{Style, count as counted, duration, indented, shortened, width};
 use crate::{DONE, Outcome};
 
-pub async fn run(place: &Place, query: &str, count: Option<usize>) -> Result<Outcome> {
-    let (mut config, folder) = configuration(place)?;
-    config.search.passages = count.unwrap_or(config.search.passages);
-    let found = corpus(place, &config, &folder, true).await?.search(query).await?;
+pub async fn run(place: &Place, arguments: &SearchArguments) -> Result<Outcome> {
+    let (config, folder) = configuration(place)?;
+    let requests = requests(arguments)?;
+    let corpus = corpus(place, &config, &folder, true).await?;
+    let found = corpus.search_all(requests).await?;
     let style = Style::of_stdout();
-    let mut text = String::new();
-    for passage in &found.passages {
-        text.push_str(&render(passage, style));
+    if arguments.queries.is_none() {
+        let text = found.first().map(|found| result(found, style)).unwrap_or_default();
+        return Ok(Outcome { text, json: json!(found.first()), code: DONE });
+    }
+    let one = |found: &SearchResult| format!("{} {}\n\n{}", style.faint("?"), style.strong(&found.query), result(found, style));
+    let text = found.iter().map(one).collect::<Vec<_>>().join("\n");
+    Ok(Outcome { text, json: json!({ "searches": found }), code: DONE })
+}
+
+/// What is asked for: the query, or each line of the file.
+fn requests(arguments: &SearchArguments) -> Result<Vec<SearchRequest>> {
+    let queries = match &arguments.queries {
+        None => vec![arguments.query.join(" ")],
+        Some(file) => {
+            let text = std::fs::read_to_string(file).map_err(|error| {
+                Error::new(ErrorKind::NotFound, format!("it could not be read: {error}")).at(file.display()).because(error)
+            })?;
+            text.lines().filter(|line| !line.trim().is_empty()).map(str::to_owned).collect()
+        }
+    };
+    let filter = super::filter(arguments.filter.as_deref())?;
+    let floors: Vec<(Option<&str>, f32)> = arguments.floors.iter().map(|written| floor(written)).collect::<Result<_>>()?;
+    let request = |query: String| {
+        let mut request = SearchRequest::new(query);
+        if let Some(filter) = &filter {
+            request = request.filter(filter.clone());
+        }
+        if let Some(count) = arguments.count {
+            request = request.passages(count);
+        }
+        if let Some(field) = &arguments.sort {
+            request = match field.strip_prefix('-') {
+                Some(field) => request.sort_down_by(field),
+                None => request.sort_by(field),
+            };
+        }
+        for (leg, score) in &floors {
+            request = match leg {
+                Some(leg) => request.leg_floor(*leg, *score),
+                None => request.floor(*score),
+            };
+        }
+        request
+    };
+    Ok(queries.into_iter().map(request).collect())
+}
+
+/// A floor as it is written: a score, or a leg and a score.
+fn floor(written: &str) -> Result<(Option<&str>, f32)> {
+    let (leg, score) = match written.split_once('=') {
+        Some((leg, score)) => (Some(leg.trim()), score),
+        None => (None, written),
+    };
+    let score = score.trim().parse().ok().filter(|score: &f32| score.is_finite());
+    score.map(|score| (leg, score)).ok_or_else(|| {
+        let message = format!("“{written}” is no score; write one such as 0.5, or vector=0.3");
+        Error::new(ErrorKind::Configuration, message).at("--floor")
+    })
+}
+
+/// The passages of a search, and how many there are.
+fn result(found: &SearchResult, style: Style) -> String {
+    let mut text: String = found.passages.iter().map(|passage| render(passage, style)).collect();
+    for Misspelt { word, taken_for } in &found.misspelt {
+        let line = format!("No document has “{word}”; looked for words like {} instead.", taken_for.join(", "));
+        text.push_str(&format!("{}\n", style.faint(&line)));
     }
     let number = found.passages.len() as u64;
-    let summary = if number == 0 {
-        "No passage has a word of this query, or anything like it.".to_owned()
-    } else {
-        format!("{} in {}", counted(number, "passage", "passages"), duration(found.took_ms))
+    let summary = match (number, &found.filter) {
+        (0, Some(filter)) => format!("No passage fits this query where {filter}."),
+        (0, None) => "No passage has a word of this query, or anything like it.".to_owned(),
+        (_, Some(filter)) => {
+            format!("{} where {filter}, in {}", counted(number, "passage", "passages"), duration(found.took_ms))
+        }
+        (_, None) => format!("{} in {}", counted(number, "passage", "passages"), duration(found.took_ms)),
     };
-    text.push_str(&format!("{}\n", style.faint(&summary)));
-    Ok(Outcome { text, json: json!(found), code: DONE })
+    text + &format!("{}\n", style.faint(&summary))
 }
 
 fn render(passage: &Passage, style: Style) -> String {

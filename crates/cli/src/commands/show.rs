@@ -1,7 +1,7 @@
 //! `logothete show`
 
 use logothete::document::Metadata;
-use logothete::{ChunkDetail, CorpusInfo, DocumentDetail, Result};
+use logothete::{ChunkDetail, CorpusInfo, DocumentDetail, IndexKind, Result};
 use serde_json::json;
 
 use super::{configuration, corpus};
@@ -38,8 +38,14 @@ fn show_all(info: &CorpusInfo) -> Outcome {
     text.push_str(&fact("Corpus", &info.corpus.display().to_string()));
     text.push_str(&fact("Encoder", &info.encoder));
     text.push_str(&fact("Vectors", &format!("{} numbers each, distance {}", info.dimensions, info.distance.name())));
-    let sizes = format!("{} catalogue, {} indexes", bytes(info.catalogue_bytes), bytes(info.index_bytes));
+    let sizes = format!(
+        "{} catalogue, {} indexes, {} cache",
+        bytes(info.catalogue_bytes),
+        bytes(info.index_bytes),
+        bytes(info.cache_bytes)
+    );
     text.push_str(&fact("Size", &sizes));
+    text.push_str(&fact("Indexes", &indexes(info)));
     for source in &info.sources {
         text.push_str(&fact("Source", &source.display().to_string()));
     }
@@ -80,6 +86,23 @@ fn show_all(info: &CorpusInfo) -> Outcome {
         }
     }
     Outcome { text, json: json!(info), code: DONE }
+}
+
+/// How many rows the indexes have, and how they are searched.
+fn indexes(info: &CorpusInfo) -> String {
+    let kinds = [(IndexKind::Exact, "scanned"), (IndexKind::Graph, "through a graph"), (IndexKind::Lists, "through lists")];
+    let parts: Vec<String> = kinds
+        .iter()
+        .filter_map(|(kind, name)| {
+            let rows: u64 = info.segments.iter().filter(|segment| segment.index == *kind).map(|segment| segment.rows).sum();
+            (rows > 0).then(|| format!("{} {name}", thousands(rows)))
+        })
+        .collect();
+    let segments = count(info.segments.len() as u64, "segment", "segments");
+    match parts.as_slice() {
+        [] => segments,
+        parts => format!("{segments}, vectors: {}; {}", parts.join(", "), count(info.terms, "term", "terms")),
+    }
 }
 
 /// Metadata, a line each, the first with a name before it.

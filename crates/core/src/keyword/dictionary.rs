@@ -183,6 +183,11 @@ impl Walk<'_> {
         self.entry.list = list.map_or(0..0, |list| list..list);
     }
 
+    /// The entry it stands on.
+    pub(super) fn entry(&self) -> &Entry {
+        &self.entry
+    }
+
     /// The next entry.
     pub(super) fn next(&mut self) -> Option<&Entry> {
         if self.left == 0 || self.bytes.is_empty() {

@@ -46,6 +46,35 @@ fn bounds(mut pairs: Vec<Pair>, most: usize) -> Vec<Pair> {
     best
 }
 
+/// The shortest row of each frequency that was met: no other of that frequency can be better.
+#[derive(Default)]
+struct Shortest {
+    /// Of the low frequencies, by frequency; 0 where there is none.
+    low: [u32; 16],
+    high: Vec<Pair>,
+}
+
+impl Shortest {
+    #[inline]
+    fn add(&mut self, pair: Pair) {
+        match self.low.get_mut(pair.frequency as usize) {
+            // A length of nothing is counted as one: that is a bound too.
+            Some(shortest) if *shortest == 0 || pair.length < *shortest => *shortest = pair.length.max(1),
+            Some(_) => {}
+            None => self.high.push(pair),
+        }
+    }
+
+    /// The pairs, and begins anew.
+    fn take(&mut self) -> Vec<Pair> {
+        let low = std::mem::take(&mut self.low).into_iter().zip(0..);
+        let met = low.filter(|(length, _)| *length > 0).map(|(length, frequency)| Pair { frequency, length: length - u32::from(length == 1) });
+        let mut all: Vec<Pair> = met.collect();
+        all.append(&mut self.high);
+        all
+    }
+}
+
 /// A row of a list that is written.
 pub(super) struct Posting<'a> {
     pub row: u32,
@@ -53,7 +82,8 @@ pub(super) struct Posting<'a> {
     pub frequency: u32,
     /// The length of the row, weighted by field.
     pub length: u32,
-    pub positions: &'a [u32],
+    /// How many positions there are, and the distance of each from the one before, in groups of seven bits.
+    pub positions: &'a [u8],
 }
 
 /// Writes lists.
@@ -62,7 +92,7 @@ pub(super) struct ListWriter {
     /// The distances, less one, and the frequencies, less one, of the block so far.
     distances: Vec<u32>,
     frequencies: Vec<u32>,
-    pairs: Vec<Pair>,
+    pairs: Shortest,
     all_pairs: Vec<Pair>,
     /// The row that comes first after the last.
     next: u32,
@@ -77,15 +107,10 @@ impl ListWriter {
     pub(super) fn push(&mut self, posting: &Posting<'_>) {
         self.distances.push(posting.row - self.next);
         self.frequencies.push(posting.frequency.max(1) - 1);
-        self.pairs.push(Pair { frequency: posting.frequency, length: posting.length });
+        self.pairs.add(Pair { frequency: posting.frequency, length: posting.length });
         self.next = posting.row + 1;
         self.count += 1;
-        write_varint(posting.positions.len() as u32, &mut self.positions);
-        let mut before = 0;
-        for &position in posting.positions {
-            write_varint(position - before, &mut self.positions);
-            before = position;
-        }
+        self.positions.extend_from_slice(posting.positions);
         if self.distances.len() == BLOCK {
             self.end_block();
         }
@@ -96,7 +121,7 @@ impl ListWriter {
         self.data.extend(widths.map(|width| width as u8));
         pack(&self.distances, widths[0], &mut self.data);
         pack(&self.frequencies, widths[1], &mut self.data);
-        let pairs = bounds(std::mem::take(&mut self.pairs), BLOCK_PAIRS);
+        let pairs = bounds(self.pairs.take(), BLOCK_PAIRS);
         for number in [self.next - 1, self.data.len() as u32, self.positions.len() as u32] {
             self.table.extend(number.to_le_bytes());
         }
@@ -346,37 +371,52 @@ impl<'a> Cursor<'a> {
         }
     }
 
-    /// Where the term stands in the row, ascending. Costs a step for each row of the block before it.
+    /// Where the term stands in the row, ascending. Costs a step for each row of the block before it that was not asked for.
     pub(super) fn positions(&mut self, to: &mut Vec<u32>) {
         to.clear();
-        if self.read_positions(to).is_none() {
-            to.clear();
+        let mut bytes = self.position_bytes();
+        let mut before = 0_u32;
+        for _ in 0..read_varint(&mut bytes).unwrap_or(0) {
+            let Some(position) = read_varint(&mut bytes).and_then(|distance| before.checked_add(distance)) else { break };
+            to.push(position);
+            before = position;
         }
     }
 
-    fn read_positions(&mut self, to: &mut Vec<u32>) -> Option<()> {
+    /// The same, as it is written.
+    pub(super) fn position_bytes(&mut self) -> &'a [u8] {
+        self.find_positions().unwrap_or_default()
+    }
+
+    fn find_positions(&mut self) -> Option<&'a [u8]> {
         let (start, end) = self.part(self.block, 8, self.all_positions.len())?;
         let all = self.all_positions.get(start..end)?;
-        let (block, mut at, byte) = self.positions_at;
-        let mut byte = byte;
+        let (block, mut at, mut byte) = self.positions_at;
         if block != self.block || at > self.at {
             (at, byte) = (0, 0);
         }
-        let mut bytes = all.get(byte..)?;
         while at < self.at {
-            for _ in 0..read_varint(&mut bytes)? {
-                read_varint(&mut bytes)?;
-            }
+            byte += record(all.get(byte..)?)?;
             at += 1;
         }
-        self.positions_at = (self.block, at, all.len() - bytes.len());
-        let mut before = 0_u32;
-        for _ in 0..read_varint(&mut bytes)? {
-            before = before.checked_add(read_varint(&mut bytes)?)?;
-            to.push(before);
-        }
-        Some(())
+        self.positions_at = (self.block, at, byte);
+        let rest = all.get(byte..)?;
+        rest.get(..record(rest)?)
     }
+}
+
+/// How many bytes the positions of a row take that stand first.
+fn record(mut bytes: &[u8]) -> Option<usize> {
+    let all = bytes.len();
+    let mut left = read_varint(&mut bytes)?;
+    let before = all - bytes.len();
+    let mut at = 0;
+    while left > 0 {
+        // The last byte of a number has no high bit.
+        left -= u32::from(bytes.get(at)? & 0x80 == 0);
+        at += 1;
+    }
+    Some(before + at)
 }
 
 #[cfg(test)]
@@ -403,7 +443,11 @@ mod tests {
     fn written(rows: &[Row]) -> Vec<u8> {
         let (mut writer, mut bytes) = (ListWriter::default(), Vec::new());
         for (row, frequency, length, positions) in rows {
-            writer.push(&Posting { row: *row, frequency: *frequency, length: *length, positions });
+            let mut bytes = Vec::new();
+            write_varint(positions.len() as u32, &mut bytes);
+            let before = std::iter::once(&0).chain(positions);
+            positions.iter().zip(before).for_each(|(at, before)| write_varint(at - before, &mut bytes));
+            writer.push(&Posting { row: *row, frequency: *frequency, length: *length, positions: &bytes });
         }
         assert_eq!(writer.finish(&mut bytes), rows.len() as u32);
         bytes

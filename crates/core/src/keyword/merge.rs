@@ -31,23 +31,27 @@ pub fn merge_keywords<B: AsRef<[u8]>>(parts: &[(&KeywordIndex<B>, &RowSet)], to:
     }
     let mut segment = SegmentWriter::new(to, &lengths)?;
     let mut walks: Vec<_> = parts.iter().map(|(index, _)| index.walk()).collect();
-    let mut heads: Vec<_> = walks.iter_mut().map(|walk| walk.next().cloned()).collect();
-    let mut positions = Vec::new();
-    while let Some(term) = heads.iter().flatten().map(|entry| &entry.term).min().cloned() {
-        for (part, head) in heads.iter_mut().enumerate() {
-            let Some(entry) = head.as_ref().filter(|entry| entry.term == term) else { continue };
-            let mut cursor = parts[part].0.cursor(entry);
+    let mut open: Vec<bool> = walks.iter_mut().map(|walk| walk.next().is_some()).collect();
+    let mut term = Vec::new();
+    loop {
+        let heads = walks.iter().zip(&open).filter(|(_, open)| **open).map(|(walk, _)| &walk.entry().term);
+        let Some(least) = heads.min() else { break };
+        term.clone_from(least);
+        for (part, (walk, open)) in walks.iter_mut().zip(&mut open).enumerate() {
+            if !*open || walk.entry().term != term {
+                continue;
+            }
+            let mut cursor = parts[part].0.cursor(walk.entry());
             while cursor.row() != END {
                 let row = numbers[part].get(cursor.row() as usize).copied().unwrap_or(END);
                 if row != END {
-                    cursor.positions(&mut positions);
                     let (frequency, length) = (cursor.frequency(), lengths[row as usize]);
-                    segment.list.push(&Posting { row, frequency, length, positions: &positions });
+                    segment.list.push(&Posting { row, frequency, length, positions: cursor.position_bytes() });
                 }
                 cursor.next();
             }
-            let before = head.take();
-            *head = walks[part].next().filter(|next| before.is_none_or(|before| next.term > before.term)).cloned();
+            // Terms ascend; where they do not, the rest is damaged.
+            *open = walk.next().is_some_and(|next| next.term > term);
         }
         segment.end_list(&String::from_utf8_lossy(&term))?;
     }

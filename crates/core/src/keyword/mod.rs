@@ -14,6 +14,7 @@ mod query;
 mod search;
 mod terms;
 mod top;
+mod vocabulary;
 mod writer;
 
 pub use fields::{ContextParts, FieldWeights, Fields};

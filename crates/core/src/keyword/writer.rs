@@ -1,62 +1,53 @@
 //! Collecting rows, and writing them as a segment.
 
-use std::collections::HashMap;
 use std::io::Write;
 
 use super::dictionary::DictionaryWriter;
 use super::fields::{FieldWeights, Fields};
 use super::index::Footer;
 use super::list::{ListWriter, Posting};
-use super::terms::{Languages, term};
+use super::terms::Languages;
+use super::vocabulary::Vocabulary;
 use crate::error::Result;
-use crate::segment::{BodyWriter, Kind, SegmentHeader, read_varint, write_varint};
-use crate::text::{Language, Token, TokenKind, tokens};
+use crate::segment::{BodyWriter, Kind, SegmentHeader, write_varint};
+use crate::text::{Language, Token, tokens};
 
 /// So many positions lie between two fields of a row, so that no phrase goes from one into the next.
 const GAP: u32 = 16;
+/// Words of a row that come later than this have this position.
+const LAST_POSITION: u32 = (1 << 24) - 1;
+/// So many bits of a term's place are sorted at a time.
+const DIGIT: u32 = 9;
 
-/// Collects rows and writes them as a segment. Holds about two bytes a word, and the words.
+/// Collects rows and writes them as a segment. Holds 24 bytes for each word of its rows, and the words that it has met.
 #[derive(Default)]
 pub struct KeywordWriter {
     weights: FieldWeights,
     languages: Languages,
     lengths: Vec<u32>,
-    /// The term of each word as it is written, by the number of its language.
-    words: Vec<HashMap<Box<str>, u32>>,
-    terms: HashMap<String, u32>,
-    lists: Vec<Collected>,
+    vocabulary: Vocabulary,
+    /// Every word, in the order in which they came.
+    met: Vec<Met>,
+    /// Room for them to be sorted.
+    room: Vec<Met>,
 }
 
-/// What was met of a term: for each row its distance from the one before, the distances of its positions, raised by one, a
-/// zero, and the frequency.
-#[derive(Default)]
-struct Collected {
-    bytes: Vec<u8>,
-    /// The open row, counted from 1; 0 for none yet.
+/// A word that was met.
+#[derive(Clone, Copy, Default)]
+struct Met {
+    term: u32,
     row: u32,
-    position: u32,
-    frequency: u32,
-    rows: u32,
+    /// Its position and, in the highest eight bits, how much it counts.
+    place: u32,
 }
 
-impl Collected {
-    fn add(&mut self, row: u32, position: u32, weight: u32) {
-        if self.row != row + 1 {
-            self.close();
-            write_varint(row + 1 - self.row, &mut self.bytes);
-            (self.row, self.position, self.frequency) = (row + 1, 0, 0);
-            self.rows += 1;
-        }
-        write_varint(position - self.position + 1, &mut self.bytes);
-        self.position = position;
-        self.frequency += weight;
+impl Met {
+    fn position(self) -> u32 {
+        self.place & LAST_POSITION
     }
 
-    fn close(&mut self) {
-        if self.row > 0 {
-            self.bytes.push(0);
-            write_varint(self.frequency, &mut self.bytes);
-        }
+    fn weight(self) -> u32 {
+        self.place >> 24
     }
 }
 
@@ -80,70 +71,78 @@ impl KeywordWriter {
             if weight == 0 || text.is_empty() {
                 continue;
             }
-            let weight = u32::from(weight);
-            let count = tokens(text, |token| {
-                let number = self.number(&token, language);
-                self.lists[number as usize].add(row, first + token.position, weight);
+            let mut all: Vec<Token<'_>> = Vec::with_capacity(text.len() / 5);
+            let count = tokens(text, |token| all.push(token));
+            let met = &mut self.met;
+            self.vocabulary.find(&all, language, |at, term| {
+                let position = (first + all[at].position).min(LAST_POSITION);
+                met.push(Met { term, row, place: u32::from(weight) << 24 | position });
             });
-            length = length.saturating_add(count.saturating_mul(weight));
-            first += count + GAP;
+            length = length.saturating_add(count.saturating_mul(weight.into()));
+            first = first.saturating_add(count + GAP);
         }
         self.lengths.push(length);
     }
 
-    /// The number of a token's term.
-    fn number(&mut self, token: &Token<'_>, language: Option<Language>) -> u32 {
-        let known = Languages::number(language) as usize;
-        let word = token.kind == TokenKind::Word;
-        if word {
-            if self.words.len() <= known {
-                self.words.resize_with(known + 1, HashMap::new);
-            }
-            if let Some(&number) = self.words[known].get(token.text) {
-                return number;
-            }
-        }
-        let next = self.lists.len() as u32;
-        let number = *self.terms.entry(term(token, language)).or_insert(next);
-        if number == next {
-            self.lists.push(Collected::default());
-        }
-        if word {
-            self.words[known].insert(token.text.into(), number);
-        }
-        number
-    }
-
-    /// Writes the body of the segment, and returns what stands before it.
+    /// Writes the rows as the body of a segment, and returns what stands before it. Then there are none, but the words that were met
+    /// are remembered: to go on with the same writer is faster than with a new one.
     ///
     /// # Errors
     /// When writing fails.
-    pub fn write(mut self, to: impl Write) -> Result<SegmentHeader> {
-        self.words = Vec::new();
-        let mut segment = SegmentWriter::new(to, &self.lengths)?;
-        let mut terms: Vec<(String, u32)> = self.terms.into_iter().collect();
-        terms.sort_unstable();
+    pub fn write(&mut self, to: impl Write) -> Result<SegmentHeader> {
+        let (lengths, languages) = (std::mem::take(&mut self.lengths), std::mem::take(&mut self.languages));
+        let mut met = std::mem::take(&mut self.met);
+        let mut stands = vec![false; self.vocabulary.terms()];
+        met.iter().for_each(|met| stands[met.term as usize] = true);
+        let terms = self.vocabulary.sorted(|number| stands[number as usize]);
+        let mut places = vec![0; stands.len()];
+        terms.iter().zip(0..).for_each(|(&number, place)| places[number as usize] = place);
+        met.iter_mut().for_each(|met| met.term = places[met.term as usize]);
+        sort(&mut met, &mut self.room, terms.len() as u32);
+        let mut segment = SegmentWriter::new(to, &lengths)?;
         let mut positions = Vec::new();
-        for (term, number) in terms {
-            let collected = &mut self.lists[number as usize];
-            collected.close();
-            let bytes = std::mem::take(&mut collected.bytes);
-            let (mut bytes, mut row) = (bytes.as_slice(), 0);
-            for _ in 0..collected.rows {
-                row += read_varint(&mut bytes).unwrap_or_default();
+        for of_term in met.chunk_by(|a, b| a.term == b.term) {
+            for of_row in of_term.chunk_by(|a, b| a.row == b.row) {
+                let (row, frequency) = (of_row[0].row, of_row.iter().map(|met| met.weight()).sum());
                 positions.clear();
-                let mut position = 0;
-                while let Some(distance @ 1..) = read_varint(&mut bytes) {
-                    position += distance - 1;
-                    positions.push(position);
+                write_varint(of_row.len() as u32, &mut positions);
+                let mut before = 0;
+                for met in of_row {
+                    write_varint(met.position() - before, &mut positions);
+                    before = met.position();
                 }
-                let frequency = read_varint(&mut bytes).unwrap_or_default();
-                let length = self.lengths[row as usize - 1];
-                segment.list.push(&Posting { row: row - 1, frequency, length, positions: &positions });
+                let length = lengths[row as usize];
+                segment.list.push(&Posting { row, frequency, length, positions: &positions });
             }
-            segment.end_list(&term)?;
+            segment.end_list(self.vocabulary.term(terms[of_term[0].term as usize]))?;
         }
-        segment.finish(&self.lengths, self.languages, self.weights)
+        self.vocabulary.bound();
+        met.clear();
+        self.met = met;
+        segment.finish(&lengths, languages, self.weights)
+    }
+}
+
+/// Sorts by term, and leaves those of one term in their order: digit by digit from the lowest, each counted and then put in
+/// its place.
+fn sort(met: &mut Vec<Met>, room: &mut Vec<Met>, terms: u32) {
+    room.resize(met.len(), Met::default());
+    let mut shift = 0;
+    while terms > 1 && shift < 32 - (terms - 1).leading_zeros() {
+        let digit = |met: &Met| (met.term >> shift) as usize & ((1 << DIGIT) - 1);
+        let mut places = [0_usize; 1 << DIGIT];
+        met.iter().for_each(|met| places[digit(met)] += 1);
+        let mut next = 0;
+        for place in &mut places {
+            next += std::mem::replace(place, next);
+        }
+        for one in &*met {
+            let place = &mut places[digit(one)];
+            room[*place] = *one;
+            *place += 1;
+        }
+        std::mem::swap(met, room);
+        shift += DIGIT;
     }
 }
 
@@ -156,6 +155,9 @@ pub(super) struct SegmentWriter<W> {
     bytes: Vec<u8>,
 }
 
+/// Lists are written when they are so long together, in bytes.
+const TOGETHER: usize = 1 << 16;
+
 impl<W: Write> SegmentWriter<W> {
     pub(super) fn new(to: W, lengths: &[u32]) -> Result<Self> {
         let mut body = BodyWriter::new(to);
@@ -167,12 +169,17 @@ impl<W: Write> SegmentWriter<W> {
 
     /// Ends the list of a term. One without rows is left out.
     pub(super) fn end_list(&mut self, term: &str) -> Result<()> {
+        let before = self.bytes.len();
         let count = self.list.finish(&mut self.bytes);
-        if count > 0 {
-            self.body.put(&self.bytes)?;
-            self.dictionary.push(term, count, self.bytes.len() as u32);
+        if count == 0 {
+            self.bytes.truncate(before);
+            return Ok(());
         }
-        self.bytes.clear();
+        self.dictionary.push(term, count, (self.bytes.len() - before) as u32);
+        if self.bytes.len() >= TOGETHER {
+            self.body.put(&self.bytes)?;
+            self.bytes.clear();
+        }
         Ok(())
     }
 
@@ -182,6 +189,7 @@ impl<W: Write> SegmentWriter<W> {
         languages: Languages,
         weights: FieldWeights,
     ) -> Result<SegmentHeader> {
+        self.body.put(&self.bytes)?;
         let terms = self.dictionary.terms();
         let front = SegmentHeader::LENGTH as u64;
         let dictionary = front + self.body.length();

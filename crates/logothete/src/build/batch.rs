@@ -33,6 +33,8 @@ pub(super) struct Change {
     pub document: Document,
     pub state: Option<FileState>,
     pub parser: String,
+    /// What cut it, where that was not the pipeline's chunker.
+    pub chunker: Option<String>,
     pub chunks: Vec<Chunk>,
     /// The same chunks as they are compared with others.
     pub compared: Vec<Compared>,
@@ -162,13 +164,9 @@ impl<'a> Batch<'a> {
         };
         let each = change.chunks.iter().zip(bodies).enumerate();
         let wanted = each.filter_map(|(at, (chunk, body))| {
-            let indexed = Indexed {
-                title: change.document.title.clone(),
-                section: chunk.section.clone(),
-                context: chunk.context.clone(),
-                body: body?,
-                language,
-            };
+            let (document, title) = (change.document.name.clone(), change.document.title.clone());
+            let (section, context) = (chunk.section.clone(), chunk.context.clone());
+            let indexed = Indexed { document, title, section, context, body: body?, language };
             Some(Wanted { at, chunk: chunk.id.clone(), text: indexed.text(), indexed })
         });
         let wanted: Vec<Wanted> = wanted.collect();
@@ -341,7 +339,6 @@ impl<'a> Batch<'a> {
         let dimensions = self.vectors.dimensions();
         let vectors = std::mem::replace(&mut self.vectors, Vectors::new(dimensions));
         let settings = &self.inner.pipeline.settings;
-        let keywords = std::mem::replace(&mut self.keywords, KeywordWriter::new(settings.fields));
         let files = if vectors.is_empty() {
             None
         } else {
@@ -349,7 +346,7 @@ impl<'a> Batch<'a> {
             let names = SegmentFiles {
                 rows: vectors.len() as u32,
                 vectors: store.write("vectors", |to| write_vectors(&vectors, settings.distance, to))?,
-                keywords: store.write("keywords", |to| keywords.write(to))?,
+                keywords: store.write("keywords", |to| self.keywords.write(to))?,
                 near: None,
             };
             store.sync()?;
@@ -381,7 +378,7 @@ impl<'a> Batch<'a> {
                             &change.document,
                             state,
                             &change.parser,
-                            chunker.as_str(),
+                            change.chunker.as_deref().unwrap_or(chunker.as_str()),
                         )?
                     }
                     (_, Some(known), state) => {

@@ -113,7 +113,7 @@ fn merge(inner: &Inner, snapshot: &Snapshot, group: &[usize]) -> Result<()> {
 }
 
 /// Writes what searching a segment of vectors needs besides it.
-fn near(inner: &Inner, vectors: &str, rows: u32) -> Result<Option<String>> {
+pub(super) fn near(inner: &Inner, vectors: &str, rows: u32) -> Result<Option<String>> {
     let settings = &inner.pipeline.settings;
     let kind = settings.index.of(rows, inner.pipeline.encoder.dimensions(), settings.memory);
     write_near(&inner.store, kind, &VectorIndex::open(inner.store.open_file(vectors)?)?)

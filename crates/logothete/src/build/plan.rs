@@ -199,7 +199,7 @@ fn folder_entry(catalogue: &mut Catalogue, root: &Path, whole: bool, dry: bool) 
 }
 
 /// The catalogue's entry for a location, made when it is not there and this is no dry run.
-fn entry(
+pub(super) fn entry(
     catalogue: &mut Catalogue,
     location: &str,
     whole: bool,

@@ -205,6 +205,7 @@ impl<'a> Look<'a> {
             document,
             state: Some(state),
             parser: self.parser.clone(),
+            chunker: None,
             chunks: cut.chunks,
             compared: cut.compared,
             written: cut.written,
@@ -222,6 +223,7 @@ impl<'a> Look<'a> {
             document,
             state,
             parser,
+            chunker: None,
             chunks,
             compared,
             written,
@@ -258,7 +260,7 @@ fn complete(document: &mut Document, item: &Item, state: &FileState, request: &B
     }
 }
 
-fn now() -> i64 {
+pub(super) fn now() -> i64 {
     nanoseconds(Some(SystemTime::now()))
 }
 

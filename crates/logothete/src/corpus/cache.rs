@@ -61,14 +61,18 @@ impl Cache {
         self.path.as_ref().and_then(|path| std::fs::metadata(path).ok()).map_or(0, |data| data.len())
     }
 
-    /// Removes all that was kept for a document, and what was kept when owners were not noted, from the file too.
-    pub(crate) fn forget(&self, owner: &str) -> Result<()> {
+    /// Removes all that was kept for a document, the vectors of some keys, and what was kept when owners were not noted, from the
+    /// file too.
+    pub(crate) fn forget(&self, owner: &str, keys: &[[u8; 32]]) -> Result<()> {
         if self.is_missing() {
             return Ok(());
         }
         self.with(|connection| {
             for table in ["generated", "vectors"] {
                 connection.execute(&format!("DELETE FROM {table} WHERE owner = ? OR owner = ''"), [owner])?;
+            }
+            for key in keys {
+                connection.execute("DELETE FROM vectors WHERE key = ?", [key])?;
             }
             connection.execute_batch("VACUUM")?;
             connection.query_row("PRAGMA wal_checkpoint(TRUNCATE)", [], |_| Ok(()))

@@ -17,7 +17,7 @@ mod view;
 
 pub(crate) use cache::Cache;
 pub(crate) use catalogue::{
-    Catalogue, FileState, IndexEntry, Indexed, Known, Place, SegmentEntry, SegmentFiles, SourceEntry, indexed_language,
+    Catalogue, FORMAT, FileState, IndexEntry, Indexed, Known, Place, SegmentEntry, SegmentFiles, SourceEntry, indexed_language,
 };
 pub use info::{ChunkDetail, ChunkInfo, CorpusInfo, DocumentDetail, DocumentInfo, FieldInfo, SegmentInfo, VectorInfo};
 pub(crate) use lock::WriterLock;
@@ -36,7 +36,7 @@ use logothete_core::{Error, ErrorKind, Result};
 
 use crate::chunking::Chunking;
 use crate::pipeline::Pipeline;
-use view::Readers;
+use view::{Pinned, Readers};
 
 /// An open corpus, shared by those who work on it.
 pub(crate) struct Inner {
@@ -53,6 +53,8 @@ pub(crate) struct Inner {
     /// Those of the ones who read; a corpus in memory has only the other.
     readers: Option<Readers>,
     snapshot: Mutex<Option<Arc<Snapshot>>>,
+    /// The moment that is read, where it is not always the newest.
+    pinned: Mutex<Option<Pinned>>,
 }
 
 fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
@@ -109,8 +111,8 @@ impl Inner {
         cache: Cache,
     ) -> Result<Self> {
         let chunking = pipeline.chunking()?;
-        let (catalogue, snapshot) = (Mutex::new(catalogue), Mutex::new(None));
-        Ok(Self { pipeline, folder, store, chunking, cache, catalogue, readers, snapshot })
+        let (catalogue, snapshot, pinned) = (Mutex::new(catalogue), Mutex::new(None), Mutex::new(None));
+        Ok(Self { pipeline, folder, store, chunking, cache, catalogue, readers, snapshot, pinned })
     }
 
     /// Compares what the corpus was made with with what is used now, and brings its format up to date.

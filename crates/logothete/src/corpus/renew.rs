@@ -5,6 +5,9 @@ use logothete_core::keyword::{Fields, KeywordIndex, KeywordWriter};
 
 use super::{Inner, SegmentEntry, SegmentFiles};
 
+/// So many rows are read at a time.
+const TOGETHER: u32 = 4_096;
+
 impl Inner {
     /// Writes the postings anew that are of a format that this program no longer reads.
     pub(super) fn renew(&self) -> Result<()> {
@@ -14,13 +17,15 @@ impl Inner {
         let _lock = self.write_lock()?;
         for entry in self.outdated()? {
             let mut writer = KeywordWriter::new(self.pipeline.settings.fields);
-            self.catalogue().each_indexed(entry.id, |row, indexed| {
-                // Rows that are no longer live have nothing.
-                fill_up(&mut writer, row);
-                indexed.write(&mut writer);
-                Ok(())
-            })?;
-            fill_up(&mut writer, entry.files.rows);
+            let rows = entry.files.rows;
+            for from in (0..rows).step_by(TOGETHER as usize) {
+                for (row, indexed) in self.catalogue().indexed_rows(entry.id, from, rows.min(from + TOGETHER))? {
+                    // Rows that are no longer live have nothing.
+                    fill_up(&mut writer, row);
+                    indexed.write(&mut writer);
+                }
+            }
+            fill_up(&mut writer, rows);
             let keywords = self.store.write("keywords", |to| writer.write(to))?;
             self.store.sync()?;
             let files = SegmentFiles { keywords, ..entry.files.clone() };

@@ -128,14 +128,6 @@ impl Store {
         }
     }
 
-    /// Whether a file is there.
-    pub(crate) fn has(&self, name: &str) -> bool {
-        match self {
-            Self::Folder(folder) => folder.join(name).is_file(),
-            Self::Memory(files) => held(files).contains_key(name),
-        }
-    }
-
     /// Removes the files that no segment names. Only for the one who holds the writer's lock.
     ///
     /// A reader that has mapped a removed file keeps its contents.

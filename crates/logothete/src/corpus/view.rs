@@ -38,6 +38,14 @@ enum Held<'a> {
     Own(Option<Catalogue>, &'a Readers),
     /// The only one that a corpus in memory has.
     Only(MutexGuard<'a, Catalogue>),
+    /// One whose transaction goes on.
+    Pinned(MutexGuard<'a, Option<Pinned>>),
+}
+
+/// A moment that is read until further notice.
+pub(crate) struct Pinned {
+    catalogue: Catalogue,
+    snapshot: Arc<Snapshot>,
 }
 
 /// The corpus as of one moment.
@@ -53,15 +61,22 @@ impl Deref for Held<'_> {
         match self {
             Self::Own(catalogue, _) => catalogue.as_ref().expect("it is there until it is dropped"),
             Self::Only(catalogue) => catalogue,
+            Self::Pinned(pinned) => &pinned.as_ref().expect("it was there when it was locked").catalogue,
         }
     }
 }
 
 impl Drop for Held<'_> {
     fn drop(&mut self) {
-        self.end();
-        if let Self::Own(catalogue, readers) = self {
-            lock(&readers.idle).extend(catalogue.take());
+        match self {
+            Self::Own(catalogue, readers) => {
+                if let Some(catalogue) = catalogue.take() {
+                    catalogue.end();
+                    lock(&readers.idle).push(catalogue);
+                }
+            }
+            Self::Only(catalogue) => catalogue.end(),
+            Self::Pinned(_) => {}
         }
     }
 }
@@ -76,6 +91,11 @@ impl View<'_> {
 impl Inner {
     /// The corpus as of now. What others commit afterwards is not seen through it.
     pub(crate) fn view(&self) -> Result<View<'_>> {
+        let pinned = lock(&self.pinned);
+        if let Some(snapshot) = pinned.as_ref().map(|pinned| pinned.snapshot.clone()) {
+            return Ok(View { held: Held::Pinned(pinned), snapshot });
+        }
+        drop(pinned);
         let mut failed_at = None;
         loop {
             let held = match &self.readers {
@@ -92,6 +112,21 @@ impl Inner {
                 Err(error) => return Err(error),
             }
         }
+    }
+
+    /// Reads as of now until further notice. A corpus in memory has no others who write, and stays as it is.
+    pub(crate) fn pin(&self) -> Result<()> {
+        self.unpin();
+        let mut view = self.view()?;
+        let snapshot = view.snapshot.clone();
+        if let Held::Own(catalogue, _) = &mut view.held {
+            *lock(&self.pinned) = catalogue.take().map(|catalogue| Pinned { catalogue, snapshot });
+        }
+        Ok(())
+    }
+
+    pub(crate) fn unpin(&self) {
+        *lock(&self.pinned) = None;
     }
 
     /// The indexes of the commit that a connection sees.

@@ -32,6 +32,8 @@ pub(crate) struct IndexEntry {
 /// What a row is indexed by.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub(crate) struct Indexed {
+    /// The name of its document.
+    pub document: String,
     pub title: Option<String>,
     pub section: Vec<String>,
     pub context: String,
@@ -78,30 +80,47 @@ impl Catalogue {
         Ok(indexed_language(tags.first().and_then(|tag| tag.as_deref())))
     }
 
-    /// Calls back with the rows of a segment that belong to a chunk, ascending: what each is indexed by.
-    pub(crate) fn each_indexed(&self, segment: i64, mut each: impl FnMut(u32, &Indexed) -> Result<()>) -> Result<()> {
-        let sql = "SELECT row, title, section, context, coalesce(indexed, chunks.text), metadata ->> 'language', chunks.id
-                   FROM chunks JOIN main.documents ON documents.id = document WHERE segment = ? ORDER BY row";
-        let mut statement = self.connection.prepare_cached(sql).map_err(failed)?;
-        let mut rows = statement.query([segment]).map_err(failed)?;
-        while let Some(row) = rows.next().map_err(failed)? {
-            let read = || -> rusqlite::Result<_> {
-                let section: String = row.get(2)?;
-                let language: Option<String> = row.get(5)?;
-                let indexed = Indexed {
-                    title: row.get(1)?,
-                    section: Vec::new(),
-                    context: row.get(3)?,
-                    body: row.get(4)?,
-                    language: indexed_language(language.as_deref()),
-                };
-                Ok((row.get(0)?, section, indexed))
+    /// The name of the document that a chunk is from, and what cut it.
+    pub(crate) fn document_of(&self, chunk: &str) -> Result<Option<(String, String)>> {
+        let sql = "SELECT name, chunker FROM chunks JOIN main.documents ON documents.id = document WHERE chunks.id = ?";
+        Ok(self.rows(sql, [chunk], |row| Ok((row.get(0)?, row.get(1)?)))?.into_iter().next())
+    }
+
+    /// What is indexed of the chunks of a document.
+    pub(crate) fn indexed_texts(&self, document: i64) -> Result<Vec<String>> {
+        self.rows(&format!("SELECT {INDEXED} FROM chunks WHERE document = ?"), [document], |row| row.get(0))
+    }
+
+    /// What a chunk is indexed by.
+    pub(crate) fn indexed(&self, chunk: &str) -> Result<Indexed> {
+        let found = self.indexed_where("chunks.id = ?", [chunk])?.into_iter().next();
+        found.map(|(_, indexed)| indexed).ok_or_else(|| failed(rusqlite::Error::QueryReturnedNoRows))
+    }
+
+    /// The rows of a segment from one to another that belong to a chunk, ascending, and what each is indexed by.
+    pub(crate) fn indexed_rows(&self, segment: i64, from: u32, to: u32) -> Result<Vec<(u32, Indexed)>> {
+        self.indexed_where("segment = ? AND row >= ? AND row < ? ORDER BY row", params![segment, from, to])
+    }
+
+    fn indexed_where(&self, condition: &str, values: impl rusqlite::Params) -> Result<Vec<(u32, Indexed)>> {
+        let sql = format!(
+            "SELECT coalesce(row, 0), name, title, section, context, coalesce(indexed, chunks.text), metadata ->> 'language'
+             FROM chunks JOIN main.documents ON documents.id = document WHERE {condition}"
+        );
+        let raw = self.rows(&sql, values, |row| {
+            let language: Option<String> = row.get(6)?;
+            let indexed = Indexed {
+                document: row.get(1)?,
+                title: row.get(2)?,
+                section: Vec::new(),
+                context: row.get(4)?,
+                body: row.get(5)?,
+                language: indexed_language(language.as_deref()),
             };
-            let (row, section, mut indexed) = read().map_err(failed)?;
-            indexed.section = from_json(&section)?;
-            each(row, &indexed)?;
-        }
-        Ok(())
+            Ok((row.get(0)?, row.get::<_, String>(3)?, indexed))
+        })?;
+        let whole = raw.into_iter();
+        whole.map(|(row, section, indexed)| Ok((row, Indexed { section: from_json(&section)?, ..indexed }))).collect()
     }
 
     pub(crate) fn count_chunks(&self) -> Result<u64> {

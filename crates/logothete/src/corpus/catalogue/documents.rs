@@ -106,6 +106,24 @@ impl Catalogue {
         self.connection.query_row(&sql, params![source, path], Self::known).optional().map_err(failed)
     }
 
+    /// The document of a name.
+    pub(crate) fn known_by_name(&self, name: &str) -> Result<Option<Known>> {
+        let sql = format!("{} WHERE documents.name = ?", Self::KNOWN);
+        self.connection.query_row(&sql, [name], Self::known).optional().map_err(failed)
+    }
+
+    /// Where the source of a document is.
+    pub(crate) fn location_of(&self, document: i64) -> Result<String> {
+        let sql = "SELECT location FROM main.documents JOIN sources ON sources.id = source WHERE documents.id = ?";
+        self.connection.query_row(sql, [document], |row| row.get(0)).map_err(failed)
+    }
+
+    /// Whether there are no documents.
+    pub(crate) fn is_empty(&self) -> Result<bool> {
+        let sql = "SELECT NOT EXISTS (SELECT 1 FROM main.documents)";
+        self.connection.query_row(sql, [], |row| row.get(0)).map_err(failed)
+    }
+
     /// How many documents a source has.
     pub(crate) fn count_in(&self, source: i64) -> Result<usize> {
         let sql = "SELECT count(*) FROM main.documents WHERE source = ?";
@@ -134,9 +152,9 @@ impl Catalogue {
         self.rows(&format!("{} WHERE source = ? AND {unlisted} ORDER BY path", Self::KNOWN), [source], Self::known)
     }
 
-    /// The documents, of any source, that another chunker cut.
+    /// The documents, of any source, that another chunker cut. Chunks that were given are not cut.
     pub(crate) fn known_cut_otherwise(&self, chunker: &str) -> Result<Vec<Known>> {
-        self.rows(&format!("{} WHERE chunker <> ? ORDER BY documents.id", Self::KNOWN), [chunker], Self::known)
+        self.rows(&format!("{} WHERE chunker NOT IN (?, 'given') ORDER BY documents.id", Self::KNOWN), [chunker], Self::known)
     }
 
     /// Whether a document has a name.

@@ -96,8 +96,10 @@ impl Catalogue {
     pub(crate) fn chunk_detail(&self, id: &str) -> Result<(ChunkDetail, Option<Place>)> {
         let not_found = |message: &str| Error::new(ErrorKind::NotFound, message.to_owned()).at(id);
         // Ids are hexadecimal, so that all that begin with one come before it with a letter behind.
-        let sql = "SELECT id FROM chunks WHERE id >= ?1 AND id < ?1 || 'g' ORDER BY id LIMIT 2";
-        let found = self.rows(sql, [id], |row| row.get::<_, String>(0))?;
+        let sql = "SELECT id FROM chunks WHERE id = ?1 OR (id >= ?1 AND id < ?1 || 'g') ORDER BY id = ?1 DESC, id LIMIT 2";
+        let mut found = self.rows(sql, [id], |row| row.get::<_, String>(0))?;
+        // An id that was given may be the beginning of another.
+        found.truncate(if found.first().is_some_and(|first| first == id) { 1 } else { 2 });
         let whole = match found.as_slice() {
             _ if id.is_empty() => return Err(not_found("a chunk's id is missing")),
             [] => return Err(not_found("this corpus has no chunk of this id; show --document NAME lists them")),

@@ -6,6 +6,7 @@
 mod chunks;
 mod documents;
 mod look;
+mod rows;
 mod segments;
 mod sources;
 mod versions;

@@ -53,6 +53,15 @@ impl Catalogue {
         Ok(self.connection.last_insert_rowid())
     }
 
+    /// Adds a segment with an id of the caller's.
+    pub(crate) fn add_segment_as(&self, id: i64, files: &SegmentFiles) -> Result<()> {
+        self.run(
+            "INSERT INTO segments (id, rows, vectors, keywords, near) VALUES (?, ?, ?, ?, ?)",
+            params![id, files.rows, files.vectors, files.keywords, files.near],
+        )?;
+        Ok(())
+    }
+
     /// Names other files for the same rows.
     pub(crate) fn set_files(&self, id: i64, files: &SegmentFiles) -> Result<()> {
         self.run(

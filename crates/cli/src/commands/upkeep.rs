@@ -1,0 +1,111 @@
+//! What `logothete build` does to a corpus besides building: forgetting, compacting, encoding anew, importing; and what
+//! `logothete show` writes of all of it.
+
+use std::fs::File;
+use std::io::{BufReader, BufWriter};
+use std::path::Path;
+
+use logothete::{Error, ErrorKind, Pipeline, Result, StopToken};
+use serde_json::json;
+
+use super::{configuration, corpus, corpus_folder};
+use crate::args::Place;
+use crate::view::{Style, bytes, count, thousands};
+use crate::{DONE, FAILED, Outcome, STOPPED};
+
+/// Forgets a document for good.
+pub async fn forget(place: &Place, document: &str) -> Result<Outcome> {
+    let (config, folder) = configuration(place)?;
+    let mut corpus = corpus(place, &config, &folder, true).await?;
+    let forgotten = corpus.forget(document).await?;
+    let style = Style::of_stdout();
+    let chunks = count(forgotten.chunks, "chunk", "chunks");
+    let mut text = format!("{} and its {chunks} are gone from the corpus and all its files.\n", style.place(document));
+    if let Some(file) = &forgotten.still_there {
+        let file = file.display();
+        text.push_str(&format!(
+            "{} {file} is still there. Remove it, or name it in exclude in [sources], or the next build reads it again.\n",
+            style.warning("To consider")
+        ));
+    }
+    Ok(Outcome { text, json: json!(forgotten), code: DONE })
+}
+
+/// Makes one segment of all.
+pub async fn compact(place: &Place) -> Result<Outcome> {
+    let (config, folder) = configuration(place)?;
+    let mut corpus = corpus(place, &config, &folder, true).await?;
+    let before = corpus.info().await?;
+    corpus.compact().await?;
+    let after = corpus.info().await?;
+    let size = |info: &logothete::CorpusInfo| info.catalogue_bytes + info.index_bytes;
+    let text = format!(
+        "{} became {}, {} dropped; {} became {}.\n",
+        count(before.segments.len() as u64, "segment", "segments"),
+        after.segments.len(),
+        count(before.dead_rows, "deleted row was", "deleted rows were"),
+        bytes(size(&before)),
+        bytes(size(&after)),
+    );
+    let json = json!({
+        "segments": [before.segments.len(), after.segments.len()],
+        "dead_rows": [before.dead_rows, after.dead_rows],
+        "bytes": [size(&before), size(&after)],
+    });
+    Ok(Outcome { text, json, code: DONE })
+}
+
+/// Encodes all chunks with the configuration's encoder.
+pub async fn reencode(place: &Place) -> Result<Outcome> {
+    let (config, folder) = configuration(place)?;
+    let stop = StopToken::default();
+    let asked = stop.clone();
+    tokio::spawn(async move {
+        if tokio::signal::ctrl_c().await.is_ok() {
+            asked.stop();
+        }
+    });
+    let pipeline = Pipeline::from_config(&config)?;
+    let (_, report) = pipeline.reencode(corpus_folder(place, &folder, true)?, &stop).await?;
+    let encoder = pipeline.encoder().name();
+    let made = count(report.encoded as u64, "chunk was encoded", "chunks were encoded");
+    let kept = if report.cached > 0 { format!(", {} came from the cache", thousands(report.cached as u64)) } else { String::new() };
+    let (text, code) = match (&report.capped, report.stopped) {
+        (Some(capped), _) => (format!("{made}{kept}. {capped}\n"), FAILED),
+        (None, true) => (format!("{made}{kept}. Stopped; the old vectors are still in use. Run it again to go on.\n"), STOPPED),
+        _ if report.encoded + report.cached == 0 => (format!("The corpus is of the encoder “{encoder}” already.\n"), DONE),
+        _ => (format!("{made}{kept}. The corpus is of the encoder “{encoder}” now.\n"), DONE),
+    };
+    Ok(Outcome { text, json: json!(report), code })
+}
+
+/// Fills an empty corpus from an export.
+pub async fn import(place: &Place, file: &Path) -> Result<Outcome> {
+    let (config, folder) = configuration(place)?;
+    let opened = File::open(file).map_err(|error| at(file, ErrorKind::NotFound, "it could not be opened", error))?;
+    let mut corpus = corpus(place, &config, &folder, false).await?;
+    corpus.import(BufReader::new(opened)).await?;
+    let info = corpus.info().await?;
+    let documents = count(info.documents.len() as u64, "document", "documents");
+    let text = format!("{documents} with {} were imported.\n", count(info.chunks, "chunk", "chunks"));
+    Ok(Outcome { text, json: json!({ "documents": info.documents.len(), "chunks": info.chunks }), code: DONE })
+}
+
+/// Writes all of the corpus as JSON Lines.
+pub async fn export(place: &Place, file: &Path) -> Result<Outcome> {
+    let (config, folder) = configuration(place)?;
+    let corpus = corpus(place, &config, &folder, true).await?;
+    let created = File::create_new(file).map_err(|error| match error.kind() {
+        std::io::ErrorKind::AlreadyExists => at(file, ErrorKind::Refused, "it is there already; name another file", error),
+        _ => at(file, ErrorKind::System, "it could not be written", error),
+    })?;
+    let lines = corpus.export(BufWriter::new(created)).await?;
+    let size = std::fs::metadata(file).map_or(0, |data| data.len());
+    let text = format!("{} with {} were written.\n", count(lines, "line", "lines"), bytes(size));
+    Ok(Outcome { text, json: json!({ "lines": lines, "bytes": size }), code: DONE })
+}
+
+fn at(file: &Path, kind: ErrorKind, what: &str, error: std::io::Error) -> Error {
+    let message = if kind == ErrorKind::Refused { what.to_owned() } else { format!("{what}: {error}") };
+    Error::new(kind, message).at(file.display()).because(error)
+}

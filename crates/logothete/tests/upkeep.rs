@@ -1,0 +1,374 @@
+//! What is done to a corpus from code besides building it: chunks under own ids, forgetting, compacting, another encoder,
+//! exporting, pinning; filters and the order of what is found.
+
+use std::collections::BTreeMap;
+use std::path::Path;
+
+use logothete::document::{BlockKind, DocumentBuilder, Value};
+use logothete::search::Filter;
+use logothete::{BuildRequest, Config, Corpus, ErrorKind, Hashing, MemorySource, OwnChunk, Pipeline, SearchRequest, StopToken};
+use rstest::rstest;
+
+fn light() -> Pipeline {
+    Pipeline::default().with_encoder(Hashing::new(96).expect("settings"))
+}
+
+async fn corpus(pipeline: &Pipeline) -> (tempfile::TempDir, Corpus) {
+    let folder = tempfile::tempdir().expect("a temporary folder");
+    let corpus = pipeline.open(folder.path().join("c")).await.expect("a corpus");
+    (folder, corpus)
+}
+
+fn notices() -> BuildRequest {
+    let notice = |number: usize, kind: &str, text: &str| {
+        format!("---\nkind: {kind}\nnumber: {number}\ndate: 2025-0{number}-01\n---\n\n# Notice {number}\n\n{text}\n")
+    };
+    let source = MemorySource::new("notices")
+        .with("one.md", notice(1, "draught", "The draught at the north berth is seven metres."))
+        .with("two.md", notice(2, "closure", "The north berth is shut for dredging."))
+        .with("three.md", notice(3, "draught", "The draught at the south berth is nine metres."))
+        .with("four.md", notice(4, "bridge", "The swing bridge opens at the berth on demand."));
+    BuildRequest::default().source(source)
+}
+
+async fn names(corpus: &Corpus, request: SearchRequest) -> Vec<String> {
+    let found = corpus.search(request).await.expect("a search");
+    found.passages.into_iter().map(|passage| passage.document).collect()
+}
+
+/// Every document with the ids and texts of its chunks.
+async fn held(corpus: &Corpus) -> BTreeMap<String, Vec<(String, String)>> {
+    let mut all = BTreeMap::new();
+    for info in corpus.info().await.expect("facts").documents {
+        let detail = corpus.document(&info.document).await.expect("a document");
+        let mut chunks = Vec::new();
+        for chunk in detail.chunks {
+            let detail = corpus.chunk(chunk.chunk.as_str()).await.expect("a chunk");
+            chunks.push((chunk.chunk.to_string(), detail.text));
+        }
+        all.insert(info.document, chunks);
+    }
+    all
+}
+
+/// Whether some bytes stand in any file of a folder.
+fn stands_in(folder: &Path, words: &str) -> Vec<String> {
+    let mut found = Vec::new();
+    let mut folders = vec![folder.to_path_buf()];
+    while let Some(folder) = folders.pop() {
+        for entry in std::fs::read_dir(folder).expect("a folder").flatten() {
+            if entry.path().is_dir() {
+                folders.push(entry.path());
+                continue;
+            }
+            let bytes = std::fs::read(entry.path()).expect("a file").to_ascii_lowercase();
+            if bytes.windows(words.len()).any(|some| some == words.as_bytes()) {
+                found.push(entry.path().display().to_string());
+            }
+        }
+    }
+    found
+}
+
+#[rstest]
+#[case("kind = draught", &["one.md", "three.md"])]
+#[case("kind = draught and number > 1", &["three.md"])]
+#[case("date >= 2025-02 and date < 2025-04", &["three.md", "two.md"])]
+#[case("document fits \"t*\" or kind = bridge", &["four.md", "three.md", "two.md"])]
+#[case("section = \"notice 4\"", &["four.md"])]
+#[case("kind = nothing", &[])]
+#[tokio::test]
+async fn a_filter_confines_both_legs(#[case] filter: &str, #[case] expected: &[&str]) {
+    let (_folder, mut corpus) = corpus(&light()).await;
+    corpus.build(notices()).await.expect("a build");
+    let request = SearchRequest::new("the berth").filter(Filter::parse(filter).expect("a filter"));
+    let mut found = names(&corpus, request.clone()).await;
+    found.sort();
+    assert_eq!(found, expected);
+    // A second time it is remembered, and an answer is confined too.
+    assert_eq!(names(&corpus, request).await.len(), expected.len());
+    let question = SearchRequest::new("What is the draught at the north berth?");
+    let answer = corpus.ask(question.filter(Filter::parse(filter).expect("a filter"))).await.expect("an answer");
+    assert!(answer.sources.iter().all(|source| expected.contains(&source.document.as_str())), "{answer}");
+}
+
+#[tokio::test]
+async fn of_several_places_that_say_the_same_the_allowed_one_is_shown() {
+    let (_folder, mut corpus) = corpus(&light()).await;
+    let text = "# Rule\n\nFenders are hung before a tug comes alongside.\n";
+    let source = MemorySource::new("a").with("a.md", text).with("b.md", text).with("c.md", text);
+    corpus.build(BuildRequest::default().source(source)).await.expect("a build");
+    let request = SearchRequest::new("fenders").filter(Filter::parse("document in (b.md, c.md)").expect("a filter"));
+    let found = corpus.search(request).await.expect("a search").passages;
+    assert_eq!((found.len(), found[0].document.as_str()), (1, "b.md"));
+    assert_eq!(found[0].also.iter().map(|other| other.document.as_str()).collect::<Vec<_>>(), ["c.md"]);
+}
+
+#[tokio::test]
+async fn a_field_that_no_document_has_is_an_error_that_names_the_nearest() {
+    let (_folder, mut corpus) = corpus(&light()).await;
+    corpus.build(notices()).await.expect("a build");
+    let request = SearchRequest::new("berth").filter(Filter::parse("knid = draught").expect("a filter"));
+    let error = corpus.search(request).await.expect_err("no such field");
+    assert_eq!(error.to_string(), "filter: no document has the field “knid”; did you mean kind?");
+    let error = corpus.search(SearchRequest::new("berth").leg_floor("vektor", 0.1)).await.expect_err("no such leg");
+    assert_eq!(error.to_string(), "floor: there is no leg “vektor”; there are keyword and vector");
+}
+
+#[tokio::test]
+async fn passages_are_sorted_and_have_a_floor() {
+    let (_folder, mut corpus) = corpus(&light()).await;
+    corpus.build(notices()).await.expect("a build");
+    let up = names(&corpus, SearchRequest::new("berth").sort_by("number")).await;
+    assert_eq!(up, ["one.md", "two.md", "three.md", "four.md"]);
+    let down = names(&corpus, SearchRequest::new("berth").sort_down_by("date").passages(3)).await;
+    assert_eq!(down.len(), 3);
+    assert!(down.windows(2).all(|pair| up.iter().position(|one| *one == pair[0]) > up.iter().position(|one| *one == pair[1])));
+    let all = corpus.search("north berth").await.expect("a search").passages;
+    let floor = all[1].score;
+    let kept = corpus.search(SearchRequest::new("north berth").floor(floor)).await.expect("a search").passages;
+    assert_eq!(kept.len(), all.iter().filter(|passage| passage.score >= floor).count());
+    let found = corpus.search(SearchRequest::new("swing").leg_floor("keyword", 0.1)).await.expect("a search").passages;
+    assert_eq!(found.iter().map(|passage| passage.document.as_str()).collect::<Vec<_>>(), ["four.md"]);
+    let together = corpus.search_all(["swing", "dredging"]).await.expect("searches");
+    assert_eq!([&together[0], &together[1]].map(|found| found.passages[0].document.as_str()), ["four.md", "two.md"]);
+}
+
+#[tokio::test]
+async fn what_must_be_there_holds_for_the_vector_leg_too() {
+    let (_folder, mut corpus) = corpus(&light()).await;
+    corpus.build(notices()).await.expect("a build");
+    assert_eq!(names(&corpus, "berth -north -swing".into()).await, ["three.md"]);
+    assert_eq!(names(&corpus, "draught \"north berth\"".into()).await[0], "one.md");
+    assert_eq!(names(&corpus, "+swing draught".into()).await, ["four.md"]);
+    let found = corpus.search("dregding").await.expect("a search");
+    assert_eq!((found.misspelt[0].word.as_str(), found.passages[0].document.as_str()), ("dregding", "two.md"));
+}
+
+#[rstest]
+#[case(false)]
+#[case(true)]
+#[tokio::test]
+async fn chunks_are_kept_under_own_ids(#[case] in_memory: bool) {
+    let (_folder, on_disk) = corpus(&light()).await;
+    let mut corpus = if in_memory { light().in_memory().await.expect("a corpus") } else { on_disk };
+    let chunk = |text: &str| OwnChunk::new("rule/7", text).title("Mooring").metadata("year", 2024);
+    let report = corpus.put([chunk("Lines are doubled in a gale."), OwnChunk::new("rule/8", "Fires are out at dusk.")]).await;
+    assert_eq!(report.expect("put").added, 2);
+    let found = corpus.search("gale").await.expect("a search").passages;
+    assert_eq!((found[0].chunk.as_str(), found[0].title.as_deref()), ("rule/7", Some("Mooring")));
+    // The same again changes nothing, another text replaces it.
+    let again = corpus.put([chunk("Lines are doubled in a gale.")]).await.expect("put");
+    assert_eq!((again.unchanged, again.encoded), (1, 0));
+    let changed = corpus.put([chunk("Lines are tripled in a storm.")]).await.expect("put");
+    assert_eq!((changed.changed, changed.chunks), (1, 2));
+    assert!(corpus.search("+gale").await.expect("a search").passages.is_empty());
+    assert_eq!(corpus.chunk("rule/7").await.expect("a chunk").metadata["year"], Value::Number(2024.0));
+    let answer = corpus.ask("When are lines tripled?").await.expect("an answer");
+    assert_eq!(answer.sources[0].document, "rule/7", "{answer}");
+    assert!(corpus.remove_chunk("rule/7").await.expect("removed") && !corpus.remove_chunk("rule/7").await.expect("gone"));
+    assert!(corpus.search("+storm").await.expect("a search").passages.is_empty());
+    let empty = corpus.put([OwnChunk::new("rule/9", "  ")]).await.expect_err("no text");
+    assert_eq!(empty.to_string(), "rule/9: this chunk has no text");
+    corpus.verify().await.expect("sound indexes");
+}
+
+#[tokio::test]
+async fn documents_are_put_replaced_and_removed_from_code() {
+    let (_folder, mut corpus) = corpus(&light()).await;
+    corpus.build(notices()).await.expect("a build");
+    let document = |text: &str| {
+        let mut builder = DocumentBuilder::new("minutes.txt", "text/plain");
+        builder.heading(1, "Minutes");
+        builder.block(BlockKind::Paragraph, text);
+        builder.finish()
+    };
+    let report = corpus.put([document("The crane is hired out."), document("The crane is sold.")]).await.expect("put");
+    assert_eq!((report.added, report.changed), (1, 1), "the second replaces the first");
+    assert!(corpus.search("+hired").await.expect("a search").passages.is_empty());
+    assert_eq!(names(&corpus, "+crane".into()).await, ["minutes.txt"]);
+    // A build of the notices leaves it alone, and its name is its own.
+    assert_eq!(corpus.build(notices()).await.expect("a build").removed, 0);
+    let mut builder = DocumentBuilder::new("one.md", "text/plain");
+    builder.block(BlockKind::Paragraph, "Mine.");
+    let error = corpus.put([builder.finish()]).await.expect_err("the name is taken");
+    assert!(error.to_string().contains("another source"), "{error}");
+    let cut = corpus.document("one.md").await.expect("a document").chunks[0].chunk.to_string();
+    assert_eq!(corpus.remove_chunk(&cut).await.expect_err("it was cut").kind(), ErrorKind::Refused);
+    assert!(corpus.remove("minutes.txt").await.expect("removed"));
+    assert!(corpus.search("+crane").await.expect("a search").passages.is_empty());
+}
+
+#[tokio::test]
+async fn a_forgotten_document_is_nowhere_in_the_files() {
+    let (folder, mut corpus) = corpus(&light()).await;
+    let secret = "zanzibarine quokkas";
+    let text = |word: &str| format!("# Ledger\n\nThe {secret} owe {word} crowns to the quartermaster of the dry dock.\n");
+    let source = |word: &str| {
+        let source = MemorySource::new("a").with("ledger.md", text(word)).with("bell.md", "# Bell\n\nRing the bell twice.");
+        // Others before and behind it, and one that says nearly the same.
+        let others = (0..30).map(|at| (format!("n{at}.md"), format!("# Note {at}\n\nCrate {at} holds cork and rope.\n")));
+        let source = others.fold(source, |source, (name, text)| source.with(name, text));
+        BuildRequest::default().source(source)
+    };
+    corpus.build(source("seven")).await.expect("a build");
+    corpus.build(source("eleven")).await.expect("a build: an older version is there too");
+    corpus.put([OwnChunk::new("also", "The quokkas are fed.")]).await.expect("put");
+    let before = corpus.info().await.expect("facts");
+    assert!(!stands_in(folder.path(), secret).is_empty());
+    let vector = corpus.search("zanzibarine").await.expect("a search").passages[0].chunk.to_string();
+    let vector = corpus.chunk(&vector).await.expect("a chunk").vector.expect("a vector").first;
+
+    let error = corpus.forget("lodger.md").await.expect_err("no such document");
+    assert!(error.to_string().contains("did you mean ledger.md?"), "{error}");
+    let forgotten = corpus.forget("ledger.md").await.expect("forgotten");
+    assert_eq!((forgotten.chunks, forgotten.still_there), (1, None));
+    for words in [secret, "zanzibarin", "quartermast", "eleven crowns", "seven crowns", "ledger"] {
+        assert_eq!(stands_in(folder.path(), words), Vec::<String>::new(), "{words}");
+    }
+    let numbers: Vec<u8> = vector[..4].iter().flat_map(|number| number.to_le_bytes()).collect();
+    let all = stands_in_bytes(folder.path(), &numbers);
+    assert_eq!(all, 0, "its vector is gone");
+    // What others say stays.
+    assert_eq!(stands_in(folder.path(), "quokkas are fed").len(), 1);
+    let after = corpus.info().await.expect("facts");
+    assert_eq!((after.documents.len() + 1, after.dead_rows), (before.documents.len(), 0));
+    assert_eq!(names(&corpus, "+bell".into()).await, ["bell.md"]);
+    corpus.verify().await.expect("sound indexes");
+}
+
+fn stands_in_bytes(folder: &Path, bytes: &[u8]) -> usize {
+    let files = [folder.join("c"), folder.join("c/segments")];
+    let files = files.iter().flat_map(|folder| std::fs::read_dir(folder).expect("a folder").flatten());
+    let contents = files.filter(|file| file.path().is_file()).map(|file| std::fs::read(file.path()).expect("a file"));
+    contents.map(|all| all.windows(bytes.len()).filter(|some| *some == bytes).count()).sum()
+}
+
+#[tokio::test]
+async fn compacting_leaves_one_segment_without_deleted_rows() {
+    let (_folder, mut corpus) = corpus(&light()).await;
+    for at in 0..5 {
+        corpus.put([OwnChunk::new(format!("c{at}"), format!("Crate {at} holds cork."))]).await.expect("put");
+    }
+    corpus.remove("c3").await.expect("removed");
+    let before = corpus.info().await.expect("facts");
+    assert!(before.segments.len() > 1, "{:?}", before.segments);
+    let found = corpus.search("crate cork").await.expect("a search").passages;
+    corpus.compact().await.expect("compacted");
+    let after = corpus.info().await.expect("facts");
+    assert_eq!((after.segments.len(), after.rows, after.dead_rows), (1, 4, 0));
+    let again = corpus.search("crate cork").await.expect("a search").passages;
+    assert_eq!(again.iter().map(|one| (&one.chunk, one.score)).collect::<Vec<_>>(), found.iter().map(|one| (&one.chunk, one.score)).collect::<Vec<_>>());
+}
+
+#[tokio::test]
+async fn another_encoder_takes_the_place_of_the_first() {
+    let (folder, mut corpus) = corpus(&light()).await;
+    corpus.build(notices()).await.expect("a build");
+    corpus.remove("two.md").await.expect("removed");
+    let mut reader = light().open(folder.path().join("c")).await.expect("a reader");
+    let mut pinned = light().open(folder.path().join("c")).await.expect("a reader");
+    pinned.pin().await.expect("pinned");
+    let before = names(&pinned, "draught at the berth".into()).await;
+
+    let other = Pipeline::default().with_encoder(Hashing::new(200).expect("settings"));
+    let refused = other.open(folder.path().join("c")).await.err().expect("another encoder");
+    assert!(refused.to_string().contains("--reencode"), "{refused}");
+    let stopped = StopToken::default();
+    stopped.stop();
+    let (_, report) = other.reencode(folder.path().join("c"), &stopped).await.expect("stopped at once");
+    assert!(report.stopped && report.encoded == 0);
+    assert_eq!(names(&reader, "draught at the berth".into()).await, before, "nothing has changed yet");
+
+    let (renewed, report) = other.reencode(folder.path().join("c"), &StopToken::default()).await.expect("encoded");
+    assert_eq!((report.encoded, report.stopped), (3, false));
+    let info = renewed.info().await.expect("facts");
+    assert_eq!((info.dimensions, info.rows), (200, 4));
+    renewed.verify().await.expect("sound indexes");
+    assert_eq!(names(&renewed, "+draught \"north berth\"".into()).await, ["one.md"]);
+    // One that is pinned goes on reading what it read; another learns that the encoder has changed.
+    assert_eq!(names(&pinned, "draught at the berth".into()).await, before);
+    assert_eq!(reader.search("berth").await.expect_err("other vectors").kind(), ErrorKind::Mismatch);
+    pinned.unpin();
+    assert_eq!(pinned.search("berth").await.expect_err("other vectors").kind(), ErrorKind::Mismatch);
+    reader.pin().await.expect_err("there is nothing it could read");
+    let (_, report) = other.reencode(folder.path().join("c"), &StopToken::default()).await.expect("nothing to do");
+    assert_eq!((report.encoded, report.cached), (0, 0));
+}
+
+#[tokio::test]
+async fn a_pinned_corpus_sees_one_moment() {
+    let (folder, mut corpus) = corpus(&light()).await;
+    corpus.build(notices()).await.expect("a build");
+    let mut reader = light().open(folder.path().join("c")).await.expect("a reader");
+    reader.pin().await.expect("pinned");
+    for at in 0..12 {
+        corpus.put([OwnChunk::new(format!("c{at}"), format!("A walrus in lock {at}."))]).await.expect("put");
+    }
+    corpus.compact().await.expect_err("a reader holds what was there before");
+    assert!(reader.search("+walrus").await.expect("a search").passages.is_empty());
+    assert_eq!(names(&reader, "+swing".into()).await, ["four.md"]);
+    reader.pin().await.expect("pinned again");
+    assert_eq!(reader.search("+walrus").await.expect("a search").passages.len(), 10);
+    reader.unpin();
+    corpus.compact().await.expect("nobody is in the way");
+    assert_eq!(reader.info().await.expect("facts").segments.len(), 1);
+}
+
+#[tokio::test]
+async fn an_export_is_imported_as_it_was() {
+    let (folder, mut first) = corpus(&light()).await;
+    first.build(notices()).await.expect("a build");
+    first.put([OwnChunk::new("own", "A chunk of one's own.")]).await.expect("put");
+    let file = folder.path().join("all.jsonl");
+    let lines = first.export(std::fs::File::create(&file).expect("a file")).await.expect("exported");
+    let text = std::fs::read_to_string(&file).expect("a file");
+    assert_eq!(lines as usize, text.lines().count());
+    let read = || std::io::BufReader::new(std::fs::File::open(&file).expect("a file"));
+
+    let (_other, mut second) = corpus(&light()).await;
+    assert_eq!(second.import(read()).await.expect("imported"), lines);
+    assert_eq!(held(&second).await, held(&first).await);
+    let found = |passages: Vec<logothete::search::Passage>| -> Vec<(String, f32)> {
+        passages.into_iter().map(|one| (one.chunk.to_string(), one.score)).collect()
+    };
+    let query = "draught at the north berth";
+    let (ours, theirs) = (second.search(query).await.expect("a search"), first.search(query).await.expect("a search"));
+    assert_eq!(found(ours.passages), found(theirs.passages));
+    second.verify().await.expect("sound indexes");
+    // A build goes on from there, and a second import is refused.
+    assert_eq!(second.build(notices()).await.expect("a build").unchanged, 4);
+    assert_eq!(second.import(read()).await.expect_err("it holds documents").kind(), ErrorKind::Refused);
+
+    let mut third = light().in_memory().await.expect("a corpus");
+    let cut = text.lines().take(6).chain(["{\"chunks\": 7}"]).collect::<Vec<_>>().join("\n");
+    let error = third.import(std::io::Cursor::new(cut)).await.expect_err("a line is wrong");
+    assert_eq!(error.place(), Some("line 7"), "{error}");
+    assert!(third.info().await.expect("facts").documents.is_empty(), "all or nothing");
+    let other = Pipeline::default().with_encoder(Hashing::new(50).expect("settings"));
+    let error = other.in_memory().await.expect("a corpus").import(read()).await.expect_err("another encoder");
+    assert_eq!(error.kind(), ErrorKind::Mismatch);
+}
+
+#[rstest]
+#[case("graph")]
+#[case("lists")]
+#[tokio::test]
+async fn every_kind_of_index_finds_the_same_in_a_small_corpus(#[case] kind: &str) {
+    let config: Config = toml::from_str(&format!("[index]\nkind = \"{kind}\"")).expect("settings");
+    let pipeline = Pipeline::from_config(&config).expect("a pipeline").with_encoder(Hashing::new(96).expect("settings"));
+    let (folder, mut first) = corpus(&pipeline).await;
+    let (_other, mut exact) = corpus(&light()).await;
+    first.build(notices()).await.expect("a build");
+    exact.build(notices()).await.expect("a build");
+    assert_eq!(serde_json::json!(first.info().await.expect("facts").segments[0].index), kind);
+    for query in ["north berth", "swing bridge", "dredging"] {
+        assert_eq!(names(&first, query.into()).await, names(&exact, query.into()).await);
+    }
+    first.verify().await.expect("sound indexes");
+    drop(first);
+    // Another kind takes its place at the next build.
+    let mut again = light().open(folder.path().join("c")).await.expect("a corpus");
+    again.build(notices()).await.expect("a build");
+    assert_eq!(serde_json::json!(again.info().await.expect("facts").segments[0].index), "exact");
+}
