@@ -235,6 +235,9 @@ fn what_was_taken_for_a_slip_is_told() {
     let prepared = parts.prepared("pilto");
     assert_eq!(prepared.misspelt(), [("pilto".to_owned(), vec!["pilot".to_owned()])]);
     assert!(parts.prepared("xyz").misspelt().is_empty(), "too short to have a slip in it");
+    assert!(parts.prepared("wpilot").misspelt().is_empty(), "another first letter is another word");
+    let question = PreparedQuery::new(&Query::plain("Does a pilto board?"), &parts.all());
+    assert_eq!((question.misspelt().len(), question.missing()), (0, &["pilto".to_owned()][..]));
 }
 
 proptest! {

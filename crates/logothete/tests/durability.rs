@@ -1,72 +1,252 @@
-//! A build that is killed at any moment leaves a corpus that opens, verifies and can be finished.
+//! Processes that are killed, power that fails, disks that are full: the corpus opens, verifies, and comes to what it would
+//! have come to undisturbed; and nobody who reads it notices.
 #![cfg(unix)]
 
+mod faults;
+
 use std::fs;
+use std::io::Write;
 use std::path::Path;
-use std::process::{Command, Stdio};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
-use logothete::{Corpus, Pipeline};
+use faults::replay;
+use faults::{FILES, READ, Random, TOLD, WORK, corpus_in, held, pipeline, process, recorder, undisturbed, work, write_documents};
+use logothete::{Corpus, ErrorKind};
 
-/// The environment variable that makes this test's own program the one that builds.
-const CHILD: &str = "LOGOTHETE_TEST_BUILD";
-
-async fn build(folder: &Path) -> (Corpus, logothete::BuildReport) {
-    let mut corpus = Pipeline::default().open(folder.join("c.corpus")).await.expect("the corpus opens");
-    let report = corpus.build(folder.join("docs")).await.expect("a build");
-    (corpus, report)
-}
-
-/// Not a test of its own: what the killed process runs.
+/// Not a test of its own: what the other processes run.
 #[tokio::test]
 async fn child() {
-    if let Some(folder) = std::env::var_os(CHILD) {
-        build(Path::new(&folder)).await;
+    if let Ok(work_in) = std::env::var(WORK) {
+        let (folder, round) = work_in.split_once('#').expect("a folder and a round");
+        let (folder, round) = (Path::new(folder), round.parse().expect("a number"));
+        let told = std::env::var_os("FAULTS_LOG").map(|_| corpus_in(folder).join(TOLD));
+        let mut told = told.map(|file| fs::OpenOptions::new().create(true).append(true).open(file).expect("a file"));
+        let outcome = work(folder, round, |step| {
+            if let Some(told) = &mut told {
+                told.write_all(step.as_bytes()).expect("told");
+            }
+        });
+        if let Err(error) = outcome.await {
+            eprintln!("{error}");
+            std::process::exit(7);
+        }
+    }
+    if let Ok(folder) = std::env::var(READ) {
+        read(Path::new(&folder)).await;
+    }
+}
+
+/// Reads for as long as it lives, and checks that every commit is whole.
+async fn read(folder: &Path) {
+    let mut looks = 0_u64;
+    let corpus = pipeline().open(corpus_in(folder)).await.expect("a reader opens the corpus");
+    loop {
+        whole(&corpus).await;
+        looks += 1;
+        fs::write(folder.join("looks"), looks.to_string()).expect("a file");
+    }
+}
+
+/// No document is half there, and every passage can be read.
+async fn whole(corpus: &Corpus) {
+    let info = corpus.info().await.expect("a reader sees what the corpus holds");
+    let documents: Vec<_> = info.documents.iter().filter(|document| document.document.ends_with(".md")).collect();
+    assert!(documents.iter().all(|document| document.chunks == 2), "a document is half there");
+    assert_eq!(info.chunks, info.documents.iter().map(|document| document.chunks).sum::<u64>());
+    assert!(info.rows - info.dead_rows <= info.chunks, "no row is without its chunk");
+    let found = corpus.search("crate holds cork on the quay").await.expect("a reader searches");
+    assert!(found.passages.iter().all(|passage| !passage.text.is_empty()));
+}
+
+#[tokio::test]
+async fn killed_builders_lose_nothing_and_no_reader_notices() {
+    const ROUNDS: usize = 200;
+    let place = tempfile::tempdir().expect("a temporary folder");
+    let folder = place.path();
+    write_documents(folder, 0);
+    let since = Instant::now();
+    work(folder, 0, |_| {}).await.expect("the first round is not disturbed");
+    let long = since.elapsed();
+    let mut reader = process(&[(READ, folder.display().to_string())]).spawn().expect("a reader");
+    let (mut random, mut killed) = (Random(20_261), 0);
+    for round in 1..=ROUNDS {
+        write_documents(folder, round);
+        let mut builder = process(&[(WORK, format!("{}#{round}", folder.display()))]).spawn().expect("a builder");
+        // A process takes a while to begin; what counts is that the moments are spread over its work.
+        std::thread::sleep(Duration::from_millis(5) + long.mul_f64(random.below(1_000) as f64 / 700.0));
+        builder.kill().expect("it can be killed");
+        killed += usize::from(!builder.wait().expect("it ends").success());
+
+        let corpus = pipeline().open(corpus_in(folder)).await.expect("the corpus opens");
+        corpus.verify().await.expect("its checksums agree");
+        whole(&corpus).await;
+        drop(corpus);
+        if round % 5 == 0 {
+            // Forgetting and compacting wait for nobody who reads; for a moment nobody does.
+            reader.kill().expect("it can be killed");
+            reader.wait().expect("it ends");
+            work(folder, round, |_| {}).await.expect("the work goes on");
+            let corpus = pipeline().open(corpus_in(folder)).await.expect("the corpus opens");
+            assert_eq!(held(&corpus).await, undisturbed(folder, round).await, "round {round}");
+            reader = process(&[(READ, folder.display().to_string())]).spawn().expect("a reader");
+        }
+        assert_eq!(reader.try_wait().expect("it can be asked"), None, "round {round}: a reader saw an error or half a build");
+    }
+    assert!(killed > ROUNDS / 3, "only {killed} builders were killed in their work");
+    reader.kill().expect("it can be killed");
+    let looks: u64 = fs::read_to_string(folder.join("looks")).expect("a reader looked").parse().expect("a number");
+    assert!(looks > 0);
+}
+
+#[tokio::test]
+async fn whatever_a_failing_power_leaves_is_a_corpus() {
+    const MOMENTS: usize = 150;
+    let place = tempfile::tempdir().expect("a temporary folder");
+    let Some(library) = recorder(place.path()) else { return };
+    let (folder, log) = (place.path().join("work"), place.path().join("log"));
+    fs::create_dir_all(corpus_in(&folder)).expect("a folder");
+    let mut expected = Vec::new();
+    // What a second round changes is written over what the first has left.
+    for round in [2, 3] {
+        write_documents(&folder, round);
+        let variables = [
+            (WORK, format!("{}#{round}", folder.display())),
+            ("LD_PRELOAD", library.display().to_string()),
+            ("FAULTS_FOLDER", corpus_in(&folder).display().to_string()),
+            ("FAULTS_LOG", log.display().to_string()),
+        ];
+        assert!(process(&variables).status().expect("it runs").success(), "the work is done");
+        expected.push((round, undisturbed(&folder, round).await));
+    }
+    let changes = replay::read(&fs::read(&log).expect("a record"));
+    let told = corpus_in(&folder).join(TOLD);
+    let steps = changes.iter().filter(|change| change.told(&told).is_some()).count();
+    assert!(changes.len() > 500 && steps >= 12, "{} changes and {steps} steps were recorded", changes.len());
+    let mut random = Random(8);
+    for moment in 0..MOMENTS {
+        let end = random.below(changes.len() + 1);
+        let after = tempfile::tempdir().expect("a temporary folder");
+        fs::create_dir(corpus_in(after.path())).expect("a folder");
+        replay::power_fails(&changes[..end], &corpus_in(&folder), &corpus_in(after.path()), &mut random);
+        let what = format!("moment {moment}, after {end} of {} changes", changes.len());
+        let corpus = pipeline().open(corpus_in(after.path())).await.unwrap_or_else(|error| panic!("{what}: {error}"));
+        corpus.verify().await.unwrap_or_else(|error| panic!("{what}: {error}"));
+        whole(&corpus).await;
+        // What was said to be done is done.
+        let done: Vec<&str> = changes[..end].iter().filter_map(|change| change.told(&told)).collect();
+        let info = corpus.info().await.expect("facts");
+        let there = |name: &str| info.documents.iter().any(|document| document.document == name);
+        if done.contains(&"built") {
+            assert!((0..FILES).all(|number| there(&format!("{number:03}.md"))), "{what}: documents are lost");
+        }
+        if done.last() == Some(&"put 1") {
+            assert!(there("own/0") && there("own/1"), "{what}: chunks are lost");
+        }
+        if matches!(done.last(), Some(&"forgotten" | &"compacted")) {
+            assert!(!there("gone"), "{what}: what was forgotten is back");
+        }
+        drop(corpus);
+        // The work goes on to where it would have come.
+        if moment % 3 == 0 {
+            let (round, expected) = &expected[1];
+            let mut corpus = pipeline().open(corpus_in(after.path())).await.expect("the corpus opens");
+            corpus.build(folder.join("docs")).await.expect("a build");
+            drop(corpus);
+            let link = after.path().join("docs");
+            std::os::unix::fs::symlink(folder.join("docs"), &link).expect("a link");
+            work(after.path(), *round, |_| {}).await.unwrap_or_else(|error| panic!("{what}: {error}"));
+            let corpus = pipeline().open(corpus_in(after.path())).await.expect("the corpus opens");
+            assert_eq!(&held(&corpus).await, expected, "{what}");
+        }
     }
 }
 
 #[tokio::test]
-async fn a_killed_build_loses_nothing_that_was_committed() {
-    const FILES: usize = 120;
+async fn a_full_disk_loses_nothing_and_says_so() {
     let place = tempfile::tempdir().expect("a temporary folder");
-    let docs = place.path().join("docs");
-    fs::create_dir(&docs).expect("a folder");
-    let write = |number: usize, round: usize| {
-        let text = format!(
-            "# Crate {number}\n\nIn round {round} crate {number} holds cork.\n\n## Rope\n\nRope lies beside it."
-        );
-        fs::write(docs.join(format!("{number:03}.md")), text).expect("a file");
-    };
-    (0..FILES).for_each(|number| write(number, 0));
-
-    let mut killed = 0;
-    for round in 1..=12 {
-        (0..FILES).step_by(3).for_each(|number| write(number, round));
-        let test = std::env::current_exe().expect("this test has a path");
-        let mut child = Command::new(test)
-            .args(["child", "--exact"])
-            .env(CHILD, place.path())
-            .stdout(Stdio::null())
-            .stderr(Stdio::null())
-            .spawn()
-            .expect("it runs");
-        // Spread over the length of a build, without a clock to agree on.
-        std::thread::sleep(Duration::from_millis(7 * round as u64));
-        child.kill().expect("it can be killed");
-        killed += usize::from(!child.wait().expect("it ends").success());
-
-        let corpus = Pipeline::default().open(place.path().join("c.corpus")).await.expect("the corpus opens");
+    let Some(library) = recorder(place.path()) else { return };
+    let folder = place.path();
+    write_documents(folder, 0);
+    work(folder, 0, |_| {}).await.expect("the first round is not disturbed");
+    let before = held(&pipeline().open(corpus_in(folder)).await.expect("a corpus")).await;
+    let (mut full, mut random) = (0, Random(3));
+    for round in 1..=20 {
+        write_documents(folder, round);
+        let variables = [
+            (WORK, format!("{}#{round}", folder.display())),
+            ("LD_PRELOAD", library.display().to_string()),
+            ("FAULTS_FOLDER", corpus_in(folder).display().to_string()),
+            ("FAULTS_FULL_AFTER", (random.below(100) * random.below(8_000)).to_string()),
+        ];
+        let output = process(&variables).stderr(std::process::Stdio::piped()).output().expect("it runs");
+        if !output.status.success() {
+            full += 1;
+            let message = String::from_utf8_lossy(&output.stderr);
+            assert!(message.contains("full") || message.contains("No space"), "round {round}: {message}");
+        }
+        let corpus = pipeline().open(corpus_in(folder)).await.expect("the corpus opens");
         corpus.verify().await.expect("its checksums agree");
-        corpus.search("cork").await.expect("it can be searched");
-        let info = corpus.info().await.expect("it can be shown");
-        assert_eq!(info.chunks, info.documents.iter().map(|document| document.chunks).sum::<u64>());
-        assert!(info.documents.iter().all(|document| document.chunks == 2), "no document is half there");
+        whole(&corpus).await;
     }
-    assert!(killed > 0, "no build was killed before its end");
+    assert!(full > 5, "the disk was full {full} times");
+    work(folder, 20, |_| {}).await.expect("there is room again");
+    let corpus = pipeline().open(corpus_in(folder)).await.expect("the corpus opens");
+    let after = held(&corpus).await;
+    assert_eq!(after, undisturbed(folder, 20).await);
+    assert_ne!(after, before);
+}
 
-    let (corpus, report) = build(place.path()).await;
-    assert_eq!(report.added + report.changed + report.unchanged, FILES);
-    corpus.verify().await.expect("its checksums agree");
-    let found = corpus.search("round 12 crate 117").await.expect("a search");
-    assert!(found.passages[0].text.contains("In round 12 crate 117 holds cork."), "{}", found.passages[0].text);
+#[tokio::test]
+async fn a_folder_that_cannot_be_written_is_read_and_a_build_says_so() {
+    let place = tempfile::tempdir().expect("a temporary folder");
+    let Some(library) = recorder(place.path()) else { return };
+    let folder = place.path();
+    write_documents(folder, 0);
+    work(folder, 0, |_| {}).await.expect("the first round is not disturbed");
+    let before = held(&pipeline().open(corpus_in(folder)).await.expect("a corpus")).await;
+    write_documents(folder, 1);
+    let read_only = |variable: &str, value: String| {
+        let variables = [
+            (variable, value),
+            ("LD_PRELOAD", library.display().to_string()),
+            ("FAULTS_FOLDER", corpus_in(folder).display().to_string()),
+            ("FAULTS_READ_ONLY", "1".to_owned()),
+        ];
+        process(&variables).stderr(std::process::Stdio::piped()).spawn().expect("it runs")
+    };
+    let output = read_only(WORK, format!("{}#1", folder.display())).wait_with_output().expect("it ends");
+    let message = String::from_utf8_lossy(&output.stderr);
+    assert!(!output.status.success() && message.contains("cannot be written"), "{message}");
+    // A reader needs to write nothing.
+    let mut reader = read_only(READ, folder.display().to_string());
+    let since = Instant::now();
+    while !folder.join("looks").exists() && since.elapsed() < Duration::from_secs(60) {
+        assert_eq!(reader.try_wait().expect("it can be asked"), None, "the reader saw an error");
+        std::thread::sleep(Duration::from_millis(20));
+    }
+    reader.kill().expect("it can be killed");
+    reader.wait().expect("it ends");
+    assert!(folder.join("looks").exists(), "it read");
+    assert_eq!(held(&pipeline().open(corpus_in(folder)).await.expect("a corpus")).await, before);
+}
+
+#[tokio::test]
+async fn two_who_write_at_once_are_told_so() {
+    let place = tempfile::tempdir().expect("a temporary folder");
+    let folder = place.path();
+    write_documents(folder, 0);
+    work(folder, 0, |_| {}).await.expect("the first round is not disturbed");
+    let held_lock = fs::File::open(corpus_in(folder).join("writer.lock")).expect("the lock's file");
+    held_lock.try_lock().expect("nobody writes");
+    let mut corpus = pipeline().open(corpus_in(folder)).await.expect("the corpus opens");
+    let errors = [
+        corpus.build(folder.join("docs")).await.err(),
+        corpus.put([logothete::OwnChunk::new("a", "b")]).await.err(),
+        corpus.forget("own/1").await.err(),
+        corpus.remove("own/1").await.err(),
+        corpus.compact().await.err(),
+    ];
+    assert!(errors.iter().all(|error| error.as_ref().is_some_and(|error| error.kind() == ErrorKind::Busy)), "{errors:?}");
+    drop(held_lock);
+    corpus.compact().await.expect("nobody writes");
 }

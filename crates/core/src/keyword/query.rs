@@ -35,13 +35,16 @@ pub struct Clause {
 pub struct Query {
     /// Its parts, in order.
     pub clauses: Vec<Clause>,
+    /// Whether words that stand nowhere are taken for misspelt ones. In a question they are taken as they are: that the
+    /// documents do not have a word may be all there is to say.
+    pub tolerant: bool,
 }
 
 impl Query {
     /// A question as people write it: any of its words may match.
     pub fn plain(text: &str) -> Self {
         let clause = Clause { occurs: Occurs::Maybe, text: text.to_owned(), phrase: false, prefix: false };
-        Self { clauses: vec![clause] }
+        Self { clauses: vec![clause], tolerant: false }
     }
 
     /// A query with signs. Whatever cannot be one is taken as it is written, so that every text is a query.
@@ -77,7 +80,7 @@ impl Query {
             clauses.push(Clause { occurs, text, phrase: false, prefix: stem.is_some() });
             rest = behind.trim_start();
         }
-        Self { clauses }
+        Self { clauses, tolerant: true }
     }
 
     /// The text without signs and without what must not be there: what an encoder reads.

@@ -52,6 +52,8 @@ pub struct PreparedQuery {
     must_not: Vec<Rule>,
     /// The mean length of all live rows.
     mean: f32,
+    /// Words that stand nowhere.
+    missing: Vec<String>,
     /// What was found one slip away, by what was written.
     misspelt: Vec<(String, Vec<String>)>,
 }
@@ -59,7 +61,8 @@ pub struct PreparedQuery {
 impl PreparedQuery {
     /// Makes a query ready: finds its terms in the segments of a corpus, and how rare they are in all of it.
     ///
-    /// Function words are left out, unless there is nothing else. A word that stands nowhere is looked for with a slip in it.
+    /// Function words are left out, unless there is nothing else. In a query with signs a word that
+    /// stands nowhere is looked for with a slip in it.
     pub fn new<B: AsRef<[u8]>>(query: &Query, segments: &[LiveKeywords<'_, B>]) -> Self {
         let (rows, length) = totals(segments);
         let languages = segments.iter().fold(Languages::default(), |all, part| all.and(part.index.languages()));
@@ -68,7 +71,7 @@ impl PreparedQuery {
         let grammar = Grammar::of(query, &languages);
         let dictionary = Lookup { segments, rows };
         for clause in &query.clauses {
-            prepared.add(clause, &languages, &grammar, &dictionary);
+            prepared.add(clause, query.tolerant, &languages, &grammar, &dictionary);
         }
         prepared
     }
@@ -76,13 +79,14 @@ impl PreparedQuery {
     fn add<B: AsRef<[u8]>>(
         &mut self,
         clause: &Clause,
+        tolerant: bool,
         languages: &[Option<Language>],
         grammar: &Grammar,
         dictionary: &Lookup<'_, '_, B>,
     ) {
         let mut all = Vec::new();
         let last = tokens(&clause.text, |token| all.push(token)).saturating_sub(1);
-        let mut words: Vec<(u32, TokenKind, Vec<String>)> = Vec::new();
+        let mut words: Vec<(u32, TokenKind, Vec<String>, &str)> = Vec::new();
         for (at, token) in all.iter().enumerate() {
             if clause.occurs == Occurs::Maybe && grammar.skips(token) {
                 continue;
@@ -98,7 +102,7 @@ impl PreparedQuery {
                 TokenKind::Signs if ends_run => dictionary.beginning(token.text),
                 _ => stems(token, languages),
             };
-            words.push((token.position, token.kind, terms));
+            words.push((token.position, token.kind, terms, token.text));
         }
         let rule = || {
             let written: Vec<_> = words.iter().filter(|word| word.1 == TokenKind::Written).collect();
@@ -118,10 +122,13 @@ impl PreparedQuery {
         if clause.occurs == Occurs::MustNot {
             return;
         }
-        for (_, kind, terms) in words {
+        for (_, kind, terms, text) in words {
             let mut wanted = dictionary.wanted(terms.into_iter().map(|term| (term, 1.0)).collect());
             if wanted.terms.is_empty() && kind == TokenKind::Word && clause.occurs == Occurs::Maybe {
-                wanted = self.near(&clause.text, dictionary);
+                self.missing.push(text.to_owned());
+                if tolerant {
+                    wanted = self.near(text, languages, dictionary);
+                }
             }
             let known = self.wanted.iter().any(|other| other.terms == wanted.terms);
             if !wanted.terms.is_empty() && !known {
@@ -130,21 +137,28 @@ impl PreparedQuery {
         }
     }
 
-    /// What is one slip from a word that stands nowhere.
-    fn near<B: AsRef<[u8]>>(&mut self, text: &str, dictionary: &Lookup<'_, '_, B>) -> Wanted {
-        let mut found = Vec::new();
-        for word in words(text) {
-            let folded = fold(word.text);
-            let letters = folded.chars().all(char::is_alphabetic) && folded.chars().count() >= SHORTEST_MISSPELT;
-            if letters && dictionary.wanted(vec![(word.term.clone(), 1.0)]).terms.is_empty() {
-                let near = dictionary.near(&[folded, word.term]);
-                if !near.is_empty() {
-                    self.misspelt.push((word.text.to_owned(), near.clone()));
-                    found.extend(near);
-                }
-            }
+    /// What is one slip from a word that stands nowhere. The first letter is seldom the wrong one.
+    fn near<B: AsRef<[u8]>>(
+        &mut self,
+        text: &str,
+        languages: &[Option<Language>],
+        dictionary: &Lookup<'_, '_, B>,
+    ) -> Wanted {
+        let folded = fold(text);
+        let letters = folded.chars().all(char::is_alphabetic) && folded.chars().count() >= SHORTEST_MISSPELT;
+        let mut written = vec![folded.clone()];
+        written.extend(stems(&Token { text, position: 0, kind: TokenKind::Word }, languages));
+        let begins = |term: &str| {
+            let (mut own, mut other) = (folded.chars(), term.chars());
+            let (a, b) = ((own.next(), own.next()), (other.next(), other.next()));
+            a.0 == b.0 || (a.0 == b.1 && a.1 == b.0)
+        };
+        let mut near = if letters { dictionary.near(&written) } else { Vec::new() };
+        near.retain(|term| begins(term));
+        if !near.is_empty() {
+            self.misspelt.push((text.to_owned(), near.clone()));
         }
-        let mut wanted = dictionary.wanted(found.into_iter().map(|term| (term, NEAR_WEIGHT)).collect());
+        let mut wanted = dictionary.wanted(near.into_iter().map(|term| (term, NEAR_WEIGHT)).collect());
         wanted.weight *= NEAR_WEIGHT;
         wanted
     }
@@ -154,7 +168,12 @@ impl PreparedQuery {
         self.wanted.iter().flat_map(|wanted| wanted.terms.iter().map(|(term, _)| term.as_str()))
     }
 
-    /// Words that stand nowhere, with the terms one slip away that were taken for them.
+    /// Words that stand nowhere, as they are written.
+    pub fn missing(&self) -> &[String] {
+        &self.missing
+    }
+
+    /// Those of them that may be misspelt, with the terms one slip away that were taken for them.
     pub fn misspelt(&self) -> &[(String, Vec<String>)] {
         &self.misspelt
     }

@@ -107,6 +107,9 @@ pub(super) fn find(
         .map(|(word, taken_for)| Misspelt { word: word.clone(), taken_for: taken_for.clone() })
         .collect();
     let mut details = json!({ "terms": prepared.terms().collect::<Vec<_>>() });
+    if !prepared.missing().is_empty() {
+        details["missing"] = json!(prepared.missing());
+    }
     if !misspelt.is_empty() {
         details["misspelt"] = json!(misspelt);
     }

@@ -84,11 +84,7 @@ impl Inner {
                 Error::new(ErrorKind::Configuration, "this is a file; a corpus is a folder").at(folder.display())
             );
         }
-        std::fs::create_dir_all(&folder).map_err(|error| {
-            Error::new(ErrorKind::System, format!("the corpus could not be made: {error}"))
-                .at(folder.display())
-                .because(error)
-        })?;
+        store::make_folder(&folder)?;
         let named = |error: Error| at(&folder, error);
         let store = Store::open(&folder).map_err(named)?;
         let catalogue = Catalogue::open(&folder).map_err(named)?;
@@ -119,7 +115,7 @@ impl Inner {
     fn settle(self, other: OtherEncoder) -> Result<Self> {
         let (encoder, distance) = (&self.pipeline.encoder, self.pipeline.settings.distance);
         let mut catalogue = self.catalogue();
-        if catalogue.about("encoder")?.is_none() {
+        if catalogue.about("encoder")?.is_none() && !catalogue.is_read_only()? {
             catalogue.commit(|catalogue| {
                 catalogue.set_encoder(&**encoder)?;
                 catalogue.set_about("distance", distance.name())

@@ -54,7 +54,7 @@ impl Store {
     /// The store in a corpus's folder, made if it is not there.
     pub(crate) fn open(corpus: &Path) -> Result<Self> {
         let folder = corpus.join("segments");
-        fs::create_dir_all(&folder).map_err(|error| failed("this folder could not be made", &folder, error))?;
+        make_folder(&folder)?;
         Ok(Self::Folder(folder))
     }
 
@@ -162,6 +162,17 @@ impl Store {
             }
         }
     }
+}
+
+/// Makes a folder if it is not there, so that it outlives a loss of power.
+pub(super) fn make_folder(folder: &Path) -> Result<()> {
+    if folder.is_dir() {
+        return Ok(());
+    }
+    let above = folder.parent().filter(|above| !above.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    fs::create_dir_all(folder)
+        .and_then(|()| File::open(above)?.sync_all())
+        .map_err(|error| failed("this folder could not be made", folder, error))
 }
 
 fn held<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {

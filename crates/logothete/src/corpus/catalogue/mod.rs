@@ -23,7 +23,7 @@ use std::time::Duration;
 use logothete_core::document::{Pages, Span};
 use logothete_core::vector::Encoder;
 use logothete_core::{Error, ErrorKind, Result};
-use rusqlite::{Connection, OptionalExtension, Row};
+use rusqlite::{Connection, OpenFlags, OptionalExtension, Row};
 use serde::{Serialize, de::DeserializeOwned};
 
 /// A connection waits so long for another that holds a lock.
@@ -45,7 +45,15 @@ pub(crate) fn failed(error: rusqlite::Error) -> Error {
         ErrorKind::Corpus => {
             format!("corpus.db is damaged ({error}); restore it, or remove the folder and build again")
         }
-        _ => format!("corpus.db: {error}"),
+        _ => match error.sqlite_error_code() {
+            Some(rusqlite::ErrorCode::DiskFull) => {
+                "the disk is full; make room and build again: what was committed is kept".to_owned()
+            }
+            Some(rusqlite::ErrorCode::ReadOnly | rusqlite::ErrorCode::CannotOpen) => format!(
+                "corpus.db cannot be written ({error}); make its folder writable, or name another with --corpus FOLDER"
+            ),
+            _ => format!("corpus.db: {error}"),
+        },
     };
     Error::new(kind, message).because(error)
 }
@@ -74,7 +82,29 @@ fn span(row: &Row<'_>) -> rusqlite::Result<Span> {
 impl Catalogue {
     /// Opens the catalogue of a folder, and makes it if it is not there.
     pub(crate) fn open(folder: &Path) -> Result<Self> {
-        Self::prepared(Connection::open(folder.join("corpus.db")).map_err(failed)?)
+        let file = folder.join("corpus.db");
+        let opened = Connection::open(&file).map_err(failed).and_then(Self::prepared);
+        opened.or_else(|error| Self::for_reading(&file).ok_or(error))
+    }
+
+    /// Opens the catalogue of a folder that cannot be written, if nothing of it is in the log alone.
+    fn for_reading(file: &Path) -> Option<Self> {
+        let log = file.with_extension("db-wal");
+        let logged = std::fs::metadata(log).map_or(0, |data| data.len());
+        let writable = std::fs::OpenOptions::new().append(true).open(file).is_ok();
+        if logged > 0 || writable || !file.is_file() {
+            return None;
+        }
+        let path = file.to_str()?.replace('%', "%25").replace('?', "%3f").replace('#', "%23");
+        let flags = OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_URI | OpenFlags::SQLITE_OPEN_NO_MUTEX;
+        let connection = Connection::open_with_flags(format!("file:{path}?immutable=1"), flags).ok()?;
+        let version: u32 = connection.query_row("PRAGMA user_version", [], |row| row.get(0)).ok()?;
+        (version == FORMAT).then_some(Self { connection })
+    }
+
+    /// Whether nothing can be written to it.
+    pub(crate) fn is_read_only(&self) -> Result<bool> {
+        self.connection.is_readonly("main").map_err(failed)
     }
 
     /// An empty catalogue in memory.
