@@ -341,3 +341,47 @@ async fn what_was_deleted_is_counted_until_segments_are_merged() {
     assert_eq!((after.rows, after.dead_rows), (before.rows, gone.chunks));
     assert!(corpus.document(&gone.document).await.expect_err("it is gone").to_string().contains("no document"));
 }
+
+#[tokio::test]
+async fn what_has_moved_is_neither_read_nor_encoded_again() {
+    let place = Place::new();
+    let mut corpus = place.open().await;
+    let first = corpus.build(place.docs()).await.expect("a build");
+    // What is in the cache would hide that something is encoded.
+    drop(corpus);
+    fs::remove_file(place.corpus_folder().join("cache.db")).expect("a cache");
+    let mut corpus = place.open().await;
+    fs::create_dir(place.docs().join("2025")).expect("a folder");
+    for entry in fs::read_dir(place.docs()).expect("a folder").flatten().filter(|entry| entry.path().is_file()) {
+        fs::rename(entry.path(), place.docs().join("2025").join(entry.file_name())).expect("a file to move");
+    }
+    place.write("2025/copy.md", fs::read(place.docs().join("2025/notice-2025-01.md")).expect("a file"));
+    let report = corpus.build(place.docs()).await.expect("a build");
+    assert_eq!((counts(&report), report.moved, report.encoded), ((1, 0, 0, 0, 0), 8, 0), "{report:?}");
+    let info = corpus.info().await.expect("facts");
+    assert!(info.documents.iter().all(|document| document.document.starts_with("2025/")), "{:?}", info.documents);
+    let detail = corpus.document("2025/copy.md").await.expect("a document");
+    assert_eq!(detail.metadata["file_name"].to_string(), "copy.md");
+    assert_eq!(first.chunks + detail.info.chunks, report.chunks);
+    assert_eq!(corpus.build(place.docs()).await.expect("a build").unchanged, 9);
+    corpus.verify().await.expect("sound indexes");
+}
+
+#[tokio::test]
+async fn another_file_of_the_same_size_and_time_is_noticed() {
+    let place = Place::new();
+    let long_ago = std::time::SystemTime::now() - std::time::Duration::from_secs(9_000);
+    let put = |text: &str| {
+        place.write("new", text);
+        let file = fs::File::options().append(true).open(place.docs().join("new")).expect("a file");
+        file.set_modified(long_ago).expect("a time");
+        fs::rename(place.docs().join("new"), place.docs().join("bell.txt")).expect("a file to move");
+    };
+    put("The bell rings twice.");
+    let mut corpus = place.open().await;
+    corpus.build(place.docs()).await.expect("a build");
+    put("The bell rings never.");
+    let report = corpus.build(place.docs()).await.expect("a build");
+    assert_eq!(counts(&report).1, 1, "{report:?}");
+    assert_eq!(found(&corpus, "bell never").await[0].0, "bell.txt");
+}

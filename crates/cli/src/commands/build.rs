@@ -141,6 +141,7 @@ pub fn render(report: &BuildReport, style: Style) -> String {
     let parts: Vec<String> = [
         number(report.added, "added"),
         number(report.changed, "changed"),
+        number(report.moved, "moved"),
         number(report.removed, "removed"),
         number(report.unchanged, "unchanged"),
         number(report.failed.len(), "failed"),

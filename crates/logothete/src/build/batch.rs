@@ -35,6 +35,8 @@ pub(super) struct Change {
     pub parser: String,
     /// What cut it, where that was not the pipeline's chunker.
     pub chunker: Option<String>,
+    /// A document with the same content at another place.
+    pub like: Option<Known>,
     pub chunks: Vec<Chunk>,
     /// The same chunks as they are compared with others.
     pub compared: Vec<Compared>,
@@ -64,6 +66,8 @@ pub(super) struct Batch<'a> {
     vectors: Vectors,
     keywords: KeywordWriter,
     removed: Vec<i64>,
+    /// Documents whose content was found at another place.
+    moved: HashSet<i64>,
     touched: Vec<(i64, FileState)>,
     since: Instant,
     review: Review,
@@ -83,6 +87,7 @@ impl<'a> Batch<'a> {
             vectors,
             keywords: KeywordWriter::new(inner.pipeline.settings.fields),
             removed: Vec::new(),
+            moved: HashSet::new(),
             touched: Vec::new(),
             since: Instant::now(),
             review: Review::default(),
@@ -102,9 +107,19 @@ impl<'a> Batch<'a> {
         self.touched.extend(touched);
     }
 
-    /// Notes that a document is gone.
+    /// Documents whose content was found at another place.
+    pub(super) fn moved(&self) -> &HashSet<i64> {
+        &self.moved
+    }
+
+    /// Notes that a document is gone, or that it is at another place now.
     pub(super) fn remove(&mut self, known: &Known, report: &mut BuildReport) {
-        report.removed += 1;
+        if self.moved.remove(&known.id) {
+            report.moved += 1;
+            report.added = report.added.saturating_sub(1);
+        } else {
+            report.removed += 1;
+        }
         self.removed.push(known.id);
         self.repeats.leave_out(known.id);
     }
@@ -181,6 +196,7 @@ impl<'a> Batch<'a> {
             Some(_) => report.changed += 1,
             None => report.added += 1,
         }
+        self.moved.extend(change.like.iter().map(|like| like.id));
         report.contexts += change.written.asked;
         report.contexts_cached += change.written.cached;
         report.tokens.sent += change.written.tokens.sent;
@@ -304,9 +320,9 @@ impl<'a> Batch<'a> {
         Ok(entry)
     }
 
-    /// The vectors of chunks that a document had before and has again, with the same context.
+    /// The vectors of chunks that a document had before and has again, here or at another place, with the same context.
     fn kept_vectors(&mut self, change: &Change, wanted: &[Wanted]) -> Result<HashMap<ChunkId, Vec<f32>>> {
-        let Some(known) = &change.replaces else {
+        let Some(known) = change.replaces.as_ref().or(change.like.as_ref()) else {
             return Ok(HashMap::new());
         };
         if self.snapshot.is_none() {
@@ -315,17 +331,16 @@ impl<'a> Batch<'a> {
         let Some(snapshot) = &self.snapshot else {
             return Ok(HashMap::new());
         };
-        let before: HashMap<ChunkId, (Place, String)> = self
+        let before: HashMap<String, Place> = self
             .inner
             .catalogue()
             .chunk_places(known.id)?
             .into_iter()
-            .map(|(id, place, indexed)| (id, (place, indexed)))
+            .map(|(place, indexed)| (indexed, place))
             .collect();
         let same = wanted.iter().filter_map(|wanted| {
-            let (place, indexed) = before.get(&wanted.chunk)?;
-            let unchanged = wanted.text == *indexed;
-            unchanged.then(|| snapshot.vector(*place).map(|vector| (wanted.chunk.clone(), vector))).flatten()
+            let place = before.get(&wanted.text)?;
+            snapshot.vector(*place).map(|vector| (wanted.chunk.clone(), vector))
         });
         Ok(same.collect())
     }

@@ -168,6 +168,7 @@ fn change(inner: &Inner, given: Given, (waiter, stop, spending): (&Waiter, &Stop
     let state = FileState {
         size: document.text.len() as u64,
         modified: 0,
+        inode: None,
         seen: now(),
         hash: blake3::hash(&written).to_hex().to_string(),
     };
@@ -182,6 +183,7 @@ fn change(inner: &Inner, given: Given, (waiter, stop, spending): (&Waiter, &Stop
         state: Some(state),
         parser: GIVEN.to_owned(),
         chunker,
+        like: None,
         document,
         chunks,
         written,

@@ -160,7 +160,13 @@ impl<'p> Walk<'p> {
 
     /// The documents that are gone from the source. Only one that was listed in full can say so, and one that holds
     /// nothing at all is more likely missing than empty.
-    pub(super) fn end(self, catalogue: &Catalogue, prune: bool, report: &mut BuildReport) -> Result<Vec<Known>> {
+    pub(super) fn end(
+        self,
+        catalogue: &Catalogue,
+        prune: bool,
+        moved: &HashSet<i64>,
+        report: &mut BuildReport,
+    ) -> Result<Vec<Known>> {
         let location = self.planned.source.location();
         if self.listed == 0 && self.whole {
             let reason = "this folder holds no files; nothing of it was removed from the corpus".to_owned();
@@ -171,8 +177,9 @@ impl<'p> Walk<'p> {
             return Ok(Vec::new());
         }
         let gone = catalogue.known_unlisted(self.planned.entry.id)?;
-        if gone.len() * 2 > self.planned.had && !prune {
-            report.prune_needed.push(PruneNeeded { source: location.into(), gone: gone.len(), of: self.planned.had });
+        let lost = gone.iter().filter(|known| !moved.contains(&known.id)).count();
+        if lost * 2 > self.planned.had && !prune {
+            report.prune_needed.push(PruneNeeded { source: location.into(), gone: lost, of: self.planned.had });
             return Ok(Vec::new());
         }
         Ok(gone)

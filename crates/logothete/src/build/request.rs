@@ -196,6 +196,8 @@ pub struct BuildReport {
     pub added: usize,
     /// Documents that were read again, or cut again.
     pub changed: usize,
+    /// Documents that are at another place now, with the same content: neither read nor encoded again.
+    pub moved: usize,
     /// Documents that are gone.
     pub removed: usize,
     /// Documents that are as they were.
@@ -237,6 +239,6 @@ pub struct BuildReport {
 impl BuildReport {
     /// Whether nothing that was asked for could be read.
     pub fn nothing_read(&self) -> bool {
-        self.added + self.changed + self.unchanged == 0
+        self.added + self.changed + self.moved + self.unchanged == 0
     }
 }

@@ -93,7 +93,7 @@ fn build(inner: &Inner, request: &BuildRequest, waiter: &Waiter, report: &mut Bu
             }
         }
         if !stop.is_stopped() {
-            gone.extend(walk.end(&inner.catalogue(), request.prune, report)?);
+            gone.extend(walk.end(&inner.catalogue(), request.prune, batch.moved(), report)?);
         }
     }
     if !stop.is_stopped() {
@@ -174,12 +174,14 @@ impl<'a> Look<'a> {
     fn try_at(&self, candidate: &Candidate) -> Result<Outcome> {
         let item = &candidate.item;
         let modified = nanoseconds(item.modified);
-        let mut state = FileState { size: item.size.unwrap_or(0), modified, seen: now(), hash: String::new() };
+        let inode = item.inode.map(u64::cast_signed);
+        let mut state = FileState { size: item.size.unwrap_or(0), modified, inode, seen: now(), hash: String::new() };
         let known = candidate.known.as_ref();
         let same_stages = known.is_some_and(|known| known.parser == self.parser && known.chunker == self.chunker);
         if let Some(known) = known.filter(|_| same_stages && item.modified.is_some())
             && known.size == state.size
             && known.modified == state.modified
+            && known.inode == state.inode
             && known.modified + CLOCK_DOUBT < known.seen
         {
             return Ok(Outcome::Unchanged(None));
@@ -196,7 +198,24 @@ impl<'a> Look<'a> {
                 .cut_again(known, Some(state))?
                 .map_or(Outcome::Stopped, |change| Outcome::Read(Box::new(change))));
         }
-        let mut document = self.inner.pipeline.parse_content(&candidate.name, content)?;
+        // The same content was read from another place: moved, or copied.
+        let like = match known {
+            Some(_) => None,
+            None => self.inner.catalogue().known_by_content(&state.hash, &self.parser)?,
+        };
+        let stored = like.as_ref().map(|like| self.inner.catalogue().document(like.id)).transpose()?;
+        // What is said of it now may be other than what was said of it there.
+        let given = |document: &Document| {
+            item.metadata.iter().chain(&self.request.metadata).all(|(name, value)| document.metadata.get(name) == Some(value))
+        };
+        let (like, mut document) = match stored.filter(given) {
+            Some(mut document) => {
+                FROM_ITEM.iter().for_each(|field| drop(document.metadata.remove(*field)));
+                document.name.clone_from(&candidate.name);
+                (like, document)
+            }
+            None => (None, self.inner.pipeline.parse_content(&candidate.name, content)?),
+        };
         complete(&mut document, item, &state, self.request);
         let Some(cut) = self.cut(&candidate.identity, &document)? else { return Ok(Outcome::Stopped) };
         Ok(Outcome::Read(Box::new(Change {
@@ -206,6 +225,7 @@ impl<'a> Look<'a> {
             state: Some(state),
             parser: self.parser.clone(),
             chunker: None,
+            like,
             chunks: cut.chunks,
             compared: cut.compared,
             written: cut.written,
@@ -224,6 +244,7 @@ impl<'a> Look<'a> {
             state,
             parser,
             chunker: None,
+            like: None,
             chunks,
             compared,
             written,
@@ -242,6 +263,9 @@ impl<'a> Look<'a> {
         Ok(whole.then(|| Cut { compared: chunks.iter().map(Compared::of_chunk).collect(), chunks, written }))
     }
 }
+
+/// What [`complete`] says of a file itself.
+const FROM_ITEM: [&str; 4] = ["file_name", "file_size", "content_hash", "modified"];
 
 /// Adds what the source, the file and the caller say to a document's metadata. What it says itself goes before.
 fn complete(document: &mut Document, item: &Item, state: &FileState, request: &BuildRequest) {

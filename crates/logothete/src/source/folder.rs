@@ -98,9 +98,20 @@ fn item(path: String, file: &Path) -> Item {
         path,
         place: file.to_string_lossy().into_owned(),
         size: state.as_ref().map(fs::Metadata::len),
+        inode: state.as_ref().and_then(inode),
         modified: state.and_then(|state| state.modified().ok()),
         ..Item::default()
     }
+}
+
+#[cfg(unix)]
+fn inode(state: &fs::Metadata) -> Option<u64> {
+    Some(std::os::unix::fs::MetadataExt::ino(state))
+}
+
+#[cfg(not(unix))]
+fn inode(_: &fs::Metadata) -> Option<u64> {
+    None
 }
 
 impl Source for FolderSource {

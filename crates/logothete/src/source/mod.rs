@@ -62,6 +62,8 @@ pub struct Item {
     pub size: Option<u64>,
     /// When it was changed last, if that is known before it is read.
     pub modified: Option<SystemTime>,
+    /// A number that stays with what is at the path and changes when something else is put there: a file's inode.
+    pub inode: Option<u64>,
     /// What the source knows of it, for the document's metadata.
     pub metadata: Metadata,
 }

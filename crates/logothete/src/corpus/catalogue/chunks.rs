@@ -64,13 +64,10 @@ const INDEXED: &str = "CASE context WHEN '' THEN coalesce(indexed, text)
                        ELSE context || char(10) || char(10) || coalesce(indexed, text) END";
 
 impl Catalogue {
-    /// Where the chunks of a document are, by id, with what was indexed for each.
-    pub(crate) fn chunk_places(&self, document: i64) -> Result<Vec<(ChunkId, Place, String)>> {
-        let sql = format!("SELECT id, segment, row, {INDEXED} FROM chunks WHERE document = ? AND segment IS NOT NULL");
-        self.rows(&sql, [document], |row| {
-            let place = Place { segment: row.get(1)?, row: row.get(2)? };
-            Ok((ChunkId::from_stored(row.get::<_, String>(0)?), place, row.get(3)?))
-        })
+    /// Where the chunks of a document are, with what was indexed for each.
+    pub(crate) fn chunk_places(&self, document: i64) -> Result<Vec<(Place, String)>> {
+        let sql = format!("SELECT segment, row, {INDEXED} FROM chunks WHERE document = ? AND segment IS NOT NULL");
+        self.rows(&sql, [document], |row| Ok((Place { segment: row.get(0)?, row: row.get(1)? }, row.get(2)?)))
     }
 
     /// The language that a chunk's words are taken to be in.

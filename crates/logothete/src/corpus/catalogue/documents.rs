@@ -21,6 +21,7 @@ pub(crate) struct Known {
     pub name: String,
     pub size: u64,
     pub modified: i64,
+    pub inode: Option<i64>,
     pub seen: i64,
     pub hash: String,
     pub parser: String,
@@ -32,6 +33,8 @@ pub(crate) struct Known {
 pub(crate) struct FileState {
     pub size: u64,
     pub modified: i64,
+    /// The number of the file, as the catalogue keeps it.
+    pub inode: Option<i64>,
     pub seen: i64,
     pub hash: String,
 }
@@ -78,7 +81,7 @@ impl<'a> Layout<'a> {
 impl Catalogue {
     const KNOWN: &str =
         "SELECT documents.id, sources.name || '/' || path, path, documents.name, size, modified, seen, hash, parser,
-                         chunker FROM main.documents JOIN sources ON sources.id = source";
+                         chunker, inode FROM main.documents JOIN sources ON sources.id = source";
 
     fn known(row: &Row<'_>) -> rusqlite::Result<Known> {
         Ok(Known {
@@ -92,6 +95,7 @@ impl Catalogue {
             hash: row.get(7)?,
             parser: row.get(8)?,
             chunker: row.get(9)?,
+            inode: row.get(10)?,
         })
     }
 
@@ -110,6 +114,12 @@ impl Catalogue {
     pub(crate) fn known_by_name(&self, name: &str) -> Result<Option<Known>> {
         let sql = format!("{} WHERE documents.name = ?", Self::KNOWN);
         self.connection.query_row(&sql, [name], Self::known).optional().map_err(failed)
+    }
+
+    /// A document that was read from the same content by the same parser.
+    pub(crate) fn known_by_content(&self, hash: &str, parser: &str) -> Result<Option<Known>> {
+        let sql = format!("{} WHERE hash = ? AND parser = ? LIMIT 1", Self::KNOWN);
+        self.connection.query_row(&sql, [hash, parser], Self::known).optional().map_err(failed)
     }
 
     /// Where the source of a document is.
@@ -167,8 +177,8 @@ impl Catalogue {
     pub(crate) fn touch(&self, id: i64, state: &FileState) -> Result<()> {
         let written = Date::from_unix(state.modified.div_euclid(1_000_000_000)).as_str().to_owned();
         self.run(
-            "UPDATE documents SET modified = ?, seen = ?, metadata = json_set(metadata, '$.modified', ?) WHERE id = ?",
-            params![state.modified, state.seen, written, id],
+            "UPDATE documents SET modified = ?, inode = ?, seen = ?, metadata = json_set(metadata, '$.modified', ?) WHERE id = ?",
+            params![state.modified, state.inode, state.seen, written, id],
         )?;
         Ok(())
     }
@@ -191,7 +201,7 @@ impl Catalogue {
         let date = document.metadata.get("date").map(ToString::to_string);
         self.run(
             "INSERT INTO documents (source, path, name, title, media_type, date, size, modified, seen, hash, parser, chunker,
-             text, pages, layout, metadata, warnings) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+             text, pages, layout, metadata, warnings, inode) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
             params![
                 source,
                 path,
@@ -210,6 +220,7 @@ impl Catalogue {
                 to_json(&Layout::of(document))?,
                 to_json(&document.metadata)?,
                 to_json(&document.warnings)?,
+                state.inode,
             ],
         )?;
         let id = self.connection.last_insert_rowid();

@@ -30,6 +30,7 @@ CREATE TABLE documents (
     layout     TEXT NOT NULL DEFAULT '{}',  -- JSON: places on pages, moments of a recording, links
     metadata   TEXT NOT NULL,         -- JSON
     warnings   TEXT NOT NULL,         -- JSON
+    inode      INTEGER,               -- of the file
     UNIQUE (source, path)
 );
 

@@ -24,7 +24,7 @@ const FROM_2: &str = concat!(
 /// From 3 to 4: which rows are live is kept, and which file of near vectors a segment has. Postings are written anew when the
 /// corpus is next opened: see [`renew`](crate::corpus::renew).
 const FROM_3: &str = concat!(
-    "ALTER TABLE segments RENAME TO segments_3;",
+    "ALTER TABLE documents ADD COLUMN inode INTEGER; ALTER TABLE segments RENAME TO segments_3;",
     include_str!("segments.sql"),
     "INSERT INTO segments SELECT id, rows, vectors, keywords, NULL, NULL FROM segments_3; DROP TABLE segments_3;"
 );
