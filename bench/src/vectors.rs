@@ -50,7 +50,8 @@ impl Enlarged {
     /// repeated in turn, moved by a little, until there are as many rows as wanted.
     pub fn from_arguments(queries: usize) -> Self {
         let arguments: Vec<String> = std::env::args().skip(1).collect();
-        let (Some(rows), [_, paths @ ..]) = (arguments.first().and_then(|rows| rows.parse().ok()), arguments.as_slice())
+        let (Some(rows), [_, paths @ ..]) =
+            (arguments.first().and_then(|rows| rows.parse().ok()), arguments.as_slice())
         else {
             eprintln!("give a number of rows, and files or folders with texts");
             std::process::exit(2);

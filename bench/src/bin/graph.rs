@@ -25,7 +25,9 @@ fn main() {
     let Enlarged { texts, vectors, queries } = Enlarged::from_arguments(QUERIES);
     let rows = vectors.len();
     println!("{THREADS} threads; {texts} texts, enlarged to {rows} vectors of {} numbers", vectors.dimensions());
-    let index = VectorIndex::open(whole_segment(|to| write_vectors(&vectors, Distance::Cosine, to)).expect("a segment")).expect("a segment");
+    let index =
+        VectorIndex::open(whole_segment(|to| write_vectors(&vectors, Distance::Cosine, to)).expect("a segment"))
+            .expect("a segment");
     drop(vectors);
     let since = Instant::now();
     let graph = whole_segment(|to| Ok(write_graph(&index, to)?.expect("it has codes"))).expect("a graph");
@@ -39,7 +41,7 @@ fn main() {
         let mut state = 5_u64;
         for row in 0..rows as u32 {
             state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
-            if (state >> 33) % one_in == 0 {
+            if (state >> 33).is_multiple_of(one_in) {
                 live.insert(row);
             }
         }

@@ -10,6 +10,7 @@ use std::path::Path;
 use std::time::Instant;
 
 use logothete_bench::median;
+use logothete_bench::passages::{Random, WORDS, passages, word};
 use logothete_core::keyword::{
     FieldWeights, Fields, KeywordIndex, KeywordWriter, LiveCounts, LiveKeywords, PreparedQuery, Query, merge_keywords,
 };
@@ -17,58 +18,10 @@ use logothete_core::search::RowSet;
 use logothete_core::segment::whole_segment;
 use logothete_core::text::Language;
 
-const WORDS: usize = 200_000;
 const AT_ONCE: usize = 50_000;
 const QUERIES: usize = 100;
 const REPEATS: usize = 3;
 const PLACES: usize = 10;
-
-struct Random(u64);
-
-impl Random {
-    fn next(&mut self) -> u64 {
-        self.0 = self.0.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
-        self.0 >> 33
-    }
-
-    fn share(&mut self) -> f64 {
-        self.next() as f64 / (1_u64 << 31) as f64
-    }
-}
-
-/// The word of a place in the order of how frequent words are.
-fn word(place: usize) -> String {
-    const SYLLABLES: [&str; 32] = [
-        "ba", "ber", "co", "dan", "de", "el", "fi", "gor", "ha", "in", "jo", "ka", "lor", "ma", "men", "no", "or", "pel", "qua", "ra",
-        "ri", "sa", "sten", "ta", "ti", "ul", "va", "vor", "we", "xi", "ya", "zu",
-    ];
-    let mut name = String::new();
-    let mut rest = place + 32;
-    while rest > 0 {
-        name.push_str(SYLLABLES[rest % 32]);
-        rest /= 32;
-    }
-    name
-}
-
-/// A place of 0 to `WORDS`, the more seldom the higher: how often is about one over the place.
-fn place(random: &mut Random) -> usize {
-    ((WORDS as f64).powf(random.share()) - 1.0) as usize
-}
-
-fn passages(count: usize, words: &[String]) -> Vec<String> {
-    let mut random = Random(7);
-    let passage = |_| {
-        let length = 60 + random.next() as usize % 81;
-        let mut text = String::with_capacity(length * 8);
-        for at in 0..length {
-            text.push_str(&words[place(&mut random).min(WORDS - 1)]);
-            text.push_str(if at % 12 == 11 { ". " } else { " " });
-        }
-        text
-    };
-    (0..count).map(passage).collect()
-}
 
 /// A class of query: how its words are picked from a passage, and whether all must match.
 struct Class {
@@ -165,11 +118,11 @@ fn queries(class: &Class, texts: &[String], words: &[String]) -> Vec<Vec<String>
     let mut random = Random(99);
     let mut queries = Vec::new();
     while queries.len() < QUERIES {
-        let text = &texts[random.next() as usize % texts.len()];
+        let text = &texts[random.number() as usize % texts.len()];
         let mut all: Vec<&str> = text.split([' ', '.']).filter(|word| !word.is_empty()).collect();
         let mut query: Vec<String> = Vec::new();
         for &(from, to) in &class.ranges {
-            let start = random.next() as usize % all.len().max(1);
+            let start = random.number() as usize % all.len().max(1);
             all.rotate_left(start);
             if let Some(at) = all.iter().position(|word| (from..to).contains(&places[word])) {
                 let word = all.remove(at);

@@ -24,7 +24,9 @@ fn main() {
     rayon::ThreadPoolBuilder::new().num_threads(THREADS).build_global().expect("threads");
     let Enlarged { texts, vectors, queries } = Enlarged::from_arguments(COMPARED);
     let (rows, dimensions) = (vectors.len(), vectors.dimensions());
-    let index = VectorIndex::open(whole_segment(|to| write_vectors(&vectors, Distance::Cosine, to)).expect("a segment")).expect("a segment");
+    let index =
+        VectorIndex::open(whole_segment(|to| write_vectors(&vectors, Distance::Cosine, to)).expect("a segment"))
+            .expect("a segment");
     let live = RowSet::all(rows as u32);
     println!("{THREADS} threads; {texts} texts, enlarged to {rows} vectors of {dimensions} numbers");
 

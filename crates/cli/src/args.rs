@@ -119,7 +119,7 @@ pub struct SearchArguments {
     /// How many passages to show
     #[arg(long, value_name = "NUMBER")]
     pub count: Option<usize>,
-    /// Search among chunks for which this holds, such as 'kind = notice and date >= 2025'
+    /// Search among chunks for which this holds, such as 'date >= 2025-03 and page < 9'
     #[arg(long, value_name = "FILTER")]
     pub filter: Option<String>,
     /// Sort what was found by a field; with - before it, the greatest first
@@ -191,7 +191,7 @@ pub enum Verb {
         /// The question
         #[arg(required = true, value_name = "QUESTION")]
         question: Vec<String>,
-        /// Answer from chunks for which this holds, such as 'kind = notice and date >= 2025'
+        /// Answer from chunks for which this holds, such as 'date >= 2025-03 and page < 9'
         #[arg(long, value_name = "FILTER")]
         filter: Option<String>,
         /// Show what every stage did

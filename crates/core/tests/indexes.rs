@@ -3,7 +3,9 @@
 use logothete_core::keyword::KeywordIndex;
 use logothete_core::search::{Leg, RowSet, fuse};
 use logothete_core::segment::whole_segment;
-use logothete_core::vector::{Distance, Graph, Lists, VectorIndex, Vectors, merge_vectors, write_graph, write_lists, write_vectors};
+use logothete_core::vector::{
+    Distance, Graph, Lists, VectorIndex, Vectors, merge_vectors, write_graph, write_lists, write_vectors,
+};
 use proptest::prelude::*;
 use rstest::rstest;
 

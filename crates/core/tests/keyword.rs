@@ -217,7 +217,11 @@ fn fields_count_as_they_are_weighted() {
     };
     assert_eq!(rank(FieldWeights::default()), [0, 1, 2, 3], "equal weights, ties by row");
     assert_eq!(rank(FieldWeights { title: 1, headings: 9, context: 2, body: 3 }), [1, 3, 2, 0]);
-    assert_eq!(rank(FieldWeights { title: 0, headings: 0, context: 1, body: 2 }), [3, 2], "a weight of nothing leaves it out");
+    assert_eq!(
+        rank(FieldWeights { title: 0, headings: 0, context: 1, body: 2 }),
+        [3, 2],
+        "a weight of nothing leaves it out"
+    );
 }
 
 #[test]

@@ -29,7 +29,7 @@ impl Pipeline {
     pub async fn open(&self, folder: impl AsRef<Path>) -> Result<Corpus> {
         let (pipeline, folder): (Self, PathBuf) = (self.clone(), folder.as_ref().to_path_buf());
         let pool = Pool::new()?;
-        let inner = pool.run(move || Inner::open(pipeline, folder, OtherEncoder::Refused)).await?;
+        let inner = pool.run(move || Inner::open(pipeline, &folder, OtherEncoder::Refused)).await?;
         Ok(Corpus { inner: Arc::new(inner), pool })
     }
 
@@ -45,7 +45,7 @@ impl Pipeline {
         let (pipeline, folder, stop): (Self, PathBuf, _) = (self.clone(), folder.as_ref().to_path_buf(), stop.clone());
         let pool = Pool::new()?;
         let work = move || {
-            let inner = Inner::open(pipeline, folder, OtherEncoder::Expected)?;
+            let inner = Inner::open(pipeline, &folder, OtherEncoder::Expected)?;
             let report = build::reencode(&inner, &stop)?;
             Ok((inner, report))
         };

@@ -41,13 +41,16 @@ mod trace;
 pub use pool::THREAD_NAME as WORKER_THREAD;
 
 pub use build::{
-    BuildReport, BuildRequest, DocumentEstimate, Estimate, Failure, Forgotten, Given, OwnChunk, Progress, PruneNeeded, StopToken,
+    BuildReport, BuildRequest, DocumentEstimate, Estimate, Failure, Forgotten, Given, OwnChunk, Progress, PruneNeeded,
+    Stage, StopToken,
 };
 pub use config::{
     ChunkConfig, ChunkContext, ChunkUnit, Config, EncoderConfig, EncoderKind, IndexConfig, Ocr, Settings, Strategy,
     pages,
 };
-pub use corpus::{ChunkDetail, ChunkInfo, CorpusInfo, DocumentDetail, DocumentInfo, FieldInfo, IndexKind, SegmentInfo, VectorInfo};
+pub use corpus::{
+    ChunkDetail, ChunkInfo, CorpusInfo, DocumentDetail, DocumentInfo, FieldInfo, IndexKind, SegmentInfo, VectorInfo,
+};
 pub use generate::{Generated, Generator};
 pub use handle::Corpus;
 pub use logothete_core::{

@@ -10,7 +10,9 @@ use std::path::Path;
 use std::time::{Duration, Instant};
 
 use faults::replay;
-use faults::{FILES, READ, Random, TOLD, WORK, corpus_in, held, pipeline, process, recorder, undisturbed, work, write_documents};
+use faults::{
+    FILES, READ, Random, TOLD, WORK, corpus_in, held, pipeline, process, recorder, undisturbed, work, write_documents,
+};
 use logothete::{Corpus, ErrorKind};
 
 /// Not a test of its own: what the other processes run.
@@ -90,7 +92,11 @@ async fn killed_builders_lose_nothing_and_no_reader_notices() {
             assert_eq!(held(&corpus).await, undisturbed(folder, round).await, "round {round}");
             reader = process(&[(READ, folder.display().to_string())]).spawn().expect("a reader");
         }
-        assert_eq!(reader.try_wait().expect("it can be asked"), None, "round {round}: a reader saw an error or half a build");
+        assert_eq!(
+            reader.try_wait().expect("it can be asked"),
+            None,
+            "round {round}: a reader saw an error or half a build"
+        );
     }
     assert!(killed > ROUNDS / 3, "only {killed} builders were killed in their work");
     reader.kill().expect("it can be killed");
@@ -246,7 +252,10 @@ async fn two_who_write_at_once_are_told_so() {
         corpus.remove("own/1").await.err(),
         corpus.compact().await.err(),
     ];
-    assert!(errors.iter().all(|error| error.as_ref().is_some_and(|error| error.kind() == ErrorKind::Busy)), "{errors:?}");
+    assert!(
+        errors.iter().all(|error| error.as_ref().is_some_and(|error| error.kind() == ErrorKind::Busy)),
+        "{errors:?}"
+    );
     drop(held_lock);
     corpus.compact().await.expect("nobody writes");
 }

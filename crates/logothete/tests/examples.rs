@@ -23,6 +23,7 @@ fn run(name: &str) -> String {
 #[case("own_encoder", &["1. ", "vector leg", "swing bridge"])]
 #[case("own_chunker", &["chunks", "1. watch-log.txt, MONDAY 17 NOVEMBER 2025\n   14:50 Yacht Merry Widgeon aground"])]
 #[case("own_parser", &["5.2", "[1] 2025-11-18.tides, Tides at Marrowby"])]
+#[case("own_ids", &["rule-2", "Nobody stands near a line under strain.", "[1] rule-3", "2 chunks are left"])]
 fn it_runs(#[case] name: &str, #[case] expected: &[&str]) {
     let printed = run(name);
     for words in expected {

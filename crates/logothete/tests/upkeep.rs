@@ -6,7 +6,9 @@ use std::path::Path;
 
 use logothete::document::{BlockKind, DocumentBuilder, Value};
 use logothete::search::Filter;
-use logothete::{BuildRequest, Config, Corpus, ErrorKind, Hashing, MemorySource, OwnChunk, Pipeline, SearchRequest, StopToken};
+use logothete::{
+    BuildRequest, Config, Corpus, ErrorKind, Hashing, MemorySource, OwnChunk, Pipeline, SearchRequest, StopToken,
+};
 use rstest::rstest;
 
 fn light() -> Pipeline {
@@ -123,7 +125,10 @@ async fn passages_are_sorted_and_have_a_floor() {
     assert_eq!(up, ["one.md", "two.md", "three.md", "four.md"]);
     let down = names(&corpus, SearchRequest::new("berth").sort_down_by("date").passages(3)).await;
     assert_eq!(down.len(), 3);
-    assert!(down.windows(2).all(|pair| up.iter().position(|one| *one == pair[0]) > up.iter().position(|one| *one == pair[1])));
+    assert!(
+        down.windows(2)
+            .all(|pair| up.iter().position(|one| *one == pair[0]) > up.iter().position(|one| *one == pair[1]))
+    );
     let all = corpus.search("north berth").await.expect("a search").passages;
     let floor = all[1].score;
     let kept = corpus.search(SearchRequest::new("north berth").floor(floor)).await.expect("a search").passages;
@@ -153,7 +158,8 @@ async fn chunks_are_kept_under_own_ids(#[case] in_memory: bool) {
     let (_folder, on_disk) = corpus(&light()).await;
     let mut corpus = if in_memory { light().in_memory().await.expect("a corpus") } else { on_disk };
     let chunk = |text: &str| OwnChunk::new("rule/7", text).title("Mooring").metadata("year", 2024);
-    let report = corpus.put([chunk("Lines are doubled in a gale."), OwnChunk::new("rule/8", "Fires are out at dusk.")]).await;
+    let report =
+        corpus.put([chunk("Lines are doubled in a gale."), OwnChunk::new("rule/8", "Fires are out at dusk.")]).await;
     assert_eq!(report.expect("put").added, 2);
     let found = corpus.search("gale").await.expect("a search").passages;
     assert_eq!((found[0].chunk.as_str(), found[0].title.as_deref()), ("rule/7", Some("Mooring")));
@@ -166,7 +172,9 @@ async fn chunks_are_kept_under_own_ids(#[case] in_memory: bool) {
     assert_eq!(corpus.chunk("rule/7").await.expect("a chunk").metadata["year"], Value::Number(2024.0));
     let answer = corpus.ask("When are lines tripled?").await.expect("an answer");
     assert_eq!(answer.sources[0].document, "rule/7", "{answer}");
-    assert!(corpus.remove_chunk("rule/7").await.expect("removed") && !corpus.remove_chunk("rule/7").await.expect("gone"));
+    assert!(
+        corpus.remove_chunk("rule/7").await.expect("removed") && !corpus.remove_chunk("rule/7").await.expect("gone")
+    );
     assert!(corpus.search("+storm").await.expect("a search").passages.is_empty());
     let empty = corpus.put([OwnChunk::new("rule/9", "  ")]).await.expect_err("no text");
     assert_eq!(empty.to_string(), "rule/9: this chunk has no text");
@@ -203,11 +211,14 @@ async fn documents_are_put_replaced_and_removed_from_code() {
 async fn a_forgotten_document_is_nowhere_in_the_files() {
     let (folder, mut corpus) = corpus(&light()).await;
     let secret = "zanzibarine quokkas";
-    let text = |word: &str| format!("# Ledger\n\nThe {secret} owe {word} crowns to the quartermaster of the dry dock.\n");
+    let text =
+        |word: &str| format!("# Ledger\n\nThe {secret} owe {word} crowns to the quartermaster of the dry dock.\n");
     let source = |word: &str| {
-        let source = MemorySource::new("a").with("ledger.md", text(word)).with("bell.md", "# Bell\n\nRing the bell twice.");
+        let source =
+            MemorySource::new("a").with("ledger.md", text(word)).with("bell.md", "# Bell\n\nRing the bell twice.");
         // Others before and behind it, and one that says nearly the same.
-        let others = (0..30).map(|at| (format!("n{at}.md"), format!("# Note {at}\n\nCrate {at} holds cork and rope.\n")));
+        let others =
+            (0..30).map(|at| (format!("n{at}.md"), format!("# Note {at}\n\nCrate {at} holds cork and rope.\n")));
         let source = others.fold(source, |source, (name, text)| source.with(name, text));
         BuildRequest::default().source(source)
     };
@@ -258,7 +269,10 @@ async fn compacting_leaves_one_segment_without_deleted_rows() {
     let after = corpus.info().await.expect("facts");
     assert_eq!((after.segments.len(), after.rows, after.dead_rows), (1, 4, 0));
     let again = corpus.search("crate cork").await.expect("a search").passages;
-    assert_eq!(again.iter().map(|one| (&one.chunk, one.score)).collect::<Vec<_>>(), found.iter().map(|one| (&one.chunk, one.score)).collect::<Vec<_>>());
+    assert_eq!(
+        again.iter().map(|one| (&one.chunk, one.score)).collect::<Vec<_>>(),
+        found.iter().map(|one| (&one.chunk, one.score)).collect::<Vec<_>>()
+    );
 }
 
 #[tokio::test]
@@ -356,7 +370,8 @@ async fn an_export_is_imported_as_it_was() {
 #[tokio::test]
 async fn every_kind_of_index_finds_the_same_in_a_small_corpus(#[case] kind: &str) {
     let config: Config = toml::from_str(&format!("[index]\nkind = \"{kind}\"")).expect("settings");
-    let pipeline = Pipeline::from_config(&config).expect("a pipeline").with_encoder(Hashing::new(96).expect("settings"));
+    let pipeline =
+        Pipeline::from_config(&config).expect("a pipeline").with_encoder(Hashing::new(96).expect("settings"));
     let (folder, mut first) = corpus(&pipeline).await;
     let (_other, mut exact) = corpus(&light()).await;
     first.build(notices()).await.expect("a build");

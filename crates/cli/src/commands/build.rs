@@ -5,7 +5,7 @@ use std::time::Duration;
 
 use indicatif::{ProgressBar, ProgressStyle};
 use logothete::{
-    BuildReport, BuildRequest, Config, DocumentEstimate, Error, ErrorKind, Estimate, Failure, Pipeline, Result,
+    BuildReport, BuildRequest, Config, DocumentEstimate, Error, ErrorKind, Estimate, Failure, Pipeline, Result, Stage,
     WebSource,
 };
 use serde_json::json;
@@ -29,7 +29,10 @@ pub async fn run(place: &Place, paths: Vec<PathBuf>, prune: bool) -> Result<Outc
         move |progress| {
             bar.set_length(progress.total as u64);
             bar.set_position(progress.done as u64);
-            bar.set_message(progress.document.clone());
+            bar.set_message(match progress.stage {
+                Stage::Documents => progress.document.clone(),
+                Stage::Indexes => "merging the indexes".to_owned(),
+            });
         }
     });
     let stop = request.stop_token();

@@ -19,7 +19,9 @@ pub async fn run(place: &Place, arguments: &SearchArguments) -> Result<Outcome> 
         let text = found.first().map(|found| result(found, style)).unwrap_or_default();
         return Ok(Outcome { text, json: json!(found.first()), code: DONE });
     }
-    let one = |found: &SearchResult| format!("{} {}\n\n{}", style.faint("?"), style.strong(&found.query), result(found, style));
+    let one = |found: &SearchResult| {
+        format!("{} {}\n\n{}", style.faint("?"), style.strong(&found.query), result(found, style))
+    };
     let text = found.iter().map(one).collect::<Vec<_>>().join("\n");
     Ok(Outcome { text, json: json!({ "searches": found }), code: DONE })
 }
@@ -30,13 +32,16 @@ fn requests(arguments: &SearchArguments) -> Result<Vec<SearchRequest>> {
         None => vec![arguments.query.join(" ")],
         Some(file) => {
             let text = std::fs::read_to_string(file).map_err(|error| {
-                Error::new(ErrorKind::NotFound, format!("it could not be read: {error}")).at(file.display()).because(error)
+                Error::new(ErrorKind::NotFound, format!("it could not be read: {error}"))
+                    .at(file.display())
+                    .because(error)
             })?;
             text.lines().filter(|line| !line.trim().is_empty()).map(str::to_owned).collect()
         }
     };
     let filter = super::filter(arguments.filter.as_deref())?;
-    let floors: Vec<(Option<&str>, f32)> = arguments.floors.iter().map(|written| floor(written)).collect::<Result<_>>()?;
+    let floors: Vec<(Option<&str>, f32)> =
+        arguments.floors.iter().map(|written| floor(written)).collect::<Result<_>>()?;
     let request = |query: String| {
         let mut request = SearchRequest::new(query);
         if let Some(filter) = &filter {

@@ -90,11 +90,13 @@ fn show_all(info: &CorpusInfo) -> Outcome {
 
 /// How many rows the indexes have, and how they are searched.
 fn indexes(info: &CorpusInfo) -> String {
-    let kinds = [(IndexKind::Exact, "scanned"), (IndexKind::Graph, "through a graph"), (IndexKind::Lists, "through lists")];
+    let kinds =
+        [(IndexKind::Exact, "scanned"), (IndexKind::Graph, "through a graph"), (IndexKind::Lists, "through lists")];
     let parts: Vec<String> = kinds
         .iter()
         .filter_map(|(kind, name)| {
-            let rows: u64 = info.segments.iter().filter(|segment| segment.index == *kind).map(|segment| segment.rows).sum();
+            let rows: u64 =
+                info.segments.iter().filter(|segment| segment.index == *kind).map(|segment| segment.rows).sum();
             (rows > 0).then(|| format!("{} {name}", thousands(rows)))
         })
         .collect();

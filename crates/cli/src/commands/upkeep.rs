@@ -69,11 +69,19 @@ pub async fn reencode(place: &Place) -> Result<Outcome> {
     let (_, report) = pipeline.reencode(corpus_folder(place, &folder, true)?, &stop).await?;
     let encoder = pipeline.encoder().name();
     let made = count(report.encoded as u64, "chunk was encoded", "chunks were encoded");
-    let kept = if report.cached > 0 { format!(", {} came from the cache", thousands(report.cached as u64)) } else { String::new() };
+    let kept = if report.cached > 0 {
+        format!(", {} came from the cache", thousands(report.cached as u64))
+    } else {
+        String::new()
+    };
     let (text, code) = match (&report.capped, report.stopped) {
         (Some(capped), _) => (format!("{made}{kept}. {capped}\n"), FAILED),
-        (None, true) => (format!("{made}{kept}. Stopped; the old vectors are still in use. Run it again to go on.\n"), STOPPED),
-        _ if report.encoded + report.cached == 0 => (format!("The corpus is of the encoder “{encoder}” already.\n"), DONE),
+        (None, true) => {
+            (format!("{made}{kept}. Stopped; the old vectors are still in use. Run it again to go on.\n"), STOPPED)
+        }
+        _ if report.encoded + report.cached == 0 => {
+            (format!("The corpus is of the encoder “{encoder}” already.\n"), DONE)
+        }
         _ => (format!("{made}{kept}. The corpus is of the encoder “{encoder}” now.\n"), DONE),
     };
     Ok(Outcome { text, json: json!(report), code })
@@ -96,7 +104,9 @@ pub async fn export(place: &Place, file: &Path) -> Result<Outcome> {
     let (config, folder) = configuration(place)?;
     let corpus = corpus(place, &config, &folder, true).await?;
     let created = File::create_new(file).map_err(|error| match error.kind() {
-        std::io::ErrorKind::AlreadyExists => at(file, ErrorKind::Refused, "it is there already; name another file", error),
+        std::io::ErrorKind::AlreadyExists => {
+            at(file, ErrorKind::Refused, "it is there already; name another file", error)
+        }
         _ => at(file, ErrorKind::System, "it could not be written", error),
     })?;
     let lines = corpus.export(BufWriter::new(created)).await?;

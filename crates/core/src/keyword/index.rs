@@ -5,10 +5,10 @@
 //! dictionary begins (`u64`, counted from the front of the segment), where its index begins (`u64`), the lengths of all rows
 //! together (`u64`), the languages that the rows are in (`u32`, a bit each), the weights of the four fields (a byte each).
 
-use std::sync::{Mutex, PoisonError};
 use std::collections::HashMap;
+use std::sync::{Mutex, PoisonError};
 
-use super::dictionary::{Dictionary, Entry, Walk};
+use super::dictionary::{Dictionary, Entry};
 use super::fields::FieldWeights;
 use super::list::{Cursor, END};
 use super::terms::Languages;
@@ -129,18 +129,44 @@ impl<B: AsRef<[u8]>> KeywordIndex<B> {
     }
 
     pub(super) fn dictionary(&self) -> Dictionary<'_> {
-        let bytes = self.bytes.as_ref();
-        Dictionary::new(&bytes[self.dictionary..self.index], &bytes[self.index..self.end])
-    }
-
-    pub(super) fn walk(&self) -> Walk<'_> {
-        self.dictionary().all()
+        self.parts().dictionary
     }
 
     /// The list of a term.
     pub(super) fn cursor(&self, entry: &Entry) -> Cursor<'_> {
-        let lists = &self.bytes.as_ref()[self.postings..self.dictionary];
-        Cursor::open(lists.get(entry.list.clone()).unwrap_or_default(), entry.count, self.rows())
+        self.parts().cursor(entry)
+    }
+
+    /// Where its parts are.
+    pub(super) fn parts(&self) -> Parts<'_> {
+        let bytes = self.bytes.as_ref();
+        Parts {
+            rows: self.rows(),
+            lengths: &bytes[HEADER..self.postings],
+            lists: &bytes[self.postings..self.dictionary],
+            dictionary: Dictionary::new(&bytes[self.dictionary..self.index], &bytes[self.index..self.end]),
+        }
+    }
+}
+
+/// The parts of a segment. Not generic over who holds the bytes, so that what walks them is compiled once.
+#[derive(Clone, Copy)]
+pub(super) struct Parts<'a> {
+    pub rows: u32,
+    lengths: &'a [u8],
+    lists: &'a [u8],
+    pub dictionary: Dictionary<'a>,
+}
+
+impl<'a> Parts<'a> {
+    /// The length of a row.
+    pub(super) fn length(&self, row: u32) -> u32 {
+        u32_at(self.lengths, row as usize * 4).unwrap_or(0)
+    }
+
+    /// The list of a term.
+    pub(super) fn cursor(&self, entry: &Entry) -> Cursor<'a> {
+        Cursor::open(self.lists.get(entry.list.clone()).unwrap_or_default(), entry.count, self.rows)
     }
 }
 

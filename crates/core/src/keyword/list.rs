@@ -68,7 +68,9 @@ impl Shortest {
     /// The pairs, and begins anew.
     fn take(&mut self) -> Vec<Pair> {
         let low = std::mem::take(&mut self.low).into_iter().zip(0..);
-        let met = low.filter(|(length, _)| *length > 0).map(|(length, frequency)| Pair { frequency, length: length - u32::from(length == 1) });
+        let met = low
+            .filter(|(length, _)| *length > 0)
+            .map(|(length, frequency)| Pair { frequency, length: length - u32::from(length == 1) });
         let mut all: Vec<Pair> = met.collect();
         all.append(&mut self.high);
         all
@@ -110,7 +112,12 @@ impl ListWriter {
         self.pairs.add(Pair { frequency: posting.frequency, length: posting.length });
         self.next = posting.row + 1;
         self.count += 1;
-        self.positions.extend_from_slice(posting.positions);
+        match posting.positions {
+            // Most words stand once in a row.
+            &[count, first] => self.positions.extend([count, first]),
+            &[count, first, second] => self.positions.extend([count, first, second]),
+            all => self.positions.extend_from_slice(all),
+        }
         if self.distances.len() == BLOCK {
             self.end_block();
         }
@@ -365,7 +372,11 @@ impl<'a> Cursor<'a> {
             self.read(block);
         }
         let rest = &self.rows[self.at.min(self.held)..self.held];
-        self.at += if rest.first().is_some_and(|&first| first >= row) { 0 } else { rest.partition_point(|&other| other < row) };
+        self.at += if rest.first().is_some_and(|&first| first >= row) {
+            0
+        } else {
+            rest.partition_point(|&other| other < row)
+        };
         if self.at >= self.held && self.block + 1 < self.blocks() {
             self.read(self.block + 1);
         }
@@ -377,7 +388,9 @@ impl<'a> Cursor<'a> {
         let mut bytes = self.position_bytes();
         let mut before = 0_u32;
         for _ in 0..read_varint(&mut bytes).unwrap_or(0) {
-            let Some(position) = read_varint(&mut bytes).and_then(|distance| before.checked_add(distance)) else { break };
+            let Some(position) = read_varint(&mut bytes).and_then(|distance| before.checked_add(distance)) else {
+                break;
+            };
             to.push(position);
             before = position;
         }

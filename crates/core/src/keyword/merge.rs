@@ -3,7 +3,7 @@
 use std::io::Write;
 
 use super::fields::FieldWeights;
-use super::index::KeywordIndex;
+use super::index::{KeywordIndex, Parts};
 use super::list::{END, Posting};
 use super::terms::Languages;
 use super::writer::SegmentWriter;
@@ -15,22 +15,37 @@ use crate::segment::{RowSet, SegmentHeader};
 ///
 /// # Errors
 /// When writing fails.
-pub fn merge_keywords<B: AsRef<[u8]>>(parts: &[(&KeywordIndex<B>, &RowSet)], to: impl Write) -> Result<SegmentHeader> {
+pub fn merge_keywords<B: AsRef<[u8]>>(
+    parts: &[(&KeywordIndex<B>, &RowSet)],
+    mut to: impl Write,
+) -> Result<SegmentHeader> {
+    let languages = parts.iter().fold(Languages::default(), |all, (index, _)| all.and(index.languages()));
+    let weights = parts.first().map_or_else(FieldWeights::default, |(index, _)| index.weights());
+    let parts: Vec<(Parts<'_>, &RowSet)> = parts.iter().map(|(index, live)| (index.parts(), *live)).collect();
+    merge(&parts, &mut to, languages, weights)
+}
+
+fn merge(
+    parts: &[(Parts<'_>, &RowSet)],
+    to: &mut dyn Write,
+    languages: Languages,
+    weights: FieldWeights,
+) -> Result<SegmentHeader> {
     let mut lengths = Vec::new();
     // The new number of each row.
     let mut numbers: Vec<Vec<u32>> = Vec::with_capacity(parts.len());
-    for (index, live) in parts {
+    for (part, live) in parts {
         let number = |row: u32| {
             if !live.contains(row) {
                 return END;
             }
-            lengths.push(index.length(row));
+            lengths.push(part.length(row));
             lengths.len() as u32 - 1
         };
-        numbers.push((0..index.rows()).map(number).collect());
+        numbers.push((0..part.rows).map(number).collect());
     }
     let mut segment = SegmentWriter::new(to, &lengths)?;
-    let mut walks: Vec<_> = parts.iter().map(|(index, _)| index.walk()).collect();
+    let mut walks: Vec<_> = parts.iter().map(|(part, _)| part.dictionary.all()).collect();
     let mut open: Vec<bool> = walks.iter_mut().map(|walk| walk.next().is_some()).collect();
     let mut term = Vec::new();
     loop {
@@ -55,7 +70,5 @@ pub fn merge_keywords<B: AsRef<[u8]>>(parts: &[(&KeywordIndex<B>, &RowSet)], to:
         }
         segment.end_list(&String::from_utf8_lossy(&term))?;
     }
-    let languages = parts.iter().fold(Languages::default(), |all, (index, _)| all.and(index.languages()));
-    let weights = parts.first().map_or_else(FieldWeights::default, |(index, _)| index.weights());
     segment.finish(&lengths, languages, weights)
 }

@@ -217,12 +217,7 @@ impl PreparedQuery {
     }
 
     /// The `count` best live rows of a segment that are in a set, or all of them where there is none; best first, ties by row.
-    pub fn search<B: AsRef<[u8]>>(
-        &self,
-        part: LiveKeywords<'_, B>,
-        among: Option<&RowSet>,
-        count: usize,
-    ) -> Vec<Hit> {
+    pub fn search<B: AsRef<[u8]>>(&self, part: LiveKeywords<'_, B>, among: Option<&RowSet>, count: usize) -> Vec<Hit> {
         let LiveKeywords { index, live, .. } = part;
         let mut lists: Vec<Scored<'_>> = Vec::new();
         for wanted in &self.wanted {

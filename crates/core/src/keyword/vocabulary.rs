@@ -65,6 +65,8 @@ pub(super) struct Vocabulary {
     numbers: HashMap<String, u32>,
     terms: Vec<String>,
     seed: u64,
+    /// Room for the words of a row.
+    sought: Vec<Sought>,
 }
 
 impl Default for Vocabulary {
@@ -77,6 +79,7 @@ impl Default for Vocabulary {
             terms: Vec::new(),
             // Nobody can know which words come to the same place.
             seed: RandomState::new().hash_one(0),
+            sought: Vec::new(),
         }
     }
 }
@@ -119,7 +122,8 @@ impl Vocabulary {
     /// Calls back with the number of the term of each of some tokens, in order.
     pub(super) fn find(&mut self, tokens: &[Token<'_>], language: Option<Language>, mut each: impl FnMut(usize, u32)) {
         let sort = |token: &Token<'_>| Languages::number(language) << 2 | token.kind as u32;
-        let mut sought: Vec<Sought> = Vec::with_capacity(tokens.len());
+        let mut sought = std::mem::take(&mut self.sought);
+        sought.clear();
         for token in tokens {
             let key = Key::of(token.text.as_bytes(), sort(token));
             sought.push(Sought { key, hash: self.hash(&key, rest(token.text)), found: NONE });
@@ -137,6 +141,7 @@ impl Vocabulary {
             };
             each(at, self.words[word as usize].term);
         }
+        self.sought = sought;
     }
 
     /// The first word of a hash, which is most likely the one that is looked for.
@@ -230,7 +235,9 @@ fn number(bytes: &[u8]) -> u64 {
         // Where there are fewer than eight, the two overlap.
         (Some(first), Some(last), _) => four(first) | four(last) << 32,
         (_, _, []) => 0,
-        (_, _, [first, .., last]) => u64::from(*first) | u64::from(bytes[bytes.len() / 2]) << 8 | u64::from(*last) << 16,
+        (_, _, [first, .., last]) => {
+            u64::from(*first) | u64::from(bytes[bytes.len() / 2]) << 8 | u64::from(*last) << 16
+        }
         (_, _, [one]) => u64::from(*one),
     }
 }

@@ -89,7 +89,11 @@ impl KeywordWriter {
     ///
     /// # Errors
     /// When writing fails.
-    pub fn write(&mut self, to: impl Write) -> Result<SegmentHeader> {
+    pub fn write(&mut self, mut to: impl Write) -> Result<SegmentHeader> {
+        self.write_to(&mut to)
+    }
+
+    fn write_to(&mut self, to: &mut dyn Write) -> Result<SegmentHeader> {
         let (lengths, languages) = (std::mem::take(&mut self.lengths), std::mem::take(&mut self.languages));
         let mut met = std::mem::take(&mut self.met);
         let mut stands = vec![false; self.vocabulary.terms()];
@@ -147,8 +151,8 @@ fn sort(met: &mut Vec<Met>, room: &mut Vec<Met>, terms: u32) {
 }
 
 /// Writes a segment term by term, in the order of the terms.
-pub(super) struct SegmentWriter<W> {
-    body: BodyWriter<W>,
+pub(super) struct SegmentWriter<'w> {
+    body: BodyWriter<'w>,
     /// The list of the term that is written now.
     pub list: ListWriter,
     dictionary: DictionaryWriter,
@@ -158,8 +162,8 @@ pub(super) struct SegmentWriter<W> {
 /// Lists are written when they are so long together, in bytes.
 const TOGETHER: usize = 1 << 16;
 
-impl<W: Write> SegmentWriter<W> {
-    pub(super) fn new(to: W, lengths: &[u32]) -> Result<Self> {
+impl<'w> SegmentWriter<'w> {
+    pub(super) fn new(to: &'w mut dyn Write, lengths: &[u32]) -> Result<Self> {
         let mut body = BodyWriter::new(to);
         for some in lengths.chunks(4096) {
             body.put(&some.iter().flat_map(|length| length.to_le_bytes()).collect::<Vec<u8>>())?;

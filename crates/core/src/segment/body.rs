@@ -27,15 +27,16 @@ impl SegmentHeader {
     }
 }
 
-/// Writes the body of a segment, and knows its length and its checksum.
-pub(crate) struct BodyWriter<W> {
-    to: W,
+/// Writes the body of a segment, and knows its length and its checksum. Not generic over where it goes, so that what writes is
+/// compiled once.
+pub(crate) struct BodyWriter<'w> {
+    to: &'w mut dyn Write,
     check: crc32fast::Hasher,
     length: u64,
 }
 
-impl<W: Write> BodyWriter<W> {
-    pub(crate) fn new(to: W) -> Self {
+impl<'w> BodyWriter<'w> {
+    pub(crate) fn new(to: &'w mut dyn Write) -> Self {
         Self { to, check: crc32fast::Hasher::new(), length: 0 }
     }
 

@@ -158,7 +158,9 @@ fn trimmed(run: &str) -> &str {
     let mut run = run;
     loop {
         let before = run.len();
-        run = run.trim_end_matches(|c: char| ".,;:!?\"'”’»…".contains(c)).trim_start_matches(|c: char| "\"'“‘«„".contains(c));
+        run = run
+            .trim_end_matches(|c: char| ".,;:!?\"'”’»…".contains(c))
+            .trim_start_matches(|c: char| "\"'“‘«„".contains(c));
         for (open, close) in [('(', ')'), ('[', ']'), ('{', '}'), ('<', '>')] {
             let count = |sign: char| run.matches(sign).count();
             if run.ends_with(close) && count(close) > count(open) {

@@ -98,7 +98,8 @@ pub fn in_full(rows: &Rows<'_>, query: &[f32], mut candidates: Vec<Candidate>, c
 
 /// The rows of a part that may be among the best.
 fn scan(wanted: &Wanted<'_>, part: Range<u32>) -> Vec<Candidate> {
-    let mut scan = Scan { wanted, candidates: Vec::new(), least: Best::new(wanted.count), sums: [0; BLOCK], mosts: [0.0; BLOCK] };
+    let mut scan =
+        Scan { wanted, candidates: Vec::new(), least: Best::new(wanted.count), sums: [0; BLOCK], mosts: [0.0; BLOCK] };
     let mut single = Vec::with_capacity(2 * BLOCK);
     for first in part.clone().step_by(BLOCK) {
         let mut alive = wanted.live.word(first / 64);

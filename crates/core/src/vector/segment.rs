@@ -20,9 +20,9 @@ use crate::segment::{self, BodyWriter, HEADER, Kind, RowSet, SegmentHeader};
 ///
 /// # Errors
 /// When writing fails.
-pub fn write_vectors(vectors: &Vectors, distance: Distance, to: impl Write) -> Result<SegmentHeader> {
+pub fn write_vectors(vectors: &Vectors, distance: Distance, mut to: impl Write) -> Result<SegmentHeader> {
     let (rows, dimensions) = (vectors.len(), vectors.dimensions());
-    let mut body = BodyWriter::new(to);
+    let mut body = BodyWriter::new(&mut to);
     let (mut codes, mut grids) = (Vec::new(), Vec::with_capacity(rows * GRID));
     for vector in vectors.iter() {
         codes.clear();
@@ -42,7 +42,10 @@ pub fn write_vectors(vectors: &Vectors, distance: Distance, to: impl Write) -> R
 ///
 /// # Errors
 /// When writing fails, or the segments are not of the same dimensions and distance.
-pub fn merge_vectors<B: AsRef<[u8]>>(parts: &[(&VectorIndex<B>, &RowSet)], to: impl Write) -> Result<SegmentHeader> {
+pub fn merge_vectors<B: AsRef<[u8]>>(
+    parts: &[(&VectorIndex<B>, &RowSet)],
+    mut to: impl Write,
+) -> Result<SegmentHeader> {
     let Some((first, _)) = parts.first() else {
         return Err(Error::new(ErrorKind::System, "there are no segments to merge"));
     };
@@ -50,7 +53,7 @@ pub fn merge_vectors<B: AsRef<[u8]>>(parts: &[(&VectorIndex<B>, &RowSet)], to: i
     if parts.iter().any(|(index, _)| index.dimensions() != dimensions || index.distance != distance) {
         return Err(damaged("its vectors are not like those of the others"));
     }
-    let mut body = BodyWriter::new(to);
+    let mut body = BodyWriter::new(&mut to);
     let mut rows = 0;
     // The codes of all, then what is known of all, then all in full.
     for pass in 0..3 {

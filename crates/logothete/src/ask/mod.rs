@@ -6,6 +6,6 @@ mod request;
 mod scope;
 
 pub(crate) use answer::ask;
-pub use find::{Misspelt, SearchResult};
 pub(crate) use find::search;
+pub use find::{Misspelt, SearchResult};
 pub use request::SearchRequest;

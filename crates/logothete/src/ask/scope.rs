@@ -58,7 +58,8 @@ fn check_fields(catalogue: &Catalogue, filter: &Filter) -> Result<()> {
                 Some(near) => format!("did you mean {near}?"),
                 None => "logothete show lists the fields".to_owned(),
             };
-            Err(Error::new(ErrorKind::Configuration, format!("no document has the field “{field}”; {near}")).at("filter"))
+            Err(Error::new(ErrorKind::Configuration, format!("no document has the field “{field}”; {near}"))
+                .at("filter"))
         }
     }
 }

@@ -13,8 +13,8 @@ use logothete_core::vector::{Vectors, write_vectors};
 
 use super::contexts::Written;
 use super::encoding::{self, Encoded, Wanted};
-use super::merge;
 use super::languages::Languages;
+use super::merge;
 use super::repeats::{Compared, Repeat, Repeats};
 use super::spending::Spending;
 use super::{BuildReport, Failure, StopToken};

@@ -81,7 +81,8 @@ pub(crate) fn import(inner: &Inner, from: &mut dyn BufRead) -> Result<u64> {
             Ok((number, value))
         }))
     };
-    let no_export = || Error::new(ErrorKind::Unreadable, "this is no export of a corpus; show --export FILE writes one");
+    let no_export =
+        || Error::new(ErrorKind::Unreadable, "this is no export of a corpus; show --export FILE writes one");
     let (_, first) = next().ok_or_else(no_export)??;
     let head: Head = first.get("corpus").and_then(|head| Head::deserialize(head).ok()).ok_or_else(no_export)?;
     check(inner, &head)?;
@@ -119,7 +120,9 @@ fn check(inner: &Inner, head: &Head) -> Result<()> {
     let wrong = |message: String| Err(Error::new(ErrorKind::Mismatch, message).at("line 1"));
     if head.format != FORMAT {
         let theirs = head.format;
-        return wrong(format!("this export has format {theirs}, and this program reads format {FORMAT}; export again with it"));
+        return wrong(format!(
+            "this export has format {theirs}, and this program reads format {FORMAT}; export again with it"
+        ));
     }
     if head.encoder != encoder.fingerprint().as_str() {
         let (theirs, ours) = (&head.encoder_name, encoder.name());

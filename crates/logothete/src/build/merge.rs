@@ -74,7 +74,8 @@ impl Size {
 
 /// The places of the segments to be merged next.
 fn next_group(sizes: &[Size]) -> Option<Vec<usize>> {
-    let of_class = |class: u32| sizes.iter().enumerate().filter(move |(_, size)| size.class() == class).map(|(at, _)| at);
+    let of_class =
+        |class: u32| sizes.iter().enumerate().filter(move |(_, size)| size.class() == class).map(|(at, _)| at);
     let most = sizes.iter().map(|size| size.class()).max()?;
     (0..=most)
         .map(|class| of_class(class).collect::<Vec<_>>())

@@ -21,10 +21,10 @@ mod work;
 
 pub(crate) use estimate::run as estimate;
 pub use estimate::{DocumentEstimate, Estimate};
-pub use request::{BuildReport, BuildRequest, Failure, Progress, PruneNeeded, StopToken};
 pub(crate) use exchange::{export, import};
 pub use given::{Given, OwnChunk};
 pub(crate) use given::{put, remove, remove_chunk};
+pub use request::{BuildReport, BuildRequest, Failure, Progress, PruneNeeded, Stage, StopToken};
 pub use upkeep::Forgotten;
 pub(crate) use upkeep::{compact, forget, reencode};
 pub(crate) use work::run;

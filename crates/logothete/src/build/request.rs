@@ -47,9 +47,21 @@ impl Drop for StopOnDrop {
     }
 }
 
+/// What a build is at.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Stage {
+    /// Documents are looked at, read, encoded and committed.
+    #[default]
+    Documents,
+    /// Segments are merged, and linked where they are large.
+    Indexes,
+}
+
 /// How far a build is.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Progress {
+    /// What it is at.
+    pub stage: Stage,
     /// How many documents are done.
     pub done: usize,
     /// How many there are to do.
@@ -59,6 +71,14 @@ pub struct Progress {
 }
 
 impl Progress {
+    /// Says that all documents are done, and the indexes begin.
+    pub(super) fn indexes(&mut self, request: &BuildRequest) {
+        self.stage = Stage::Indexes;
+        if let Some(callback) = &request.on_progress {
+            callback(self);
+        }
+    }
+
     /// Notes that a document is done, and says so.
     pub(super) fn next(&mut self, document: &str, request: &BuildRequest) {
         self.done += 1;
@@ -120,7 +140,7 @@ impl BuildRequest {
         self
     }
 
-    /// Calls back after every document, from a thread of the pipeline's.
+    /// Calls back after every document, and when the indexes are merged, from a thread of the pipeline's.
     #[must_use]
     pub fn on_progress(mut self, callback: impl Fn(&Progress) + Send + Sync + 'static) -> Self {
         self.on_progress = Some(Arc::new(callback));

@@ -12,7 +12,7 @@ use super::contexts::{self, Written};
 use super::plan::{self, Candidate, Seen, Walk};
 use super::repeats::Compared;
 use super::spending::Spending;
-use super::{BuildReport, BuildRequest, Failure, Progress};
+use super::{BuildReport, BuildRequest, Failure, Progress, Stage};
 use crate::corpus::{FileState, Inner, Known};
 use crate::pool::Waiter;
 use crate::source::Item;
@@ -56,7 +56,7 @@ fn build(inner: &Inner, request: &BuildRequest, waiter: &Waiter, report: &mut Bu
     let planned = plan::sources(&mut inner.catalogue(), request, false, report)?;
     let mut batch = Batch::new(inner, &spending);
     let mut seen = Seen::default();
-    let mut progress = Progress { done: 0, total: 0, document: String::new() };
+    let mut progress = Progress { stage: Stage::Documents, done: 0, total: 0, document: String::new() };
     if request.on_progress.is_some() {
         // Counting walks the sources once more, and holds nothing.
         progress.total = planned.iter().filter_map(|one| Some(waiter.wait(one.source.items()).ok()?.count())).sum();
@@ -123,6 +123,7 @@ fn build(inner: &Inner, request: &BuildRequest, waiter: &Waiter, report: &mut Bu
     let settings = &inner.pipeline.settings;
     let cost = settings.price(report.tokens) + settings.price_of_encoding(report.encoded_tokens);
     report.cost = settings.has_prices().then_some(cost);
+    progress.indexes(request);
     batch.finish()
 }
 
@@ -206,7 +207,10 @@ impl<'a> Look<'a> {
         let stored = like.as_ref().map(|like| self.inner.catalogue().document(like.id)).transpose()?;
         // What is said of it now may be other than what was said of it there.
         let given = |document: &Document| {
-            item.metadata.iter().chain(&self.request.metadata).all(|(name, value)| document.metadata.get(name) == Some(value))
+            item.metadata
+                .iter()
+                .chain(&self.request.metadata)
+                .all(|(name, value)| document.metadata.get(name) == Some(value))
         };
         let (like, mut document) = match stored.filter(given) {
             Some(mut document) => {

@@ -177,7 +177,12 @@ pub struct SearchConfig {
 impl Default for SearchConfig {
     fn default() -> Self {
         let settings = Settings::default();
-        Self { passages: settings.passages, keyword: settings.keyword_weight, vector: settings.vector_weight, filter: String::new() }
+        Self {
+            passages: settings.passages,
+            keyword: settings.keyword_weight,
+            vector: settings.vector_weight,
+            filter: String::new(),
+        }
     }
 }
 

@@ -152,7 +152,8 @@ impl Cache {
                     None => Connection::open_in_memory()?,
                 };
                 connection.busy_timeout(std::time::Duration::from_secs(10))?;
-                connection.execute_batch("PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA secure_delete=ON;")?;
+                connection
+                    .execute_batch("PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA secure_delete=ON;")?;
                 bring_up(&mut connection)?;
                 *guard = Some(connection);
             }

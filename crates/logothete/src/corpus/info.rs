@@ -203,27 +203,29 @@ impl Inner {
         let encoder = &self.pipeline.encoder;
         let folder = self.folder.clone().unwrap_or_default();
         let bytes = |name: &str| std::fs::metadata(folder.join(name)).map_or(0, |data| data.len());
-            let segments: Vec<SegmentInfo> = view.snapshot.segments.iter().map(SegmentInfo::of).collect();
-            let sum = |number: fn(&SegmentInfo) -> u64| segments.iter().map(number).sum::<u64>();
-            Ok(CorpusInfo {
-                corpus: folder.clone(),
-                format: catalogue::FORMAT,
-                encoder: catalogue.about("encoder_name")?.unwrap_or_default(),
-                dimensions: encoder.dimensions(),
-                distance: self.pipeline.settings.distance,
-                chunks: catalogue.count_chunks()?,
-                repeated: catalogue.count_repeated()?,
-                catalogue_bytes: bytes("corpus.db") + bytes("corpus.db-wal"),
-                index_bytes: self.store.bytes(view.snapshot.segments.iter().flat_map(|segment| segment.entry.files.names())),
-                cache_bytes: self.cache.bytes(),
-                rows: sum(|segment| segment.rows),
-                dead_rows: sum(|segment| segment.rows - segment.live),
-                terms: sum(|segment| segment.terms),
-                segments,
-                fields: catalogue.fields()?,
-                sources: catalogue.sources()?.into_iter().map(|source| source.location.into()).collect(),
-                documents: catalogue.document_infos()?,
-            })
+        let segments: Vec<SegmentInfo> = view.snapshot.segments.iter().map(SegmentInfo::of).collect();
+        let sum = |number: fn(&SegmentInfo) -> u64| segments.iter().map(number).sum::<u64>();
+        Ok(CorpusInfo {
+            corpus: folder.clone(),
+            format: catalogue::FORMAT,
+            encoder: catalogue.about("encoder_name")?.unwrap_or_default(),
+            dimensions: encoder.dimensions(),
+            distance: self.pipeline.settings.distance,
+            chunks: catalogue.count_chunks()?,
+            repeated: catalogue.count_repeated()?,
+            catalogue_bytes: bytes("corpus.db") + bytes("corpus.db-wal"),
+            index_bytes: self
+                .store
+                .bytes(view.snapshot.segments.iter().flat_map(|segment| segment.entry.files.names())),
+            cache_bytes: self.cache.bytes(),
+            rows: sum(|segment| segment.rows),
+            dead_rows: sum(|segment| segment.rows - segment.live),
+            terms: sum(|segment| segment.terms),
+            segments,
+            fields: catalogue.fields()?,
+            sources: catalogue.sources()?.into_iter().map(|source| source.location.into()).collect(),
+            documents: catalogue.document_infos()?,
+        })
     }
 
     /// A document, by its name.

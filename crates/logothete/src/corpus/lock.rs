@@ -14,7 +14,9 @@ impl WriterLock {
     pub(crate) fn take(corpus: &Path) -> Result<Self> {
         let path = corpus.join("writer.lock");
         let file = OpenOptions::new().create(true).truncate(false).write(true).open(&path).map_err(|error| {
-            let message = format!("this corpus cannot be written: {error}; make its folder writable, or name another with --corpus FOLDER");
+            let message = format!(
+                "this corpus cannot be written: {error}; make its folder writable, or name another with --corpus FOLDER"
+            );
             Error::new(ErrorKind::System, message).at(path.display()).because(error)
         })?;
         match file.try_lock() {

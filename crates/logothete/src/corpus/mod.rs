@@ -17,7 +17,8 @@ mod view;
 
 pub(crate) use cache::Cache;
 pub(crate) use catalogue::{
-    Catalogue, FORMAT, FileState, IndexEntry, Indexed, Known, Place, SegmentEntry, SegmentFiles, SourceEntry, indexed_language,
+    Catalogue, FORMAT, FileState, IndexEntry, Indexed, Known, Place, SegmentEntry, SegmentFiles, SourceEntry,
+    indexed_language,
 };
 pub use info::{ChunkDetail, ChunkInfo, CorpusInfo, DocumentDetail, DocumentInfo, FieldInfo, SegmentInfo, VectorInfo};
 pub(crate) use lock::WriterLock;
@@ -78,18 +79,18 @@ pub(crate) enum OtherEncoder {
 
 impl Inner {
     /// Opens the corpus in a folder, or makes an empty one there.
-    pub(crate) fn open(pipeline: Pipeline, folder: PathBuf, other: OtherEncoder) -> Result<Self> {
+    pub(crate) fn open(pipeline: Pipeline, folder: &Path, other: OtherEncoder) -> Result<Self> {
         if folder.is_file() {
             return Err(
                 Error::new(ErrorKind::Configuration, "this is a file; a corpus is a folder").at(folder.display())
             );
         }
-        store::make_folder(&folder)?;
-        let named = |error: Error| at(&folder, error);
-        let store = Store::open(&folder).map_err(named)?;
-        let catalogue = Catalogue::open(&folder).map_err(named)?;
-        let (cache, readers) = (Cache::new(&folder), Some(Readers::new(folder.clone())));
-        let inner = Self::of(pipeline, Some(folder.clone()), store, (catalogue, readers), cache);
+        store::make_folder(folder)?;
+        let named = |error: Error| at(folder, error);
+        let store = Store::open(folder).map_err(named)?;
+        let catalogue = Catalogue::open(folder).map_err(named)?;
+        let (cache, readers) = (Cache::new(folder), Some(Readers::new(folder.to_path_buf())));
+        let inner = Self::of(pipeline, Some(folder.to_path_buf()), store, (catalogue, readers), cache);
         inner.and_then(|inner| inner.settle(other)).map_err(named)
     }
 
@@ -172,8 +173,7 @@ impl Inner {
     /// Removes the files that no segment names. For the one who holds the writer's lock.
     pub(crate) fn sweep(&self) -> Result<()> {
         let entries = self.catalogue().segments()?;
-        let named: HashSet<String> =
-            entries.iter().flat_map(|entry| entry.files.names().map(str::to_owned)).collect();
+        let named: HashSet<String> = entries.iter().flat_map(|entry| entry.files.names().map(str::to_owned)).collect();
         self.store.sweep(&named)
     }
 

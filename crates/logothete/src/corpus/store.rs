@@ -74,7 +74,8 @@ impl Store {
             Self::Folder(folder) => {
                 let path = folder.join(format!("{}-{}.{UNFINISHED}", std::process::id(), ending));
                 let failed = |error| failed("this file could not be written", &path, error);
-                let mut hashing = Hashing { to: BufWriter::with_capacity(1 << 18, create(&path)?), hash: blake3::Hasher::new() };
+                let mut hashing =
+                    Hashing { to: BufWriter::with_capacity(1 << 18, create(&path)?), hash: blake3::Hasher::new() };
                 // The header is known when the body is written.
                 hashing.to.write_all(&[0; SegmentHeader::LENGTH]).map_err(failed)?;
                 let header = body(&mut hashing).map_err(|error| full(error, &path))?;
@@ -117,9 +118,9 @@ impl Store {
         match self {
             Self::Folder(folder) => {
                 let path = folder.join(name);
-                MappedFile::open(&path).map(Bytes::Mapped).map_err(|error| {
-                    gone(format!("could not be opened: {error}")).at(path.display()).because(error)
-                })
+                MappedFile::open(&path)
+                    .map(Bytes::Mapped)
+                    .map_err(|error| gone(format!("could not be opened: {error}")).at(path.display()).because(error))
             }
             Self::Memory(files) => {
                 let found = held(files).get(name).cloned();
@@ -139,8 +140,7 @@ impl Store {
                 return Ok(());
             }
         };
-        let entries =
-            fs::read_dir(folder).map_err(|error| failed("this folder could not be listed", folder, error))?;
+        let entries = fs::read_dir(folder).map_err(|error| failed("this folder could not be listed", folder, error))?;
         for entry in entries.flatten() {
             if !named.contains(&*entry.file_name().to_string_lossy()) {
                 // What cannot be removed now is removed by a later sweep.

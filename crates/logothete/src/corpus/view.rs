@@ -108,7 +108,9 @@ impl Inner {
                 Ok(snapshot) => return Ok(View { held, snapshot }),
                 // Between the beginning of the transaction and the opening, a writer may have merged segments and swept the old
                 // files; then there is a newer commit.
-                Err(error) if error.kind() == ErrorKind::Corpus && failed_at != Some(commit) => failed_at = Some(commit),
+                Err(error) if error.kind() == ErrorKind::Corpus && failed_at != Some(commit) => {
+                    failed_at = Some(commit);
+                }
                 Err(error) => return Err(error),
             }
         }

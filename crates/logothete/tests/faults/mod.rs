@@ -49,7 +49,9 @@ pub async fn work(folder: &Path, round: usize, mut told: impl FnMut(&str)) -> lo
     corpus.build(BuildRequest::new([folder.join("docs")])).await?;
     told("built");
     for at in 0..3 {
-        corpus.put([OwnChunk::new(format!("own/{at}"), format!("Own chunk {at} of round {round} lies on the quay."))]).await?;
+        corpus
+            .put([OwnChunk::new(format!("own/{at}"), format!("Own chunk {at} of round {round} lies on the quay."))])
+            .await?;
         told(&format!("put {at}"));
     }
     corpus.remove_chunk(&format!("own/{}", round % 3)).await?;
@@ -83,7 +85,8 @@ pub async fn held(corpus: &Corpus) -> Held {
         let mut all: Vec<(String, String)> = passages
             .iter()
             .map(|passage| {
-                let legs: Vec<String> = passage.legs.iter().map(|(name, leg)| format!("{name} {:?}", leg.score)).collect();
+                let legs: Vec<String> =
+                    passage.legs.iter().map(|(name, leg)| format!("{name} {:?}", leg.score)).collect();
                 (passage.chunk.to_string(), format!("{} {}", legs.join(" "), passage.text))
             })
             .collect();
@@ -101,7 +104,8 @@ pub async fn undisturbed(folder: &Path, round: usize) -> Held {
     let mut corpus = pipeline().open(corpus_in(other.path())).await.expect("a corpus");
     corpus.build(BuildRequest::new([docs])).await.expect("a build");
     let chunks = (0..3).filter(|at| *at != round % 3);
-    let chunks = chunks.map(|at| OwnChunk::new(format!("own/{at}"), format!("Own chunk {at} of round {round} lies on the quay.")));
+    let chunks = chunks
+        .map(|at| OwnChunk::new(format!("own/{at}"), format!("Own chunk {at} of round {round} lies on the quay.")));
     corpus.put(chunks).await.expect("put");
     held(&corpus).await
 }

@@ -26,7 +26,10 @@ pub fn read(log: &[u8]) -> Vec<Change> {
     let text = |bytes: &[u8]| PathBuf::from(String::from_utf8(bytes.to_vec()).expect("a path"));
     while at < log.len() {
         let number = |from: usize, count: usize| {
-            log[at + from..at + from + count].iter().rev().fold(0_usize, |number, &byte| number << 8 | usize::from(byte))
+            log[at + from..at + from + count]
+                .iter()
+                .rev()
+                .fold(0_usize, |number, &byte| number << 8 | usize::from(byte))
         };
         let (path, data) = (number(9, 4), number(13, 4));
         let begin = at + 17;

@@ -251,7 +251,8 @@ impl Parser<'_> {
             Some(Token::Bare(bare)) if !KEYWORDS.contains(&bare.as_str()) => value(bare),
             Some(Token::Quoted(text)) => Value::Text(text.clone()),
             Some(token) => {
-                let message = format!("a value is missing {where_}, before {}; words such as and need quotes", token.text());
+                let message =
+                    format!("a value is missing {where_}, before {}; words such as and need quotes", token.text());
                 return Err(self.wrong(message));
             }
             None => return Err(self.wrong(format!("a value is missing {where_}"))),

@@ -71,7 +71,8 @@ pub struct Built {
 
 /// Links some rows.
 pub fn build(rows: &Rows<'_>) -> Built {
-    let mut order: Vec<(u32, u64, u32)> = (0..rows.rows).into_par_iter().map(|row| (height(row), mixed(row), row)).collect();
+    let mut order: Vec<(u32, u64, u32)> =
+        (0..rows.rows).into_par_iter().map(|row| (height(row), mixed(row), row)).collect();
     // The highest go first, so that upper layers stand when most rows come; then as if at random.
     order.par_sort_unstable_by(|a, b| b.0.cmp(&a.0).then(a.1.cmp(&b.1)));
     let mut graph = Graph { rows, lifted: Lift::of(rows), layers: empty(rows.rows), entry: NOTHING };
@@ -140,8 +141,10 @@ impl Graph<'_> {
             self.entry = batch.first().map_or(NOTHING, |&(_, _, row)| row);
             return;
         }
-        let found: Vec<Vec<Found>> =
-            batch.par_iter().map_init(Walker::new, |walker, &(height, _, row)| self.find(walker, row, height)).collect();
+        let found: Vec<Vec<Found>> = batch
+            .par_iter()
+            .map_init(Walker::new, |walker, &(height, _, row)| self.find(walker, row, height))
+            .collect();
         let mut back: Vec<Vec<Back>> = self.layers.iter().map(|_| Vec::new()).collect();
         for Found { layer, node, links } in found.into_iter().flatten() {
             back[layer].extend(links.iter().map(|&from| Back { from, to: node }));
@@ -200,7 +203,14 @@ impl Graph<'_> {
 }
 
 /// The best of too many links.
-fn fewer(rows: &Rows<'_>, lifted: Lift, node: u32, links: &[u32], row_of: impl Fn(u32) -> u32, width: usize) -> Vec<u32> {
+fn fewer(
+    rows: &Rows<'_>,
+    lifted: Lift,
+    node: u32,
+    links: &[u32],
+    row_of: impl Fn(u32) -> u32,
+    width: usize,
+) -> Vec<u32> {
     let of: Vec<u32> = links.iter().map(|&link| row_of(link)).collect();
     let mut scores = Vec::new();
     Centre::row(rows, row_of(node), lifted).compare(&of, &mut scores);

@@ -45,7 +45,10 @@ const NARROW: (u32, u32) = (2_000, 50);
 ///
 /// # Errors
 /// When writing fails.
-pub fn write_graph<B: AsRef<[u8]> + Sync>(vectors: &VectorIndex<B>, to: impl Write) -> Result<Option<SegmentHeader>> {
+pub fn write_graph<B: AsRef<[u8]> + Sync>(
+    vectors: &VectorIndex<B>,
+    mut to: impl Write,
+) -> Result<Option<SegmentHeader>> {
     let Some(rows) = vectors.as_rows() else { return Ok(None) };
     let Built { layers, entry } = build::build(&rows);
     let mut front = [0; FRONT];
@@ -53,7 +56,7 @@ pub fn write_graph<B: AsRef<[u8]> + Sync>(vectors: &VectorIndex<B>, to: impl Wri
     for (place, layer) in front[1..].iter_mut().zip(&layers) {
         *place = (layer.links.len() / layer.width) as u32;
     }
-    let mut body = BodyWriter::new(to);
+    let mut body = BodyWriter::new(&mut to);
     body.put(&front.map(u32::to_le_bytes).concat())?;
     for layer in &layers {
         for words in [&layer.rows, &layer.below, &layer.links] {

@@ -55,7 +55,8 @@ pub fn build(rows: &Rows<'_>) -> Built {
     let parts: Vec<Means> = (0..parts(dimensions))
         .into_par_iter()
         .map(|part| {
-            let of_part = rests.chunks_exact(width).flat_map(|rest| rest[part * TOGETHER..][..TOGETHER].iter().copied());
+            let of_part =
+                rests.chunks_exact(width).flat_map(|rest| rest[part * TOGETHER..][..TOGETHER].iter().copied());
             Means::find(&of_part.collect::<Vec<f32>>(), TOGETHER, CODES)
         })
         .collect();

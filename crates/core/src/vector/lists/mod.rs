@@ -41,10 +41,13 @@ const NARROW: (u32, u32) = (2_000, 50);
 ///
 /// # Errors
 /// When writing fails.
-pub fn write_lists<B: AsRef<[u8]> + Sync>(vectors: &VectorIndex<B>, to: impl Write) -> Result<Option<SegmentHeader>> {
+pub fn write_lists<B: AsRef<[u8]> + Sync>(
+    vectors: &VectorIndex<B>,
+    mut to: impl Write,
+) -> Result<Option<SegmentHeader>> {
     let Some(rows) = vectors.as_rows().filter(|rows| rows.dimensions > 0) else { return Ok(None) };
     let Built { centres, parts, ends, rows: order, codes } = build::build(&rows);
-    let mut body = BodyWriter::new(to);
+    let mut body = BodyWriter::new(&mut to);
     let mut front = [0; FRONT];
     front[..4].copy_from_slice(&(ends.len() as u32).to_le_bytes());
     body.put(&front)?;
@@ -122,7 +125,8 @@ impl<B: AsRef<[u8]>> Lists<B> {
 
     /// The places of a list's rows.
     fn list(&self, at: usize) -> std::ops::Range<usize> {
-        let end = |at: usize| u32_at(self.bytes.as_ref(), self.starts[1] + at * 4).unwrap_or(0).min(self.rows()) as usize;
+        let end =
+            |at: usize| u32_at(self.bytes.as_ref(), self.starts[1] + at * 4).unwrap_or(0).min(self.rows()) as usize;
         at.checked_sub(1).map_or(0, end)..end(at)
     }
 

@@ -107,19 +107,19 @@ impl Catalogue {
     /// The document at a path of a source.
     pub(crate) fn known_at(&self, source: i64, path: &str) -> Result<Option<Known>> {
         let sql = format!("{} WHERE source = ? AND path = ?", Self::KNOWN);
-        self.connection.query_row(&sql, params![source, path], Self::known).optional().map_err(failed)
+        self.one(&sql, params![source, path], Self::known)
     }
 
     /// The document of a name.
     pub(crate) fn known_by_name(&self, name: &str) -> Result<Option<Known>> {
         let sql = format!("{} WHERE documents.name = ?", Self::KNOWN);
-        self.connection.query_row(&sql, [name], Self::known).optional().map_err(failed)
+        self.one(&sql, [name], Self::known)
     }
 
     /// A document that was read from the same content by the same parser.
     pub(crate) fn known_by_content(&self, hash: &str, parser: &str) -> Result<Option<Known>> {
         let sql = format!("{} WHERE hash = ? AND parser = ? LIMIT 1", Self::KNOWN);
-        self.connection.query_row(&sql, [hash, parser], Self::known).optional().map_err(failed)
+        self.one(&sql, [hash, parser], Self::known)
     }
 
     /// Where the source of a document is.
@@ -164,7 +164,11 @@ impl Catalogue {
 
     /// The documents, of any source, that another chunker cut. Chunks that were given are not cut.
     pub(crate) fn known_cut_otherwise(&self, chunker: &str) -> Result<Vec<Known>> {
-        self.rows(&format!("{} WHERE chunker NOT IN (?, 'given') ORDER BY documents.id", Self::KNOWN), [chunker], Self::known)
+        self.rows(
+            &format!("{} WHERE chunker NOT IN (?, 'given') ORDER BY documents.id", Self::KNOWN),
+            [chunker],
+            Self::known,
+        )
     }
 
     /// Whether a document has a name.

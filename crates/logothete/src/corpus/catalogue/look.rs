@@ -96,7 +96,8 @@ impl Catalogue {
     pub(crate) fn chunk_detail(&self, id: &str) -> Result<(ChunkDetail, Option<Place>)> {
         let not_found = |message: &str| Error::new(ErrorKind::NotFound, message.to_owned()).at(id);
         // Ids are hexadecimal, so that all that begin with one come before it with a letter behind.
-        let sql = "SELECT id FROM chunks WHERE id = ?1 OR (id >= ?1 AND id < ?1 || 'g') ORDER BY id = ?1 DESC, id LIMIT 2";
+        let sql =
+            "SELECT id FROM chunks WHERE id = ?1 OR (id >= ?1 AND id < ?1 || 'g') ORDER BY id = ?1 DESC, id LIMIT 2";
         let mut found = self.rows(sql, [id], |row| row.get::<_, String>(0))?;
         // An id that was given may be the beginning of another.
         found.truncate(if found.first().is_some_and(|first| first == id) { 1 } else { 2 });
@@ -140,10 +141,7 @@ impl Catalogue {
     }
 
     /// Calls back with each document and what is known of it.
-    pub(crate) fn each_document(
-        &self,
-        mut each: impl FnMut(i64, &DocumentFacts<'_>) -> Result<()>,
-    ) -> Result<()> {
+    pub(crate) fn each_document(&self, mut each: impl FnMut(i64, &DocumentFacts<'_>) -> Result<()>) -> Result<()> {
         let sql = "SELECT id, name, title, media_type, metadata FROM main.documents";
         let mut statement = self.connection.prepare_cached(sql).map_err(failed)?;
         let mut rows = statement.query([]).map_err(failed)?;
@@ -153,8 +151,12 @@ impl Catalogue {
             };
             let (id, document, title, media_type, metadata) = read().map_err(failed)?;
             let metadata: Metadata = from_json(&metadata)?;
-            let facts =
-                DocumentFacts { document: &document, title: title.as_deref(), media_type: &media_type, metadata: &metadata };
+            let facts = DocumentFacts {
+                document: &document,
+                title: title.as_deref(),
+                media_type: &media_type,
+                metadata: &metadata,
+            };
             each(id, &facts)?;
         }
         Ok(())

@@ -180,6 +180,17 @@ impl Catalogue {
         rows.collect::<rusqlite::Result<Vec<T>>>().map_err(failed)
     }
 
+    /// The first row, if there is one.
+    fn one<T>(
+        &self,
+        sql: &str,
+        values: impl rusqlite::Params,
+        read: impl FnOnce(&Row<'_>) -> rusqlite::Result<T>,
+    ) -> Result<Option<T>> {
+        let mut statement = self.connection.prepare_cached(sql).map_err(failed)?;
+        statement.query_row(values, read).optional().map_err(failed)
+    }
+
     fn run(&self, sql: &str, values: impl rusqlite::Params) -> Result<usize> {
         self.connection.prepare_cached(sql).and_then(|mut statement| statement.execute(values)).map_err(failed)
     }

@@ -9,18 +9,14 @@ use super::{Catalogue, failed};
 
 impl Catalogue {
     /// Calls back with each row of a table, column by column, in the order of their keys.
-    pub(crate) fn each_row(
-        &self,
-        table: &str,
-        mut each: impl FnMut(Map<String, Value>) -> Result<()>,
-    ) -> Result<()> {
+    pub(crate) fn each_row(&self, table: &str, mut each: impl FnMut(Map<String, Value>) -> Result<()>) -> Result<()> {
         let order = match table {
             "chunks" | "blocks" => "document, ordinal",
             _ => "id",
         };
         let sql = format!("SELECT * FROM main.{table} ORDER BY {order}");
         let mut statement = self.connection.prepare(&sql).map_err(failed)?;
-        let columns: Vec<String> = statement.column_names().into_iter().map(str::to_owned).collect();
+        let columns: Vec<String> = statement.column_names().map(str::to_owned).collect();
         let mut rows = statement.query([]).map_err(failed)?;
         while let Some(row) = rows.next().map_err(failed)? {
             let mut object = Map::new();
@@ -63,7 +59,9 @@ impl Catalogue {
             other => Sql::Text(other.to_string()),
         });
         let mut statement = self.connection.prepare_cached(&sql).map_err(|error| wrong(error.to_string()))?;
-        statement.execute(params_from_iter(values)).map_err(|error| wrong(format!("this row does not fit: {error}")))?;
+        statement
+            .execute(params_from_iter(values))
+            .map_err(|error| wrong(format!("this row does not fit: {error}")))?;
         Ok(())
     }
 }

@@ -10,8 +10,7 @@ use super::failed;
 pub(crate) const FORMAT: u32 = 4;
 
 /// What makes an empty catalogue.
-const SCHEMA: &str =
-    concat!(include_str!("schema.sql"), include_str!("chunks.sql"), include_str!("segments.sql"));
+const SCHEMA: &str = concat!(include_str!("schema.sql"), include_str!("chunks.sql"), include_str!("segments.sql"));
 /// From 1 to 2.
 const FROM_1: &str = "ALTER TABLE documents ADD COLUMN layout TEXT NOT NULL DEFAULT '{}'";
 /// From 2 to 3. The chunks are looked at for repetitions when they are cut again.
@@ -40,7 +39,9 @@ pub(super) fn bring_up(connection: &mut Connection) -> Result<()> {
         newer => {
             return Err(Error::new(
                 ErrorKind::Corpus,
-                format!("this corpus has format {newer}, and this program knows format {FORMAT}; use a newer logothete"),
+                format!(
+                    "this corpus has format {newer}, and this program knows format {FORMAT}; use a newer logothete"
+                ),
             ));
         }
     }

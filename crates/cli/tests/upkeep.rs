@@ -1,0 +1,93 @@
+//! Searching with filters, and what is done to a corpus besides building it.
+
+mod common;
+
+use common::{folder, run};
+use serde_json::Value;
+
+/// A folder with the demo's notices built into a corpus.
+fn notices() -> tempfile::TempDir {
+    let folder = folder();
+    let ran = run(folder.path(), &["build", "DEMO/notices"]);
+    assert_eq!(ran.code, 0, "{}", ran.err);
+    folder
+}
+
+#[test]
+fn search_takes_filters_order_and_floors() {
+    let folder = notices();
+    let search = |arguments: &[&str]| {
+        let ran = run(folder.path(), &[&["search", "--json"], arguments].concat());
+        (ran.code, serde_json::from_str::<Value>(&ran.out).expect("JSON"))
+    };
+    let documents = |json: &Value| -> Vec<String> {
+        let passages = json["passages"].as_array().expect("passages").iter();
+        passages.map(|passage| passage["document"].as_str().expect("a name").to_owned()).collect()
+    };
+    let (code, json) = search(&["berth", "--filter", "document fits \"*-06.md\""]);
+    assert_eq!(code, 0);
+    assert!(!documents(&json).is_empty() && documents(&json).iter().all(|name| name.ends_with("-06.md")), "{json}");
+    assert_eq!(json["filter"], "document fits \"*-06.md\"");
+    let (_, json) = search(&["berth", "--sort", "-document", "--count", "20"]);
+    let names = documents(&json);
+    assert!(names.len() > 5 && names.windows(2).all(|pair| pair[0] >= pair[1]), "{names:?}");
+    let (_, json) = search(&["berth", "--floor", "0.9", "--floor", "vector=0.2"]);
+    assert!(
+        json["passages"].as_array().expect("passages").iter().all(|passage| passage["score"].as_f64() >= Some(0.9))
+    );
+    for (arguments, expected) in [
+        (vec!["berth", "--filter", "date >="], "--filter, character 8: a value is missing"),
+        (vec!["berth", "--filter", "dat = 2025"], "did you mean date?"),
+        (vec!["berth", "--floor", "high"], "--floor: “high” is no score"),
+    ] {
+        let (code, json) = search(&arguments);
+        assert_eq!(code, 2);
+        assert!(json["error"]["message"].as_str().is_some_and(|message| message.contains(expected)), "{json}");
+    }
+    let queries = folder.path().join("queries.txt");
+    std::fs::write(&queries, "swing bridge\n\nnorth channel\n").expect("a file");
+    let (_, json) = search(&["--queries", &queries.display().to_string()]);
+    let searches = json["searches"].as_array().expect("searches");
+    assert_eq!(
+        searches.iter().map(|one| one["query"].as_str().expect("a query")).collect::<Vec<_>>(),
+        ["swing bridge", "north channel"]
+    );
+    let text = run(folder.path(), &["search", "chanel"]).out;
+    assert!(text.contains("No document has “chanel”; looked for words like channel instead."), "{text}");
+}
+
+#[test]
+fn a_corpus_is_forgotten_compacted_exported_and_imported() {
+    let folder = notices();
+    let run = |arguments: &[&str]| {
+        let ran = common::run(folder.path(), arguments);
+        (ran.code, ran.out + &ran.err)
+    };
+    let (code, text) = run(&["show", "--export", "all.jsonl"]);
+    assert!(code == 0 && text.contains("lines with"), "{text}");
+    let (code, text) = run(&["show", "--export", "all.jsonl"]);
+    assert!(code == 1 && text.contains("it is there already"), "{text}");
+    let (code, text) = run(&["build", "--import", "all.jsonl", "--corpus", "second.corpus"]);
+    assert!(code == 0 && text.contains("8 documents with"), "{text}");
+    let shown =
+        |corpus: &str| run(&["show", "--verify", "--corpus", corpus]).1.lines().skip(8).collect::<Vec<_>>().join("\n");
+    assert_eq!(shown("second.corpus"), shown("logothete.corpus"));
+    let (code, text) = run(&["build", "--forget", "notice-2025-06.md"]);
+    assert!(
+        code == 0 && text.contains("are gone from the corpus and all its files") && text.contains("is still there"),
+        "{text}"
+    );
+    let (code, text) = run(&["build", "--forget", "notice-2025-16.md"]);
+    assert!(code == 1 && text.contains("did you mean notice-2025-"), "{text}");
+    let (code, text) = run(&["build", "--compact"]);
+    assert!(code == 0 && text.contains("1 segment became 1"), "{text}");
+    std::fs::write(folder.path().join("logothete.toml"), "[encoder]\nkind = \"hashing\"\n").expect("a file");
+    let (code, text) = run(&["search", "berth"]);
+    assert!(code == 1 && text.contains("logothete build --reencode"), "{text}");
+    let (code, text) = run(&["build", "--reencode"]);
+    assert!(code == 0 && text.contains("were encoded") && text.contains("now."), "{text}");
+    let (code, text) = run(&["build", "--reencode"]);
+    assert!(code == 0 && text.contains("already"), "{text}");
+    assert_eq!(run(&["search", "berth"]).0, 0);
+    assert_eq!(run(&["build", "--compact", "--forget", "x"]).0, 2);
+}
