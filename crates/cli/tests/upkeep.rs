@@ -59,35 +59,35 @@ fn search_takes_filters_order_and_floors() {
 #[test]
 fn a_corpus_is_forgotten_compacted_exported_and_imported() {
     let folder = notices();
-    let run = |arguments: &[&str]| {
-        let ran = common::run(folder.path(), arguments);
+    let done = |arguments: &[&str]| {
+        let ran = run(folder.path(), arguments);
         (ran.code, ran.out + &ran.err)
     };
-    let (code, text) = run(&["show", "--export", "all.jsonl"]);
+    let (code, text) = done(&["show", "--export", "all.jsonl"]);
     assert!(code == 0 && text.contains("lines with"), "{text}");
-    let (code, text) = run(&["show", "--export", "all.jsonl"]);
+    let (code, text) = done(&["show", "--export", "all.jsonl"]);
     assert!(code == 1 && text.contains("it is there already"), "{text}");
-    let (code, text) = run(&["build", "--import", "all.jsonl", "--corpus", "second.corpus"]);
+    let (code, text) = done(&["build", "--import", "all.jsonl", "--corpus", "second.corpus"]);
     assert!(code == 0 && text.contains("8 documents with"), "{text}");
     let shown =
-        |corpus: &str| run(&["show", "--verify", "--corpus", corpus]).1.lines().skip(8).collect::<Vec<_>>().join("\n");
+        |corpus: &str| done(&["show", "--verify", "--corpus", corpus]).1.lines().skip(8).collect::<Vec<_>>().join("\n");
     assert_eq!(shown("second.corpus"), shown("logothete.corpus"));
-    let (code, text) = run(&["build", "--forget", "notice-2025-06.md"]);
+    let (code, text) = done(&["build", "--forget", "notice-2025-06.md"]);
     assert!(
         code == 0 && text.contains("are gone from the corpus and all its files") && text.contains("is still there"),
         "{text}"
     );
-    let (code, text) = run(&["build", "--forget", "notice-2025-16.md"]);
+    let (code, text) = done(&["build", "--forget", "notice-2025-16.md"]);
     assert!(code == 1 && text.contains("did you mean notice-2025-"), "{text}");
-    let (code, text) = run(&["build", "--compact"]);
+    let (code, text) = done(&["build", "--compact"]);
     assert!(code == 0 && text.contains("1 segment became 1"), "{text}");
     std::fs::write(folder.path().join("logothete.toml"), "[encoder]\nkind = \"hashing\"\n").expect("a file");
-    let (code, text) = run(&["search", "berth"]);
+    let (code, text) = done(&["search", "berth"]);
     assert!(code == 1 && text.contains("logothete build --reencode"), "{text}");
-    let (code, text) = run(&["build", "--reencode"]);
+    let (code, text) = done(&["build", "--reencode"]);
     assert!(code == 0 && text.contains("were encoded") && text.contains("now."), "{text}");
-    let (code, text) = run(&["build", "--reencode"]);
+    let (code, text) = done(&["build", "--reencode"]);
     assert!(code == 0 && text.contains("already"), "{text}");
-    assert_eq!(run(&["search", "berth"]).0, 0);
-    assert_eq!(run(&["build", "--compact", "--forget", "x"]).0, 2);
+    assert_eq!(done(&["search", "berth"]).0, 0);
+    assert_eq!(done(&["build", "--compact", "--forget", "x"]).0, 2);
 }

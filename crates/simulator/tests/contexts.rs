@@ -206,7 +206,7 @@ async fn a_damaged_cache_is_named_with_what_to_do() {
     let generator = ScriptedGenerator::new("one", about_the_light);
     let mut corpus = open(&pipeline(&generator), folder.path()).await;
     std::fs::write(
-        corpus.folder().join("cache.db"),
+        corpus.folder().expect("it is on disk").join("cache.db"),
         "this is no database, and long enough to be seen as none".repeat(20),
     )
     .expect("a file");
@@ -214,7 +214,7 @@ async fn a_damaged_cache_is_named_with_what_to_do() {
     let reason = &report.failed[0].reason;
     assert!(reason.contains("cache.db") && reason.contains("remove it"), "{reason}");
     assert!(generator.asked().is_empty(), "nothing is paid for that could not be kept");
-    std::fs::remove_file(corpus.folder().join("cache.db")).expect("it is there");
+    std::fs::remove_file(corpus.folder().expect("it is on disk").join("cache.db")).expect("it is there");
     assert_eq!(corpus.build(source(HANDBOOK)).await.expect("a build").added, 1);
 }
 

@@ -11,8 +11,8 @@ use serde::Serialize;
 
 use super::batch::Change;
 use super::encoding::read_tokens;
-use super::plan::{self, Seen, Walk};
-use super::work::{Look, Outcome, WINDOW};
+use super::plan::{self, Seen, Walk, Window};
+use super::work::{Look, Outcome};
 use super::{BuildReport, BuildRequest, Failure, contexts};
 use crate::config::Settings;
 use crate::corpus::{Cache, Inner};
@@ -73,7 +73,7 @@ pub(crate) fn run(inner: &Inner, request: &BuildRequest, waiter: &Waiter) -> Res
     for source in &planned {
         let Some(mut walk) = Walk::begin(source, waiter, &mut report) else { continue };
         loop {
-            let window = walk.next(WINDOW, &inner.catalogue(), &mut seen, &mut report)?;
+            let window = walk.next(Window::of(&inner.pipeline.settings), &inner.catalogue(), &mut seen, &mut report)?;
             if window.is_empty() || request.stop_token().is_stopped() {
                 break;
             }

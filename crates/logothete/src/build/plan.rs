@@ -11,6 +11,7 @@ use std::sync::Arc;
 use logothete_core::Result;
 
 use super::{BuildReport, BuildRequest, Failure, PruneNeeded};
+use crate::config::Settings;
 use crate::corpus::{Catalogue, Known, SourceEntry};
 use crate::pool::Waiter;
 use crate::source::{FolderSource, Item, Items, Source};
@@ -91,6 +92,22 @@ fn paths(catalogue: &Catalogue, request: &BuildRequest) -> Result<Vec<PathBuf>> 
     Ok(all)
 }
 
+/// How much is in work at a time; it bounds the memory.
+#[derive(Clone, Copy)]
+pub(super) struct Window {
+    items: usize,
+    /// Of files as they are on the disk. One may be larger than this.
+    bytes: u64,
+}
+
+impl Window {
+    /// So many small files that two cores have enough to do, and so much of large ones that it fits into the memory that a build
+    /// may hold: a file becomes text, blocks, chunks and vectors, which are many times its size.
+    pub(super) fn of(settings: &Settings) -> Self {
+        Self { items: 32, bytes: settings.memory / 100 }
+    }
+}
+
 /// A walk through the items of a source, beside what the catalogue knows of them.
 pub(super) struct Walk<'p> {
     planned: &'p Planned,
@@ -119,16 +136,30 @@ impl<'p> Walk<'p> {
         }
     }
 
-    /// The next items to look at, `most` at a time; empty at the end.
+    /// The next items to look at, as many as a window has room for; empty at the end.
     pub(super) fn next(
         &mut self,
-        most: usize,
+        room: Window,
         catalogue: &Catalogue,
         seen: &mut Seen,
         report: &mut BuildReport,
     ) -> Result<Vec<Candidate>> {
-        let mut window = Vec::new();
-        while window.len() < most {
+        // One transaction for all that is looked up and noted.
+        catalogue.begin()?;
+        let window = self.fill(room, catalogue, seen, report);
+        catalogue.end();
+        window
+    }
+
+    fn fill(
+        &mut self,
+        room: Window,
+        catalogue: &Catalogue,
+        seen: &mut Seen,
+        report: &mut BuildReport,
+    ) -> Result<Vec<Candidate>> {
+        let (mut window, mut bytes) = (Vec::new(), 0);
+        while window.len() < room.items && bytes < room.bytes {
             let item = match self.items.next() {
                 None => break,
                 Some(Ok(item)) => item,
@@ -151,6 +182,7 @@ impl<'p> Walk<'p> {
                 None => free_name(catalogue, &seen.names, &self.planned.entry.name, &path)?,
             };
             seen.names.insert(short_hash(&name));
+            bytes += item.size.unwrap_or(0);
             let identity = format!("{}/{path}", self.planned.entry.name);
             let from = Arc::clone(&self.planned.source);
             window.push(Candidate { from, source: self.planned.entry.id, item, path, identity, name, known });

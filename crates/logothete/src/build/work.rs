@@ -9,7 +9,7 @@ use rayon::prelude::*;
 
 use super::batch::{Batch, Change};
 use super::contexts::{self, Written};
-use super::plan::{self, Candidate, Seen, Walk};
+use super::plan::{self, Candidate, Seen, Walk, Window};
 use super::repeats::Compared;
 use super::spending::Spending;
 use super::{BuildReport, BuildRequest, Failure, Progress, Stage};
@@ -18,8 +18,6 @@ use crate::pool::Waiter;
 use crate::source::Item;
 use crate::trace::milliseconds;
 
-/// How many files are in work at a time; it bounds the memory.
-pub(super) const WINDOW: usize = 32;
 /// A file changed less than this before it was read may have changed again within the clock's resolution.
 const CLOCK_DOUBT: i64 = 2_000_000_000;
 
@@ -61,11 +59,11 @@ fn build(inner: &Inner, request: &BuildRequest, waiter: &Waiter, report: &mut Bu
         // Counting walks the sources once more, and holds nothing.
         progress.total = planned.iter().filter_map(|one| Some(waiter.wait(one.source.items()).ok()?.count())).sum();
     }
-    let mut gone = Vec::new();
+    let (mut gone, room) = (Vec::new(), Window::of(&inner.pipeline.settings));
     for source in &planned {
         let Some(mut walk) = Walk::begin(source, waiter, report) else { continue };
         while !stop.is_stopped() {
-            let window = walk.next(WINDOW, &inner.catalogue(), &mut seen, report)?;
+            let window = walk.next(room, &inner.catalogue(), &mut seen, report)?;
             if window.is_empty() {
                 break;
             }

@@ -116,7 +116,9 @@ impl Catalogue {
         connection.busy_timeout(PATIENCE).map_err(failed)?;
         connection.set_prepared_statement_cache_capacity(64);
         connection
-            .execute_batch("PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA foreign_keys=ON;")
+            .execute_batch(
+                "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA foreign_keys=ON; PRAGMA temp_store=MEMORY;",
+            )
             .map_err(failed)?;
         versions::bring_up(&mut connection)?;
         Ok(Self { connection })
