@@ -67,6 +67,11 @@ fn build(inner: &Inner, request: &BuildRequest, waiter: &Waiter, report: &mut Bu
             if window.is_empty() {
                 break;
             }
+            // Most are as they were, and are not worth another thread.
+            let (same, window): (Vec<Candidate>, Vec<Candidate>) =
+                window.into_iter().partition(|candidate| look.is_unchanged(candidate));
+            report.unchanged += same.len();
+            same.iter().for_each(|candidate| progress.next(&candidate.name, request));
             let outcomes: Vec<Option<Outcome>> =
                 window.par_iter().map(|candidate| (!stop.is_stopped()).then(|| look.at(candidate))).collect();
             let mut changes = Vec::new();
@@ -156,6 +161,22 @@ impl<'a> Look<'a> {
         Self { inner, request, waiter, parser, chunker, spending }
     }
 
+    /// Whether a file is as it was by its size, time and inode; one that was young when it was read may have changed within the
+    /// resolution of the clock.
+    fn is_unchanged(&self, candidate: &Candidate) -> bool {
+        let item = &candidate.item;
+        let modified = nanoseconds(item.modified);
+        candidate.known.as_ref().is_some_and(|known| {
+            item.modified.is_some()
+                && known.modified == modified
+                && known.modified + CLOCK_DOUBT < known.seen
+                && known.size == item.size.unwrap_or(0)
+                && known.inode == item.inode.map(u64::cast_signed)
+                && known.parser == self.parser
+                && known.chunker == self.chunker
+        })
+    }
+
     /// Looks at an item.
     pub(super) fn at(&self, candidate: &Candidate) -> Outcome {
         match self.try_at(candidate) {
@@ -171,20 +192,12 @@ impl<'a> Look<'a> {
     }
 
     fn try_at(&self, candidate: &Candidate) -> Result<Outcome> {
-        let item = &candidate.item;
-        let modified = nanoseconds(item.modified);
-        let inode = item.inode.map(u64::cast_signed);
-        let mut state = FileState { size: item.size.unwrap_or(0), modified, inode, seen: now(), hash: String::new() };
-        let known = candidate.known.as_ref();
-        let same_stages = known.is_some_and(|known| known.parser == self.parser && known.chunker == self.chunker);
-        if let Some(known) = known.filter(|_| same_stages && item.modified.is_some())
-            && known.size == state.size
-            && known.modified == state.modified
-            && known.inode == state.inode
-            && known.modified + CLOCK_DOUBT < known.seen
-        {
+        let (item, known) = (&candidate.item, candidate.known.as_ref());
+        if self.is_unchanged(candidate) {
             return Ok(Outcome::Unchanged(None));
         }
+        let (modified, inode) = (nanoseconds(item.modified), item.inode.map(u64::cast_signed));
+        let mut state = FileState { size: item.size.unwrap_or(0), modified, inode, seen: now(), hash: String::new() };
         let most = self.inner.pipeline.settings.largest_file;
         let content = self.waiter.wait(candidate.from.read(item, most))?;
         state.size = content.bytes.len() as u64;

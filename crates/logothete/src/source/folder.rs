@@ -78,7 +78,10 @@ impl FolderSource {
             .follow_links(true)
             .overrides(self.globs.clone())
             .sort_by_file_name(Ord::cmp)
-            .filter_entry(|entry| !entry.path().join("corpus.db").is_file())
+            .filter_entry(|entry| {
+                let is_folder = entry.file_type().is_none_or(|kind| !kind.is_file());
+                !is_folder || !entry.path().join("corpus.db").is_file()
+            })
             .build();
         Box::new(walk.filter_map(move |entry| match entry {
             Ok(entry) if entry.file_type().is_some_and(|kind| kind.is_file()) => {
