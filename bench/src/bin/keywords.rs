@@ -20,7 +20,7 @@ use logothete_core::text::Language;
 
 const AT_ONCE: usize = 50_000;
 const QUERIES: usize = 100;
-const REPEATS: usize = 3;
+const REPEATS: usize = 1;
 const PLACES: usize = 10;
 
 /// A class of query: how its words are picked from a passage, and whether all must match.

@@ -1,9 +1,10 @@
 //! `logothete build`
 
+use std::fmt::Write;
 use std::path::PathBuf;
 use std::time::Duration;
 
-use indicatif::{ProgressBar, ProgressStyle};
+use indicatif::{ProgressBar, ProgressState, ProgressStyle};
 use logothete::{
     BuildReport, BuildRequest, Config, DocumentEstimate, Error, ErrorKind, Estimate, Failure, Pipeline, Result, Stage,
     WebSource,
@@ -24,14 +25,18 @@ pub async fn run(place: &Place, paths: Vec<PathBuf>, prune: bool) -> Result<Outc
     let mut corpus = corpus(place, &config, &folder, asked.nothing).await.map_err(say_what)?;
 
     let bar = ProgressBar::no_length().with_style(bar_style());
+    bar.enable_steady_tick(Duration::from_millis(200));
     let request = asked.request(&config).prune(prune).on_progress({
         let bar = bar.clone();
         move |progress| {
             bar.set_length(progress.total as u64);
             bar.set_position(progress.done as u64);
-            bar.set_message(match progress.stage {
-                Stage::Documents => progress.document.clone(),
-                Stage::Indexes => "merging the indexes".to_owned(),
+            bar.set_message(match (progress.stage, progress.encoding) {
+                (Stage::Indexes, _) => "merging the indexes".to_owned(),
+                (Stage::Documents, Some((done, of))) => {
+                    format!("encoding, {} of {} done", thousands(done as u64), count(of as u64, "chunk", "chunks"))
+                }
+                (Stage::Documents, None) => progress.document.clone(),
             });
         }
     });
@@ -274,12 +279,24 @@ fn render_estimate(estimate: &Estimate, style: Style) -> String {
 }
 
 fn bar_style() -> ProgressStyle {
-    let template = "{pos}/{len} documents, {per_sec}, {eta} left  {wide_msg}";
-    ProgressStyle::with_template(template).unwrap_or_else(|_| ProgressStyle::default_bar()).with_key(
-        "per_sec",
-        |state: &indicatif::ProgressState, out: &mut dyn std::fmt::Write| {
-            let seconds = state.elapsed().max(Duration::from_millis(1)).as_secs_f64();
-            let _ = write!(out, "{:.0}/s", state.pos() as f64 / seconds);
-        },
-    )
+    let template = "{pos}/{len} documents{rate}{left}  {wide_msg}";
+    let seconds = |state: &ProgressState| state.elapsed().max(Duration::from_millis(1)).as_secs_f64();
+    let rate = move |state: &ProgressState, out: &mut dyn Write| {
+        let rate = state.pos() as f64 / seconds(state);
+        // What cannot be written to a terminal is left out.
+        let _ = match state.pos() {
+            0 => Ok(()),
+            _ if rate < 10.0 => write!(out, ", {rate:.1} a second"),
+            _ => write!(out, ", {rate:.0} a second"),
+        };
+    };
+    let left = move |state: &ProgressState, out: &mut dyn Write| {
+        let to_do = state.len().unwrap_or(0).saturating_sub(state.pos());
+        if state.pos() > 0 && to_do > 0 {
+            let left = seconds(state) * to_do as f64 / state.pos() as f64;
+            let _ = write!(out, ", {} left", duration(left * 1000.0));
+        }
+    };
+    let style = ProgressStyle::with_template(template).unwrap_or_else(|_| ProgressStyle::default_bar());
+    style.with_key("rate", rate).with_key("left", left)
 }

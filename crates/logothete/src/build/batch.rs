@@ -17,7 +17,7 @@ use super::languages::Languages;
 use super::merge;
 use super::repeats::{Compared, Repeat, Repeats};
 use super::spending::Spending;
-use super::{BuildReport, Failure, StopToken};
+use super::{BuildReport, Failure, Meter, StopToken};
 use crate::corpus::{FileState, IndexEntry, Indexed, Inner, Known, Place, SegmentFiles, Snapshot, indexed_language};
 
 /// Changes are committed when they hold so many chunks.
@@ -131,14 +131,14 @@ impl<'a> Batch<'a> {
         changes: Vec<Change>,
         stop: &StopToken,
         report: &mut BuildReport,
-        mut done: impl FnMut(&str),
+        meter: &mut Meter<'_>,
     ) -> Result<()> {
         let prepared: Vec<Prepared> = changes.into_iter().map(|change| self.prepare(change)).collect::<Result<_>>()?;
         let wanted = prepared.iter().map(|one| (one.change.document.name.as_str(), one.wanted.as_slice()));
         let known: Vec<Option<&Vec<f32>>> =
             prepared.iter().flat_map(|one| one.wanted.iter().map(|wanted| one.kept.get(&wanted.chunk))).collect();
         let encoding = encoding::Encoding { inner: self.inner, spending: self.spending, stop };
-        let encoded = encoding.run(&wanted.collect::<Vec<_>>(), &known)?;
+        let encoded = encoding.run(&wanted.collect::<Vec<_>>(), &known, meter)?;
         report.encoded_tokens += encoded.tokens;
         let mut vectors = encoded.vectors.into_iter();
         let mut left_out = false;
@@ -152,7 +152,7 @@ impl<'a> Batch<'a> {
             };
             let name = one.change.document.name.clone();
             self.add_encoded(one, vectors, report)?;
-            done(&name);
+            meter.next(&name);
         }
         if self.vectors.len() >= MOST_CHUNKS || self.since.elapsed() >= LONGEST {
             self.commit()?;

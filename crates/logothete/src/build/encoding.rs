@@ -6,12 +6,12 @@ use logothete_core::chunk::ChunkId;
 use logothete_core::vector::{Encoder, Role};
 use logothete_core::{Error, ErrorKind, Result};
 
-use super::StopToken;
 use super::spending::Spending;
+use super::{Meter, StopToken};
 use crate::corpus::{Cache, Indexed, Inner};
 
 /// How many texts are encoded before their vectors are kept and the caps are looked at again.
-const AT_ONCE: usize = 256;
+const AT_ONCE: usize = 64;
 
 /// A text that is indexed.
 pub(super) struct Wanted {
@@ -48,7 +48,12 @@ pub(super) struct Encoding<'a> {
 
 impl Encoding<'_> {
     /// Encodes the texts of some documents with these names. What is `known` already, in the same order, is taken as it is.
-    pub(super) fn run(&self, documents: &[(&str, &[Wanted])], known: &[Option<&Vec<f32>>]) -> Result<Outcome> {
+    pub(super) fn run(
+        &self,
+        documents: &[(&str, &[Wanted])],
+        known: &[Option<&Vec<f32>>],
+        meter: &mut Meter<'_>,
+    ) -> Result<Outcome> {
         let encoder = &*self.inner.pipeline.encoder;
         let all: Vec<(&str, &Wanted)> =
             documents.iter().flat_map(|(name, texts)| texts.iter().map(move |wanted| (*name, wanted))).collect();
@@ -65,10 +70,11 @@ impl Encoding<'_> {
 
         let missing = self.affordable(documents, &keys, &vectors);
         let mut tokens = 0;
-        for some in missing.chunks(AT_ONCE) {
+        for (part, some) in missing.chunks(AT_ONCE).enumerate() {
             if self.stop.is_stopped() {
                 break;
             }
+            meter.encoding(part * AT_ONCE, missing.len());
             let texts: Vec<&str> = some.iter().map(|&at| all[at].1.text.as_str()).collect();
             tokens += texts.iter().map(|text| read_tokens(encoder, text)).sum::<u64>();
             let made = encode(self.inner, &texts)?;

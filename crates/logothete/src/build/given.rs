@@ -8,7 +8,7 @@ use super::batch::{Batch, Change};
 use super::repeats::Compared;
 use super::spending::Spending;
 use super::work::now;
-use super::{BuildReport, StopToken, contexts, plan};
+use super::{BuildReport, Meter, StopToken, contexts, plan};
 use crate::corpus::{FileState, Inner};
 use crate::pool::Waiter;
 
@@ -122,7 +122,7 @@ pub(crate) fn put(inner: &Inner, all: Vec<Given>, waiter: &Waiter, stop: &StopTo
         let name = given.name().to_owned();
         if !seen.insert(name.clone()) || window.len() == WINDOW {
             // The same once more replaces what was put just now.
-            batch.add(std::mem::take(&mut window), stop, &mut report, |_| {})?;
+            batch.add(std::mem::take(&mut window), stop, &mut report, &mut Meter::silent())?;
             batch.commit()?;
         }
         let known = inner.catalogue().known_at(source.id, &name)?;
@@ -142,7 +142,7 @@ pub(crate) fn put(inner: &Inner, all: Vec<Given>, waiter: &Waiter, stop: &StopTo
         change.replaces = known;
         window.push(change);
     }
-    batch.add(window, stop, &mut report, |_| {})?;
+    batch.add(window, stop, &mut report, &mut Meter::silent())?;
     report.stopped = stop.is_stopped();
     report.capped = spending.message();
     batch.finish()?;

@@ -24,6 +24,7 @@ pub use estimate::{DocumentEstimate, Estimate};
 pub(crate) use exchange::{export, import};
 pub use given::{Given, OwnChunk};
 pub(crate) use given::{put, remove, remove_chunk};
+use request::Meter;
 pub use request::{BuildReport, BuildRequest, Failure, Progress, PruneNeeded, Stage, StopToken};
 pub use upkeep::Forgotten;
 pub(crate) use upkeep::{compact, forget, reencode};

@@ -68,29 +68,71 @@ pub struct Progress {
     pub total: usize,
     /// The one that was done last.
     pub document: String,
-}
-
-impl Progress {
-    /// Says that all documents are done, and the indexes begin.
-    pub(super) fn indexes(&mut self, request: &BuildRequest) {
-        self.stage = Stage::Indexes;
-        if let Some(callback) = &request.on_progress {
-            callback(self);
-        }
-    }
-
-    /// Notes that a document is done, and says so.
-    pub(super) fn next(&mut self, document: &str, request: &BuildRequest) {
-        self.done += 1;
-        if let Some(callback) = &request.on_progress {
-            self.total = self.total.max(self.done);
-            document.clone_into(&mut self.document);
-            callback(self);
-        }
-    }
+    /// How many chunks of those in work are encoded, and how many there are; nothing while none are.
+    pub encoding: Option<(usize, usize)>,
 }
 
 type OnProgress = Arc<dyn Fn(&Progress) + Send + Sync>;
+
+/// Tells a caller how far a build is.
+pub(super) struct Meter<'a> {
+    progress: Progress,
+    callback: Option<&'a OnProgress>,
+}
+
+impl<'a> Meter<'a> {
+    /// One that tells whoever asked for the build.
+    pub(super) fn new(request: &'a BuildRequest) -> Self {
+        Self { callback: request.on_progress.as_ref(), ..Self::silent() }
+    }
+
+    /// One that tells nobody.
+    pub(super) fn silent() -> Self {
+        let (stage, document) = (Stage::Documents, String::new());
+        Self { progress: Progress { stage, done: 0, total: 0, document, encoding: None }, callback: None }
+    }
+
+    /// Whether somebody listens.
+    pub(super) fn is_heard(&self) -> bool {
+        self.callback.is_some()
+    }
+
+    /// How many documents there are.
+    pub(super) fn total(&mut self, total: usize) {
+        self.progress.total = total;
+        self.tell();
+    }
+
+    /// A document is done.
+    pub(super) fn next(&mut self, document: &str) {
+        self.progress.done += 1;
+        self.progress.total = self.progress.total.max(self.progress.done);
+        self.progress.encoding = None;
+        if self.is_heard() {
+            document.clone_into(&mut self.progress.document);
+            self.tell();
+        }
+    }
+
+    /// So many chunks of those in work are encoded.
+    pub(super) fn encoding(&mut self, done: usize, of: usize) {
+        self.progress.encoding = Some((done, of));
+        self.tell();
+    }
+
+    /// All documents are done, and the indexes begin.
+    pub(super) fn indexes(&mut self) {
+        self.progress.stage = Stage::Indexes;
+        self.progress.encoding = None;
+        self.tell();
+    }
+
+    fn tell(&self) {
+        if let Some(callback) = self.callback {
+            callback(&self.progress);
+        }
+    }
+}
 
 /// What a build is asked for. Made from a path or several, and told more if need be.
 #[derive(Clone, Default)]
@@ -140,7 +182,7 @@ impl BuildRequest {
         self
     }
 
-    /// Calls back after every document, and when the indexes are merged, from a thread of the pipeline's.
+    /// Calls back after every document, as chunks are encoded, and when the indexes are merged, from a thread of the pipeline's.
     #[must_use]
     pub fn on_progress(mut self, callback: impl Fn(&Progress) + Send + Sync + 'static) -> Self {
         self.on_progress = Some(Arc::new(callback));

@@ -11,7 +11,7 @@ use super::batch::Batch;
 use super::encoding::{self, Wanted};
 use super::merge;
 use super::spending::Spending;
-use super::{BuildReport, StopToken};
+use super::{BuildReport, Meter, StopToken};
 use crate::corpus::{Cache, Indexed, Inner, SegmentEntry, SegmentFiles};
 use crate::source::closest;
 
@@ -162,7 +162,7 @@ impl Anew<'_> {
         let documents: Vec<(&str, &[Wanted])> =
             rows.iter().zip(wanted.chunks(1)).map(|((_, indexed), one)| (indexed.document.as_str(), one)).collect();
         let encoding = encoding::Encoding { inner: self.inner, spending: self.spending, stop: self.stop };
-        let encoded = encoding.run(&documents, &vec![None; wanted.len()])?;
+        let encoded = encoding.run(&documents, &vec![None; wanted.len()], &mut Meter::silent())?;
         self.report.encoded_tokens += encoded.tokens;
         let mut vectors = Vec::with_capacity(wanted.len());
         for one in encoded.vectors {

@@ -12,7 +12,7 @@ use super::contexts::{self, Written};
 use super::plan::{self, Candidate, Seen, Walk, Window};
 use super::repeats::Compared;
 use super::spending::Spending;
-use super::{BuildReport, BuildRequest, Failure, Progress, Stage};
+use super::{BuildReport, BuildRequest, Failure, Meter};
 use crate::corpus::{FileState, Inner, Known};
 use crate::pool::Waiter;
 use crate::source::Item;
@@ -54,10 +54,10 @@ fn build(inner: &Inner, request: &BuildRequest, waiter: &Waiter, report: &mut Bu
     let planned = plan::sources(&mut inner.catalogue(), request, false, report)?;
     let mut batch = Batch::new(inner, &spending);
     let mut seen = Seen::default();
-    let mut progress = Progress { stage: Stage::Documents, done: 0, total: 0, document: String::new() };
-    if request.on_progress.is_some() {
+    let mut meter = Meter::new(request);
+    if meter.is_heard() {
         // Counting walks the sources once more, and holds nothing.
-        progress.total = planned.iter().filter_map(|one| Some(waiter.wait(one.source.items()).ok()?.count())).sum();
+        meter.total(planned.iter().filter_map(|one| Some(waiter.wait(one.source.items()).ok()?.count())).sum());
     }
     let (mut gone, room) = (Vec::new(), Window::of(&inner.pipeline.settings));
     for source in &planned {
@@ -71,7 +71,7 @@ fn build(inner: &Inner, request: &BuildRequest, waiter: &Waiter, report: &mut Bu
             let (same, window): (Vec<Candidate>, Vec<Candidate>) =
                 window.into_iter().partition(|candidate| look.is_unchanged(candidate));
             report.unchanged += same.len();
-            same.iter().for_each(|candidate| progress.next(&candidate.name, request));
+            same.iter().for_each(|candidate| meter.next(&candidate.name));
             let outcomes: Vec<Option<Outcome>> =
                 window.par_iter().map(|candidate| (!stop.is_stopped()).then(|| look.at(candidate))).collect();
             let mut changes = Vec::new();
@@ -88,9 +88,9 @@ fn build(inner: &Inner, request: &BuildRequest, waiter: &Waiter, report: &mut Bu
                         continue;
                     }
                 }
-                progress.next(&candidate.name, request);
+                meter.next(&candidate.name);
             }
-            batch.add(changes, &stop, report, |name| progress.next(name, request))?;
+            batch.add(changes, &stop, report, &mut meter)?;
             if spending.is_over() {
                 stop.stop();
             }
@@ -111,7 +111,7 @@ fn build(inner: &Inner, request: &BuildRequest, waiter: &Waiter, report: &mut Bu
                 break;
             }
             match look.cut_again(&known, None) {
-                Ok(Some(change)) => batch.add(vec![change], &stop, report, |_| {})?,
+                Ok(Some(change)) => batch.add(vec![change], &stop, report, &mut Meter::silent())?,
                 Ok(None) => {}
                 Err(error) => {
                     let reason = format!("{error}; the corpus keeps it as it was cut before");
@@ -126,7 +126,7 @@ fn build(inner: &Inner, request: &BuildRequest, waiter: &Waiter, report: &mut Bu
     let settings = &inner.pipeline.settings;
     let cost = settings.price(report.tokens) + settings.price_of_encoding(report.encoded_tokens);
     report.cost = settings.has_prices().then_some(cost);
-    progress.indexes(request);
+    meter.indexes();
     batch.finish()
 }
 
