@@ -132,7 +132,7 @@ pub(super) fn find(
     for item in fused.into_iter().take(wanted) {
         let mut passage = catalogue.passage(item.key)?;
         if let Some(filter) = &filter {
-            passage = seen_through(catalogue, filter, passage)?;
+            passage = seen_through(&catalogue, filter, passage)?;
         }
         passage.rank = passages.len() + 1;
         passage.score = item.score;
@@ -142,7 +142,7 @@ pub(super) fn find(
         }
     }
     if let Some(sort) = &request.sort {
-        sort.apply(catalogue, &mut passages)?;
+        sort.apply(&catalogue, &mut passages)?;
     }
     let kept: Vec<Json> = passages
         .iter()

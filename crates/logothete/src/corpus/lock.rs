@@ -7,7 +7,14 @@ use logothete_core::{Error, ErrorKind, Result};
 
 /// The writer's lock, held until it is dropped. The operating system lets it go when the process ends, however it ends.
 #[derive(Debug)]
-pub(crate) struct WriterLock(#[allow(dead_code)] File);
+pub(crate) struct WriterLock(File);
+
+impl Drop for WriterLock {
+    fn drop(&mut self) {
+        // Closing the file would do, but for a process that is just being started from this one and holds the file too.
+        let _ = self.0.unlock();
+    }
+}
 
 impl WriterLock {
     /// Takes the lock, or says who is in the way.

@@ -18,7 +18,7 @@ mod view;
 pub(crate) use cache::Cache;
 pub(crate) use catalogue::{
     Catalogue, FORMAT, FileState, IndexEntry, Indexed, Known, Place, SegmentEntry, SegmentFiles, SourceEntry,
-    indexed_language,
+    Whereabouts, indexed_language,
 };
 pub use info::{ChunkDetail, ChunkInfo, CorpusInfo, DocumentDetail, DocumentInfo, FieldInfo, SegmentInfo, VectorInfo};
 pub(crate) use lock::WriterLock;
@@ -51,8 +51,8 @@ pub(crate) struct Inner {
     pub cache: Cache,
     /// The connection of the one who writes.
     catalogue: Mutex<Catalogue>,
-    /// Those of the ones who read; a corpus in memory has only the other.
-    readers: Option<Readers>,
+    /// Those of the ones who read.
+    readers: Readers,
     snapshot: Mutex<Option<Arc<Snapshot>>>,
     /// The moment that is read, where it is not always the newest.
     pinned: Mutex<Option<Pinned>>,
@@ -88,25 +88,26 @@ impl Inner {
         store::make_folder(folder)?;
         let named = |error: Error| at(folder, error);
         let store = Store::open(folder).map_err(named)?;
-        let catalogue = Catalogue::open(folder).map_err(named)?;
-        let (cache, readers) = (Cache::new(folder), Some(Readers::new(folder.to_path_buf())));
-        let inner = Self::of(pipeline, Some(folder.to_path_buf()), store, (catalogue, readers), cache);
+        let whereabouts = Whereabouts::Folder(folder.to_path_buf());
+        let inner = Self::of(pipeline, Some(folder.to_path_buf()), store, whereabouts, Cache::new(folder));
         inner.and_then(|inner| inner.settle(other)).map_err(named)
     }
 
     /// An empty corpus in memory.
     pub(crate) fn in_memory(pipeline: Pipeline) -> Result<Self> {
-        let catalogue = (Catalogue::in_memory()?, None);
-        Self::of(pipeline, None, Store::in_memory(), catalogue, Cache::in_memory())?.settle(OtherEncoder::Refused)
+        let whereabouts = Whereabouts::in_memory();
+        Self::of(pipeline, None, Store::in_memory(), whereabouts, Cache::in_memory())?.settle(OtherEncoder::Refused)
     }
 
     fn of(
         pipeline: Pipeline,
         folder: Option<PathBuf>,
         store: Store,
-        (catalogue, readers): (Catalogue, Option<Readers>),
+        whereabouts: Whereabouts,
         cache: Cache,
     ) -> Result<Self> {
+        let catalogue = Catalogue::open(&whereabouts)?;
+        let readers = Readers::new(whereabouts);
         let chunking = pipeline.chunking()?;
         let (catalogue, snapshot, pinned) = (Mutex::new(catalogue), Mutex::new(None), Mutex::new(None));
         Ok(Self { pipeline, folder, store, chunking, cache, catalogue, readers, snapshot, pinned })
@@ -180,7 +181,7 @@ impl Inner {
     /// Lets go of the indexes and of the connections that nobody uses, so that nothing holds what was removed.
     pub(crate) fn let_go(&self) {
         *lock(&self.snapshot) = None;
-        self.readers.iter().for_each(Readers::close);
+        self.readers.close();
     }
 
     /// An error with the corpus as its place, where it has none.

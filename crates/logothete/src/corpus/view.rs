@@ -1,29 +1,28 @@
 //! The corpus as of one moment: a reader's connection inside a transaction, and the indexes of the same commit.
 
 use std::ops::Deref;
-use std::path::PathBuf;
 use std::sync::{Arc, Mutex, MutexGuard};
 
 use logothete_core::{ErrorKind, Result};
 
-use super::catalogue::Catalogue;
+use super::catalogue::{Catalogue, Whereabouts};
 use super::snapshot::Snapshot;
 use super::{Inner, lock};
 
 /// The connections of those who read.
 pub(crate) struct Readers {
-    folder: PathBuf,
+    whereabouts: Whereabouts,
     idle: Mutex<Vec<Catalogue>>,
 }
 
 impl Readers {
-    pub(crate) fn new(folder: PathBuf) -> Self {
-        Self { folder, idle: Mutex::default() }
+    pub(crate) fn new(whereabouts: Whereabouts) -> Self {
+        Self { whereabouts, idle: Mutex::default() }
     }
 
     fn take(&self) -> Result<Catalogue> {
         let idle = lock(&self.idle).pop();
-        idle.map_or_else(|| Catalogue::open(&self.folder), Ok)
+        idle.map_or_else(|| Catalogue::open(&self.whereabouts), Ok)
     }
 
     /// Lets all go that nobody uses, so that they hold nothing.
@@ -32,19 +31,28 @@ impl Readers {
     }
 }
 
-/// A connection, inside a transaction until it is dropped.
+/// A connection inside a transaction.
 enum Held<'a> {
-    /// One of those that wait for readers.
+    /// One of those that wait for readers; the transaction lasts until it is put back.
     Own(Option<Catalogue>, &'a Readers),
-    /// The only one that a corpus in memory has.
-    Only(MutexGuard<'a, Catalogue>),
-    /// One whose transaction goes on.
-    Pinned(MutexGuard<'a, Option<Pinned>>),
+    /// One whose transaction goes on, and that others use too.
+    Pinned(Arc<Mutex<Catalogue>>),
+}
+
+impl Drop for Held<'_> {
+    fn drop(&mut self) {
+        if let Self::Own(catalogue, readers) = self
+            && let Some(catalogue) = catalogue.take()
+        {
+            catalogue.end();
+            lock(&readers.idle).push(catalogue);
+        }
+    }
 }
 
 /// A moment that is read until further notice.
 pub(crate) struct Pinned {
-    catalogue: Catalogue,
+    catalogue: Arc<Mutex<Catalogue>>,
     snapshot: Arc<Snapshot>,
 }
 
@@ -54,57 +62,48 @@ pub(crate) struct View<'a> {
     pub snapshot: Arc<Snapshot>,
 }
 
-impl Deref for Held<'_> {
+/// The catalogue of a view. Where others use it too they wait, so that nothing may be computed while it is held.
+pub(crate) enum CatalogueOfView<'v> {
+    Own(&'v Catalogue),
+    Shared(MutexGuard<'v, Catalogue>),
+}
+
+impl Deref for CatalogueOfView<'_> {
     type Target = Catalogue;
 
     fn deref(&self) -> &Catalogue {
         match self {
-            Self::Own(catalogue, _) => catalogue.as_ref().expect("it is there until it is dropped"),
-            Self::Only(catalogue) => catalogue,
-            Self::Pinned(pinned) => &pinned.as_ref().expect("it was there when it was locked").catalogue,
-        }
-    }
-}
-
-impl Drop for Held<'_> {
-    fn drop(&mut self) {
-        match self {
-            Self::Own(catalogue, readers) => {
-                if let Some(catalogue) = catalogue.take() {
-                    catalogue.end();
-                    lock(&readers.idle).push(catalogue);
-                }
-            }
-            Self::Only(catalogue) => catalogue.end(),
-            Self::Pinned(_) => {}
+            Self::Own(catalogue) => catalogue,
+            Self::Shared(catalogue) => catalogue,
         }
     }
 }
 
 impl View<'_> {
     /// The catalogue.
-    pub(crate) fn catalogue(&self) -> &Catalogue {
-        &self.held
+    pub(crate) fn catalogue(&self) -> CatalogueOfView<'_> {
+        match &self.held {
+            Held::Own(catalogue, _) => {
+                CatalogueOfView::Own(catalogue.as_ref().expect("it is there until it is dropped"))
+            }
+            Held::Pinned(catalogue) => CatalogueOfView::Shared(lock(catalogue)),
+        }
     }
 }
 
 impl Inner {
     /// The corpus as of now. What others commit afterwards is not seen through it.
     pub(crate) fn view(&self) -> Result<View<'_>> {
-        let pinned = lock(&self.pinned);
-        if let Some(snapshot) = pinned.as_ref().map(|pinned| pinned.snapshot.clone()) {
-            return Ok(View { held: Held::Pinned(pinned), snapshot });
+        if let Some(Pinned { catalogue, snapshot }) = &*lock(&self.pinned) {
+            return Ok(View { held: Held::Pinned(catalogue.clone()), snapshot: snapshot.clone() });
         }
-        drop(pinned);
         let mut failed_at = None;
         loop {
-            let held = match &self.readers {
-                Some(readers) => Held::Own(Some(readers.take()?), readers),
-                None => Held::Only(self.catalogue()),
-            };
-            held.begin()?;
-            let commit = held.commit_number()?;
-            match self.snapshot_of(&held) {
+            let catalogue = self.readers.take()?;
+            catalogue.begin()?;
+            let (commit, snapshot) = (catalogue.commit_number()?, self.snapshot_of(&catalogue));
+            let held = Held::Own(Some(catalogue), &self.readers);
+            match snapshot {
                 Ok(snapshot) => return Ok(View { held, snapshot }),
                 // Between the beginning of the transaction and the opening, a writer may have merged segments and swept the old
                 // files; then there is a newer commit.
@@ -116,13 +115,14 @@ impl Inner {
         }
     }
 
-    /// Reads as of now until further notice. A corpus in memory has no others who write, and stays as it is.
+    /// Reads as of now until further notice.
     pub(crate) fn pin(&self) -> Result<()> {
         self.unpin();
         let mut view = self.view()?;
         let snapshot = view.snapshot.clone();
         if let Held::Own(catalogue, _) = &mut view.held {
-            *lock(&self.pinned) = catalogue.take().map(|catalogue| Pinned { catalogue, snapshot });
+            let catalogue = catalogue.take().map(|catalogue| Arc::new(Mutex::new(catalogue)));
+            *lock(&self.pinned) = catalogue.map(|catalogue| Pinned { catalogue, snapshot });
         }
         Ok(())
     }

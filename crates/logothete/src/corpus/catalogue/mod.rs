@@ -17,7 +17,8 @@ pub(crate) use segments::{SegmentEntry, SegmentFiles};
 pub(crate) use sources::SourceEntry;
 pub(crate) use versions::FORMAT;
 
-use std::path::Path;
+use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::Duration;
 
 use logothete_core::document::{Pages, Span};
@@ -28,6 +29,22 @@ use serde::{Serialize, de::DeserializeOwned};
 
 /// A connection waits so long for another that holds a lock.
 const PATIENCE: Duration = Duration::from_secs(10);
+
+/// Where a catalogue is.
+#[derive(Clone, Debug)]
+pub(crate) enum Whereabouts {
+    Folder(PathBuf),
+    /// In memory, for as long as a connection to it is open. No two of a process have the same number.
+    Memory(u64),
+}
+
+impl Whereabouts {
+    /// A place in memory where nothing is yet.
+    pub(crate) fn in_memory() -> Self {
+        static NEXT: AtomicU64 = AtomicU64::new(0);
+        Self::Memory(NEXT.fetch_add(1, Ordering::Relaxed))
+    }
+}
 
 /// The catalogue's connection.
 pub(crate) struct Catalogue {
@@ -80,11 +97,19 @@ fn span(row: &Row<'_>) -> rusqlite::Result<Span> {
 }
 
 impl Catalogue {
-    /// Opens the catalogue of a folder, and makes it if it is not there.
-    pub(crate) fn open(folder: &Path) -> Result<Self> {
-        let file = folder.join("corpus.db");
-        let opened = Connection::open(&file).map_err(failed).and_then(Self::prepared);
-        opened.or_else(|error| Self::for_reading(&file).ok_or(error))
+    /// Opens a catalogue, and makes it if it is not there.
+    pub(crate) fn open(whereabouts: &Whereabouts) -> Result<Self> {
+        match whereabouts {
+            Whereabouts::Folder(folder) => {
+                let file = folder.join("corpus.db");
+                let opened = Connection::open(&file).map_err(failed).and_then(Self::prepared);
+                opened.or_else(|error| Self::for_reading(&file).ok_or(error))
+            }
+            Whereabouts::Memory(number) => {
+                let name = format!("file:/logothete-{number}?vfs=memdb");
+                Connection::open(name).map_err(failed).and_then(Self::prepared)
+            }
+        }
     }
 
     /// Opens the catalogue of a folder that cannot be written, if nothing of it is in the log alone.
@@ -105,11 +130,6 @@ impl Catalogue {
     /// Whether nothing can be written to it.
     pub(crate) fn is_read_only(&self) -> Result<bool> {
         self.connection.is_readonly("main").map_err(failed)
-    }
-
-    /// An empty catalogue in memory.
-    pub(crate) fn in_memory() -> Result<Self> {
-        Self::prepared(Connection::open_in_memory().map_err(failed)?)
     }
 
     fn prepared(mut connection: Connection) -> Result<Self> {
