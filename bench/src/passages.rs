@@ -39,8 +39,8 @@ fn place(random: &mut Random) -> usize {
 }
 
 /// Made-up passages of about a hundred words.
-pub fn passages(count: usize, words: &[String]) -> Vec<String> {
-    let mut random = Random(7);
+pub fn passages(count: usize, words: &[String], seed: u64) -> Vec<String> {
+    let mut random = Random(seed);
     let passage = |_| {
         let length = 60 + random.number() as usize % 81;
         let mut text = String::with_capacity(length * 8);

@@ -107,9 +107,9 @@ fn large(runtime: &tokio::runtime::Runtime, chunks: usize, kind: &str) {
     std::fs::create_dir_all(&docs).expect("a folder");
     {
         let words: Vec<String> = (0..WORDS).map(word).collect();
-        let texts = passages(chunks, &words);
-        for (number, some) in texts.chunks(CHUNKS_EACH).enumerate() {
-            let sections = some.iter().enumerate().map(|(at, text)| format!("## Part {number}.{at}\n\n{text}\n"));
+        for number in 0..chunks.div_ceil(CHUNKS_EACH) {
+            let texts = passages(CHUNKS_EACH, &words, number as u64);
+            let sections = texts.iter().enumerate().map(|(at, text)| format!("## Part {number}.{at}\n\n{text}\n"));
             std::fs::write(docs.join(format!("{number:04}.md")), sections.collect::<Vec<_>>().join("\n"))
                 .expect("a file");
         }

@@ -34,7 +34,7 @@ struct Class {
 fn main() {
     let count: usize = std::env::args().nth(1).and_then(|count| count.parse().ok()).unwrap_or(500_000);
     let words: Vec<String> = (0..WORDS).map(word).collect();
-    let texts = passages(count, &words);
+    let texts = passages(count, &words, 7);
     let bytes: usize = texts.iter().map(String::len).sum();
     println!("{count} passages, {} MB of text; one thread each", bytes / 1_000_000);
     let folder = tempfile::tempdir().expect("a folder");

@@ -160,7 +160,7 @@ pub enum Verb {
         /// Files or folders [default: those of the configuration, or all that were built before]
         #[arg(value_name = "PATH")]
         paths: Vec<PathBuf>,
-        /// Forget documents that are gone even when they are more than half of a folder
+        /// Remove documents that are gone even when they are more than half of a folder
         #[arg(long)]
         prune: bool,
         /// Say what would be read, cut and written, and what it would cost, and do nothing

@@ -20,8 +20,11 @@ use super::spending::Spending;
 use super::{BuildReport, Failure, Meter, StopToken};
 use crate::corpus::{FileState, IndexEntry, Indexed, Inner, Known, Place, SegmentFiles, Snapshot, indexed_language};
 
-/// Changes are committed when they hold so many chunks.
-const MOST_CHUNKS: usize = 20_000;
+/// Changes are committed when they hold so many chunks,
+const MOST_CHUNKS: u64 = 20_000;
+/// or so many as fit into the memory that a build may hold, with so many bytes each: a chunk has its text, its document's, its
+/// sentences, its vector, and the places of its words.
+const CHUNK_BYTES: u64 = 25_000;
 /// Changes are committed when the first of them is so old, so that a build that is killed loses little.
 const LONGEST: Duration = Duration::from_secs(5);
 
@@ -154,7 +157,8 @@ impl<'a> Batch<'a> {
             self.add_encoded(one, vectors, report)?;
             meter.next(&name);
         }
-        if self.vectors.len() >= MOST_CHUNKS || self.since.elapsed() >= LONGEST {
+        let most = (self.inner.pipeline.settings.memory / CHUNK_BYTES).min(MOST_CHUNKS);
+        if self.vectors.len() as u64 >= most || self.since.elapsed() >= LONGEST {
             self.commit()?;
         }
         Ok(())
