@@ -248,10 +248,16 @@ async fn a_stopped_build_keeps_what_it_has_and_goes_on_later() {
 #[rstest]
 #[case("vectors")]
 #[case("keywords")]
+#[case("graph")]
+#[case("lists")]
 #[tokio::test]
 async fn a_damaged_segment_is_named_and_leftovers_are_swept(#[case] ending: &str) {
     let place = Place::new();
-    let mut corpus = place.open().await;
+    let kind = if matches!(ending, "graph" | "lists") { ending } else { "exact" };
+    let config: logothete::Config = toml::from_str(&format!("[index]\nkind = \"{kind}\"")).expect("settings");
+    let pipeline = Pipeline::from_config(&config).expect("a pipeline");
+    let open = async || pipeline.open(place.corpus_folder()).await.expect("the corpus opens");
+    let mut corpus = open().await;
     corpus.build(&place.docs()).await.expect("a build");
     drop(corpus);
     let folder = place.corpus_folder().join("segments");
@@ -260,7 +266,7 @@ async fn a_damaged_segment_is_named_and_leftovers_are_swept(#[case] ending: &str
         let files = fs::read_dir(folder).expect("segments").flatten().map(|entry| entry.path());
         files.filter(|path| path.extension().is_some_and(|found| found == ending)).collect::<Vec<_>>()
     };
-    let mut corpus = place.open().await;
+    let mut corpus = open().await;
     corpus.build(&place.docs()).await.expect("a build");
     let files = named(&folder);
     assert_eq!(files.len(), 1, "the left-over is gone");
@@ -270,16 +276,16 @@ async fn a_damaged_segment_is_named_and_leftovers_are_swept(#[case] ending: &str
     bytes[last] ^= 1;
     drop(corpus);
     fs::write(&files[0], &bytes).expect("a file");
-    let error = place.open().await.verify().await.expect_err("a flipped bit");
+    let error = open().await.verify().await.expect_err("a flipped bit");
     assert_eq!(error.kind(), ErrorKind::Corpus);
     let name = files[0].file_name().expect("a name").to_string_lossy().into_owned();
     assert!(error.to_string().contains(&name), "{error}");
 
     fs::write(&files[0], &bytes[..last]).expect("a file");
-    let error = place.open().await.search("bridge").await.expect_err("a truncated segment");
+    let error = open().await.search("bridge").await.expect_err("a truncated segment");
     assert!(error.to_string().contains("its length has changed"), "{error}");
     fs::remove_file(&files[0]).expect("a file to remove");
-    assert_eq!(place.open().await.search("bridge").await.expect_err("a lost segment").kind(), ErrorKind::Corpus);
+    assert_eq!(open().await.search("bridge").await.expect_err("a lost segment").kind(), ErrorKind::Corpus);
 }
 
 #[tokio::test]

@@ -131,7 +131,7 @@ pub(crate) fn put(inner: &Inner, all: Vec<Given>, waiter: &Waiter, stop: &StopTo
             return Err(Error::new(ErrorKind::Configuration, message).at(name));
         }
         let chunker = inner.chunking.fingerprint().to_string();
-        let mut change = change(inner, given, (waiter, stop, &spending))?;
+        let Some(mut change) = change(inner, given, (waiter, stop, &spending))? else { break };
         let state = change.state.get_or_insert_default();
         let own = change.chunker.as_deref().unwrap_or(&chunker);
         if known.as_ref().is_some_and(|known| known.hash == state.hash && known.chunker == own) {
@@ -150,7 +150,12 @@ pub(crate) fn put(inner: &Inner, all: Vec<Given>, waiter: &Waiter, stop: &StopTo
     Ok(report)
 }
 
-fn change(inner: &Inner, given: Given, (waiter, stop, spending): (&Waiter, &StopToken, &Spending)) -> Result<Change> {
+/// What is to be added; nothing when it was stopped, or would have spent too much, before all contexts were written.
+fn change(
+    inner: &Inner,
+    given: Given,
+    (waiter, stop, spending): (&Waiter, &StopToken, &Spending),
+) -> Result<Option<Change>> {
     let (document, mut chunks, chunker) = match given {
         Given::Document(document) => {
             let identity = format!("{GIVEN}/{}", document.name);
@@ -176,7 +181,10 @@ fn change(inner: &Inner, given: Given, (waiter, stop, spending): (&Waiter, &Stop
         None => contexts::write(inner, &document, &mut chunks, waiter, stop, spending)?,
         Some(_) => contexts::Written::default(),
     };
-    Ok(Change {
+    if chunker.is_none() && inner.chunking.writing.is_some() && written.asked + written.cached < chunks.len() {
+        return Ok(None);
+    }
+    Ok(Some(Change {
         replaces: None,
         place: None,
         compared: chunks.iter().map(Compared::of_chunk).collect(),
@@ -187,7 +195,7 @@ fn change(inner: &Inner, given: Given, (waiter, stop, spending): (&Waiter, &Stop
         document,
         chunks,
         written,
-    })
+    }))
 }
 
 /// Removes a document by its name; returns whether it was there.
