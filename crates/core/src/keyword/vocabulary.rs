@@ -12,16 +12,21 @@ use crate::text::{Language, Token};
 
 /// More words than this are not remembered from one segment to the next.
 const MOST_REMEMBERED: usize = 400_000;
-/// No word.
+/// No term.
 const NONE: u32 = u32::MAX;
 
-/// A word as it is written.
+/// A word as it is written. Half a line of the processor's memory, so that a look at one is one wait.
+#[derive(Clone, Copy)]
 struct Known {
     key: Key,
     /// Where its bytes stand that the key does not hold.
     start: u32,
+    /// Its term; no term where there is no word.
     term: u32,
 }
+
+/// A place of the table without a word.
+const EMPTY: Known = Known { key: Key { first: 0, second: 0, length: 0, sort: 0 }, start: 0, term: NONE };
 
 /// What tells a word from others: its language and kind, its length, and its first sixteen bytes.
 #[derive(Clone, Copy, PartialEq, Eq)]
@@ -52,15 +57,17 @@ fn rest(text: &str) -> &[u8] {
 /// A word that is looked for.
 struct Sought {
     key: Key,
-    hash: u64,
-    found: u32,
+    /// Where it stands in the table, if it is there and no other came before it.
+    place: usize,
+    /// What stands there.
+    term: u32,
 }
 
 /// Words with their terms.
 pub(super) struct Vocabulary {
-    /// A word's number and, above it, half of its hash; the number of no word where there is none. At most half full.
-    table: Vec<u64>,
-    words: Vec<Known>,
+    /// Words at the places that their hashes say, or behind them. At most half full.
+    table: Vec<Known>,
+    words: usize,
     rests: Vec<u8>,
     numbers: HashMap<String, u32>,
     terms: Vec<String>,
@@ -72,8 +79,8 @@ pub(super) struct Vocabulary {
 impl Default for Vocabulary {
     fn default() -> Self {
         Self {
-            table: vec![u64::MAX; 1 << 12],
-            words: Vec::new(),
+            table: vec![EMPTY; 1 << 12],
+            words: 0,
             rests: Vec::new(),
             numbers: HashMap::new(),
             terms: Vec::new(),
@@ -114,7 +121,7 @@ impl Vocabulary {
 
     /// Forgets everything, if that is a lot.
     pub(super) fn bound(&mut self) {
-        if self.words.len() > MOST_REMEMBERED {
+        if self.words > MOST_REMEMBERED {
             *self = Self::default();
         }
     }
@@ -124,92 +131,67 @@ impl Vocabulary {
         let sort = |token: &Token<'_>| Languages::number(language) << 2 | token.kind as u32;
         let mut sought = std::mem::take(&mut self.sought);
         sought.clear();
+        let last = self.table.len() - 1;
         for token in tokens {
             let key = Key::of(token.text.as_bytes(), sort(token));
-            sought.push(Sought { key, hash: self.hash(&key, rest(token.text)), found: NONE });
+            let place = self.hash(&key, rest(token.text)) as usize & last;
+            sought.push(Sought { key, place, term: NONE });
         }
         for one in &mut sought {
-            one.found = self.candidate(one.hash);
+            one.term = self.table[one.place].term;
         }
-        for (at, (Sought { key, hash, found }, token)) in sought.iter().zip(tokens).enumerate() {
-            let word = match self.is(*found, key, rest(token.text)) {
-                true => *found,
-                false => {
-                    let known = self.look(key, rest(token.text), *hash);
-                    known.unwrap_or_else(|| self.add(token, key, language, *hash))
-                }
-            };
-            each(at, self.words[word as usize].term);
+        for (at, (Sought { key, place, term }, token)) in sought.iter().zip(tokens).enumerate() {
+            let rest = rest(token.text);
+            // The table may have grown since: then another word stands there, or none.
+            let known = &self.table[*place];
+            let there = known.term == *term && *term != NONE && self.is(known, key, rest);
+            each(at, if there { *term } else { self.look_or_add(token, key, language) });
         }
         self.sought = sought;
     }
 
-    /// The first word of a hash, which is most likely the one that is looked for.
-    fn candidate(&self, hash: u64) -> u32 {
-        let last = self.table.len() - 1;
-        let mut place = hash as usize & last;
-        loop {
-            let entry = self.table[place];
-            if entry == u64::MAX || entry >> 32 == hash >> 32 {
-                return entry as u32;
-            }
-            place = (place + 1) & last;
-        }
-    }
-
     #[inline]
-    fn is(&self, word: u32, key: &Key, rest: &[u8]) -> bool {
-        let Some(known) = self.words.get(word as usize).filter(|known| known.key == *key) else { return false };
+    fn is(&self, known: &Known, key: &Key, rest: &[u8]) -> bool {
         let start = known.start as usize;
-        rest.is_empty() || self.rests[start..start + rest.len()] == *rest
+        known.key == *key && (rest.is_empty() || self.rests[start..start + rest.len()] == *rest)
     }
 
-    fn look(&self, key: &Key, rest: &[u8], hash: u64) -> Option<u32> {
+    /// The term of a word, which is new if it is not at its place or behind it.
+    fn look_or_add(&mut self, token: &Token<'_>, key: &Key, language: Option<Language>) -> u32 {
+        let rest = rest(token.text);
         let last = self.table.len() - 1;
-        let mut place = hash as usize & last;
-        while self.table[place] != u64::MAX {
-            let word = self.table[place] as u32;
-            if self.table[place] >> 32 == hash >> 32 && self.is(word, key, rest) {
-                return Some(word);
+        let mut place = self.hash(key, rest) as usize & last;
+        while self.table[place].term != NONE {
+            if self.is(&self.table[place], key, rest) {
+                return self.table[place].term;
             }
             place = (place + 1) & last;
         }
-        None
-    }
-
-    fn add(&mut self, token: &Token<'_>, key: &Key, language: Option<Language>, hash: u64) -> u32 {
-        let term = term(token, language);
         let next = self.terms.len() as u32;
-        let number = *self.numbers.entry(term).or_insert_with_key(|term| {
+        let term = *self.numbers.entry(term(token, language)).or_insert_with_key(|term| {
             self.terms.push(term.clone());
             next
         });
-        let word = self.words.len() as u32;
-        self.words.push(Known { key: *key, start: self.rests.len() as u32, term: number });
-        self.rests.extend_from_slice(rest(token.text));
-        if self.words.len() * 2 > self.table.len() {
+        self.table[place] = Known { key: *key, start: self.rests.len() as u32, term };
+        self.rests.extend_from_slice(rest);
+        self.words += 1;
+        if self.words * 2 > self.table.len() {
             self.grow();
-        } else {
-            self.enter(word, hash);
         }
-        word
-    }
-
-    fn enter(&mut self, word: u32, hash: u64) {
-        let last = self.table.len() - 1;
-        let mut place = hash as usize & last;
-        while self.table[place] != u64::MAX {
-            place = (place + 1) & last;
-        }
-        self.table[place] = hash >> 32 << 32 | u64::from(word);
+        term
     }
 
     fn grow(&mut self) {
-        self.table = vec![u64::MAX; self.table.len() * 2];
-        for word in 0..self.words.len() {
-            let Known { key, start, .. } = &self.words[word];
-            let rest = &self.rests[*start as usize..][..(key.length as usize).saturating_sub(IN_KEY)];
-            self.enter(word as u32, self.hash(key, rest));
+        let room = self.table.len() * 2;
+        let before = std::mem::replace(&mut self.table, vec![EMPTY; room]);
+        for known in before.into_iter().filter(|known| known.term != NONE) {
+            let rest = (known.key.length as usize).saturating_sub(IN_KEY);
+            let rest = &self.rests[known.start as usize..][..rest];
+            let mut place = self.hash(&known.key, rest) as usize & (room - 1);
+            while self.table[place].term != NONE {
+                place = (place + 1) & (room - 1);
+            }
+            self.table[place] = known;
         }
     }
 
@@ -268,6 +250,17 @@ mod tests {
             let sorted: Vec<&str> = vocabulary.sorted(|_| true).into_iter().map(|number| vocabulary.term(number)).collect();
             prop_assert_eq!(sorted, expected);
         }
+    }
+
+    #[test]
+    fn a_table_that_grows_while_words_are_looked_for_mixes_none_up() {
+        let words: Vec<String> = (0..60_000).map(|number| format!("w{}", number * 7 % 40_009)).collect();
+        let tokens: Vec<Token<'_>> =
+            words.iter().map(|word| Token { text: word, position: 0, kind: TokenKind::Word }).collect();
+        let (mut vocabulary, mut found) = (Vocabulary::default(), Vec::new());
+        vocabulary.find(&tokens, None, |_, term| found.push(term));
+        assert!(words.iter().zip(&found).all(|(word, term)| vocabulary.term(*term) == word));
+        assert_eq!(vocabulary.terms(), 40_009);
     }
 
     #[test]
