@@ -12,7 +12,7 @@ pub(crate) const GRAPH: &str = "graph";
 pub(crate) const LISTS: &str = "lists";
 
 /// Up to so many rows a scan is as fast as the graph, and exact: see `bench/README.md`.
-const SCANNED: u32 = 20_000;
+const SCANNED: u32 = 10_000;
 /// What building a graph holds for each row, besides the codes of its vector.
 const GRAPH_BYTES: u64 = 150;
 
@@ -74,8 +74,8 @@ mod tests {
     use super::*;
 
     #[rstest]
-    #[case(IndexKind::Auto, 20_000, IndexKind::Exact)]
-    #[case(IndexKind::Auto, 20_001, IndexKind::Graph)]
+    #[case(IndexKind::Auto, 10_000, IndexKind::Exact)]
+    #[case(IndexKind::Auto, 10_001, IndexKind::Graph)]
     #[case(IndexKind::Auto, 1_800_000, IndexKind::Graph)]
     #[case(IndexKind::Auto, 2_000_000, IndexKind::Lists)]
     #[case(IndexKind::Graph, 9, IndexKind::Graph)]
