@@ -97,6 +97,13 @@ fn what_is_wrong_is_said_with_its_place(#[case] text: &str, #[case] expected: &s
 }
 
 #[test]
+fn a_value_with_a_point_at_its_end_is_quoted_beside_a_range() {
+    let filter = Filter::field("a").between(Value::Text(".".to_owned()), Value::Text("b.".to_owned()));
+    assert_eq!(filter.to_string(), "a in \".\"..\"b.\"");
+    assert_eq!(Filter::parse(&filter.to_string()).expect("as it is written"), filter);
+}
+
+#[test]
 fn too_deep_a_filter_is_an_error() {
     let deep = format!("{}a = 1{}", "(".repeat(500), ")".repeat(500));
     assert!(Filter::parse(&deep).expect_err("too deep").to_string().contains("nested too deep"));

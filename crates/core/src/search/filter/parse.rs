@@ -41,6 +41,8 @@ pub(super) fn is_bare(text: &str) -> bool {
     !text.is_empty()
         && !KEYWORDS.contains(&text)
         && !text.contains("..")
+        && !text.starts_with('.')
+        && !text.ends_with('.')
         && !text.contains(|c: char| c.is_whitespace() || "=<>!(),\"\\".contains(c))
 }
 
