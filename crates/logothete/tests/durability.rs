@@ -11,7 +11,8 @@ use std::time::{Duration, Instant};
 
 use faults::replay;
 use faults::{
-    FILES, READ, Random, TOLD, WORK, corpus_in, held, pipeline, process, recorder, undisturbed, work, write_documents,
+    FILES, READ, Random, TOLD, WORK, corpus_in, faulty, held, pipeline, process, recorder, undisturbed, work,
+    write_documents,
 };
 use logothete::{Corpus, ErrorKind};
 
@@ -114,13 +115,9 @@ async fn whatever_a_failing_power_leaves_is_a_corpus() {
     // What a second round changes is written over what the first has left.
     for round in [2, 3] {
         write_documents(&folder, round);
-        let variables = [
-            (WORK, format!("{}#{round}", folder.display())),
-            ("LD_PRELOAD", library.display().to_string()),
-            ("FAULTS_FOLDER", corpus_in(&folder).display().to_string()),
-            ("FAULTS_LOG", log.display().to_string()),
-        ];
-        assert!(process(&variables).status().expect("it runs").success(), "the work is done");
+        let job = (WORK, format!("{}#{round}", folder.display()));
+        let mut worker = faulty(&library, &folder, job, ("FAULTS_LOG", log.display().to_string()));
+        assert!(worker.status().expect("it runs").success(), "the work is done");
         expected.push((round, undisturbed(&folder, round).await));
     }
     let changes = replay::read(&fs::read(&log).expect("a record"));
@@ -177,13 +174,10 @@ async fn a_full_disk_loses_nothing_and_says_so() {
     let (mut full, mut random) = (0, Random(3));
     for round in 1..=20 {
         write_documents(folder, round);
-        let variables = [
-            (WORK, format!("{}#{round}", folder.display())),
-            ("LD_PRELOAD", library.display().to_string()),
-            ("FAULTS_FOLDER", corpus_in(folder).display().to_string()),
-            ("FAULTS_FULL_AFTER", (random.below(100) * random.below(8_000)).to_string()),
-        ];
-        let output = process(&variables).stderr(std::process::Stdio::piped()).output().expect("it runs");
+        let room = random.below(100) * random.below(8_000);
+        let job = (WORK, format!("{}#{round}", folder.display()));
+        let mut worker = faulty(&library, folder, job, ("FAULTS_FULL_AFTER", room.to_string()));
+        let output = worker.stderr(std::process::Stdio::piped()).output().expect("it runs");
         if !output.status.success() {
             full += 1;
             let message = String::from_utf8_lossy(&output.stderr);
@@ -211,13 +205,8 @@ async fn a_folder_that_cannot_be_written_is_read_and_a_build_says_so() {
     let before = held(&pipeline().open(corpus_in(folder)).await.expect("a corpus")).await;
     write_documents(folder, 1);
     let read_only = |variable: &str, value: String| {
-        let variables = [
-            (variable, value),
-            ("LD_PRELOAD", library.display().to_string()),
-            ("FAULTS_FOLDER", corpus_in(folder).display().to_string()),
-            ("FAULTS_READ_ONLY", "1".to_owned()),
-        ];
-        process(&variables).stderr(std::process::Stdio::piped()).spawn().expect("it runs")
+        let mut worker = faulty(&library, folder, (variable, value), ("FAULTS_READ_ONLY", "1".to_owned()));
+        worker.stderr(std::process::Stdio::piped()).spawn().expect("it runs")
     };
     let output = read_only(WORK, format!("{}#1", folder.display())).wait_with_output().expect("it ends");
     let message = String::from_utf8_lossy(&output.stderr);

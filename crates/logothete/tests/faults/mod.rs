@@ -120,6 +120,12 @@ pub fn process(variables: &[(&str, String)]) -> Command {
     command
 }
 
+/// Such a process with a library between it and the files of its corpus, and what the library is to do.
+pub fn faulty(library: &Path, folder: &Path, job: (&str, String), fault: (&str, String)) -> Command {
+    let library = ("LD_PRELOAD", library.display().to_string());
+    process(&[job, library, ("FAULTS_FOLDER", corpus_in(folder).display().to_string()), fault])
+}
+
 /// The library that stands between a program and its files; nothing where it cannot be made, which CI does not allow.
 pub fn recorder(folder: &Path) -> Option<PathBuf> {
     let source = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/faults/record.c");
