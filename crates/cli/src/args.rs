@@ -125,9 +125,26 @@ pub struct SearchArguments {
     /// Sort what was found by a field; with - before it, the greatest first
     #[arg(long, value_name = "FIELD", allow_hyphen_values = true)]
     pub sort: Option<String>,
-    /// Leave out passages with a lower score; LEG=SCORE means that of a leg, such as vector=0.3
-    #[arg(long = "floor", value_name = "SCORE")]
-    pub floors: Vec<String>,
+    /// Show only passages with a score in this range, such as 0.4.. or 0.4..0.8; that of a leg is vector=0.3..
+    #[arg(long = "score", value_name = "RANGE")]
+    pub scores: Vec<String>,
+}
+
+/// What to answer, and from what.
+#[derive(Args)]
+pub struct AskArguments {
+    /// The question
+    #[arg(value_name = "QUESTION", required_unless_present = "questions")]
+    pub question: Vec<String>,
+    /// Answer each line of a file instead
+    #[arg(long, value_name = "FILE", conflicts_with = "question")]
+    pub questions: Option<PathBuf>,
+    /// Answer from chunks for which this holds, such as 'date >= 2025-03 and page < 9'
+    #[arg(long, value_name = "FILTER")]
+    pub filter: Option<String>,
+    /// Show what every stage did
+    #[arg(long)]
+    pub trace: bool,
 }
 
 /// A form of a document.
@@ -187,17 +204,7 @@ pub enum Verb {
     /// Find the passages that fit a query best
     Search(SearchArguments),
     /// Answer a question, with the place that each sentence comes from
-    Ask {
-        /// The question
-        #[arg(required = true, value_name = "QUESTION")]
-        question: Vec<String>,
-        /// Answer from chunks for which this holds, such as 'date >= 2025-03 and page < 9'
-        #[arg(long, value_name = "FILTER")]
-        filter: Option<String>,
-        /// Show what every stage did
-        #[arg(long)]
-        trace: bool,
-    },
+    Ask(AskArguments),
     /// Score search and answers on a set of questions
     Evaluate {
         /// The question set, in JSON Lines

@@ -78,9 +78,7 @@ async fn run(arguments: Arguments) -> logothete::Result<Outcome> {
             commands::show::run(place, document.as_deref(), chunk.as_deref(), verify).await
         }
         Verb::Search(arguments) => commands::search::run(place, &arguments).await,
-        Verb::Ask { question, filter, trace } => {
-            commands::ask::run(place, &question.join(" "), filter.as_deref(), trace).await
-        }
+        Verb::Ask(arguments) => commands::ask::run(place, &arguments).await,
         Verb::Evaluate { set, split } => commands::evaluate::run(place, &set, split.as_deref()).await,
     }
 }

@@ -14,7 +14,7 @@ fn notices() -> tempfile::TempDir {
 }
 
 #[test]
-fn search_takes_filters_order_and_floors() {
+fn search_takes_filters_order_and_scores() {
     let folder = notices();
     let search = |arguments: &[&str]| {
         let ran = run(folder.path(), &[&["search", "--json"], arguments].concat());
@@ -31,14 +31,25 @@ fn search_takes_filters_order_and_floors() {
     let (_, json) = search(&["berth", "--sort", "-document", "--count", "20"]);
     let names = documents(&json);
     assert!(names.len() > 5 && names.windows(2).all(|pair| pair[0] >= pair[1]), "{names:?}");
-    let (_, json) = search(&["berth", "--floor", "0.9", "--floor", "vector=0.2"]);
-    assert!(
-        json["passages"].as_array().expect("passages").iter().all(|passage| passage["score"].as_f64() >= Some(0.9))
-    );
+    let scores = |arguments: &[&str]| -> Vec<f64> {
+        let (_, json) = search(&[&["berth", "--count", "50"], arguments].concat());
+        let passages = json["passages"].as_array().expect("passages").iter();
+        passages.map(|passage| passage["score"].as_f64().expect("a score")).collect()
+    };
+    let all = scores(&[]);
+    let between = scores(&["--score", "0.3..0.7", "--score", "vector=0.01..1"]);
+    assert!(!between.is_empty() && between.len() < all.len(), "{between:?} of {all:?}");
+    assert!(between.iter().all(|score| (0.3..=0.7).contains(score)), "{between:?}");
+    assert_eq!(scores(&["--score", "0.7.."]).len(), all.iter().filter(|score| **score >= 0.7).count());
+    assert_eq!(scores(&["--score", "..0.7"]).len(), all.iter().filter(|score| **score <= 0.7).count());
+    let none = run(folder.path(), &["search", "berth", "--score", "1.5.."]);
+    assert_eq!(none.out.trim(), "No passage that was found has such a score.");
     for (arguments, expected) in [
         (vec!["berth", "--filter", "date >="], "--filter, character 8: a value is missing"),
         (vec!["berth", "--filter", "dat = 2025"], "did you mean date?"),
-        (vec!["berth", "--floor", "high"], "--floor: “high” is no score"),
+        (vec!["berth", "--score", "high"], "--score: “high” is no range of scores; write one such as 0.4.."),
+        (vec!["berth", "--score", ".."], "--score: “..” is no range"),
+        (vec!["berth", "--score", "pages=1.."], "score: there is no leg “pages”; there are keyword and vector"),
     ] {
         let (code, json) = search(&arguments);
         assert_eq!(code, 2);
@@ -54,6 +65,31 @@ fn search_takes_filters_order_and_floors() {
     );
     let text = run(folder.path(), &["search", "chanel"]).out;
     assert!(text.contains("No document has “chanel”; looked for words like channel instead."), "{text}");
+}
+
+#[test]
+fn ask_answers_each_line_of_a_file() {
+    let folder = notices();
+    let file = folder.path().join("questions.txt");
+    let ask = |text: &str, more: &[&str]| {
+        std::fs::write(&file, text).expect("a file");
+        run(folder.path(), &[&["ask", "--questions", "questions.txt"], more].concat())
+    };
+    let (answered, refused) = ("Until when is the north channel shut?", "Who won the frostbite race?");
+    let ran = ask(&format!("\n  {answered}\r\n\n{refused}\n"), &["--json"]);
+    let json: Value = serde_json::from_str(&ran.out).expect("JSON");
+    let answers = json["answers"].as_array().expect("answers");
+    let told: Vec<_> = answers.iter().map(|answer| (answer["question"].as_str(), answer["status"].as_str())).collect();
+    assert_eq!(told, [(Some(answered), Some("answered")), (Some(refused), Some("refused"))], "{json}");
+    assert_eq!((ran.code, json["version"].as_u64()), (0, Some(1)));
+    let text = ask(&format!("{answered}\n{refused}\n"), &[]).out;
+    let alone = run(folder.path(), &["ask", answered]).out;
+    assert!(text.starts_with(&format!("? {answered}\n\n{alone}\n? {refused}\n\n")), "{text}");
+    assert_eq!(ask(refused, &[]).code, 3);
+    assert_eq!(ask(" \n", &[]).err.trim(), "error: questions.txt: there is nothing in it; write one to a line");
+    std::fs::remove_file(&file).expect("removed");
+    let ran = run(folder.path(), &["ask", "--questions", "questions.txt"]);
+    assert!(ran.err.starts_with("error: questions.txt: it could not be read"), "{}", ran.err);
 }
 
 #[test]

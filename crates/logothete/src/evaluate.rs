@@ -15,11 +15,10 @@ pub(crate) fn run(inner: &Inner, name: &str, questions: &[SetQuestion]) -> Resul
     let scores: Result<Vec<_>> = questions
         .par_iter()
         .map(|question| {
-            let request = SearchRequest::new(&question.question).plain();
-            let found = ask::search(inner, std::slice::from_ref(&request))
-                .map_err(|error| error.at(format!("question {}", question.id)))?;
-            let passages = found.first().map_or(&[][..], |found| &found.passages);
-            Ok(score_question(question, passages, &ask::ask(inner, &request)?))
+            let request = [SearchRequest::new(&question.question).plain()];
+            let found =
+                ask::search(inner, &request).map_err(|error| error.at(format!("question {}", question.id)))?.remove(0);
+            Ok(score_question(question, &found.passages, &ask::ask(inner, &request)?.remove(0)))
         })
         .collect();
     Ok(Run::new(name, scores?))

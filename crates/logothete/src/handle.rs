@@ -191,7 +191,7 @@ impl Corpus {
 
     /// Finds the passages that fit a query best.
     ///
-    /// Takes a string, or a [`SearchRequest`] with a filter, an order, a floor.
+    /// Takes a string, or a [`SearchRequest`] with a filter, an order, a range of scores.
     ///
     /// # Errors
     /// When the query is empty, the filter names a field that no document has, or the corpus is damaged.
@@ -218,8 +218,18 @@ impl Corpus {
     /// # Errors
     /// When the question is empty or the corpus damaged.
     pub async fn ask(&self, request: impl Into<SearchRequest>) -> Result<Answer> {
-        let (inner, request) = (self.inner.clone(), request.into());
-        self.pool.run(move || ask::ask(&inner, &request)).await
+        let mut answers = self.ask_all([request]).await?;
+        Ok(answers.remove(0))
+    }
+
+    /// Answers several questions, all from the corpus as of one moment.
+    ///
+    /// # Errors
+    /// As [`ask`](Self::ask); the first question that fails ends it.
+    pub async fn ask_all<R: Into<SearchRequest>>(&self, requests: impl IntoIterator<Item = R>) -> Result<Vec<Answer>> {
+        let inner = self.inner.clone();
+        let requests: Vec<SearchRequest> = requests.into_iter().map(Into::into).collect();
+        self.pool.run(move || ask::ask(&inner, &requests)).await
     }
 
     /// Searches and asks every question of a set, and scores what comes back.

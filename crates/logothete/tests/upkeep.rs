@@ -113,12 +113,12 @@ async fn a_field_that_no_document_has_is_an_error_that_names_the_nearest() {
     let request = SearchRequest::new("berth").filter(Filter::parse("knid = draught").expect("a filter"));
     let error = corpus.search(request).await.expect_err("no such field");
     assert_eq!(error.to_string(), "filter: no document has the field “knid”; did you mean kind?");
-    let error = corpus.search(SearchRequest::new("berth").leg_floor("vektor", 0.1)).await.expect_err("no such leg");
-    assert_eq!(error.to_string(), "floor: there is no leg “vektor”; there are keyword and vector");
+    let error = corpus.search(SearchRequest::new("berth").leg_scores("vektor", 0.1..)).await.expect_err("no such leg");
+    assert_eq!(error.to_string(), "score: there is no leg “vektor”; there are keyword and vector");
 }
 
 #[tokio::test]
-async fn passages_are_sorted_and_have_a_floor() {
+async fn passages_are_sorted() {
     let (_folder, mut corpus) = corpus(&light()).await;
     corpus.build(notices()).await.expect("a build");
     let up = names(&corpus, SearchRequest::new("berth").sort_by("number")).await;
@@ -129,14 +129,51 @@ async fn passages_are_sorted_and_have_a_floor() {
         down.windows(2)
             .all(|pair| up.iter().position(|one| *one == pair[0]) > up.iter().position(|one| *one == pair[1]))
     );
+}
+
+#[tokio::test]
+async fn only_passages_with_scores_in_a_range_are_returned() {
+    let (_folder, mut corpus) = corpus(&light()).await;
+    corpus.build(notices()).await.expect("a build");
     let all = corpus.search("north berth").await.expect("a search").passages;
-    let floor = all[1].score;
-    let kept = corpus.search(SearchRequest::new("north berth").floor(floor)).await.expect("a search").passages;
-    assert_eq!(kept.len(), all.iter().filter(|passage| passage.score >= floor).count());
-    let found = corpus.search(SearchRequest::new("swing").leg_floor("keyword", 0.1)).await.expect("a search").passages;
-    assert_eq!(found.iter().map(|passage| passage.document.as_str()).collect::<Vec<_>>(), ["four.md"]);
+    let middle = all[1].score;
+    assert!(all[0].score > middle && middle > all[all.len() - 1].score, "{all:?}");
+    let kept = async |request: SearchRequest| -> Vec<(usize, String)> {
+        let found = corpus.search(request).await.expect("a search").passages;
+        found.into_iter().map(|passage| (passage.rank, passage.document)).collect()
+    };
+    let expected = |holds: &dyn Fn(f32) -> bool| -> Vec<(usize, String)> {
+        let names = all.iter().filter(|passage| holds(passage.score)).map(|passage| passage.document.clone());
+        names.enumerate().map(|(at, name)| (at + 1, name)).collect()
+    };
+    let north = || SearchRequest::new("north berth");
+    assert_eq!(kept(north().scores(middle..)).await, expected(&|score| score >= middle));
+    assert_eq!(kept(north().scores(..middle)).await, expected(&|score| score < middle));
+    assert_eq!(kept(north().scores(..=middle).scores(middle..)).await, expected(&|score| score == middle));
+    // Better ones that are left out take no places.
+    assert_eq!(kept(north().scores(..middle).passages(1)).await, expected(&|score| score < middle)[..1]);
+    assert_eq!(kept(SearchRequest::new("swing").leg_scores("keyword", 0.1..)).await, [(1, "four.md".to_owned())]);
+}
+
+#[tokio::test]
+async fn several_questions_are_asked_in_one_call() {
+    let (_folder, mut corpus) = corpus(&light()).await;
+    corpus.build(notices()).await.expect("a build");
     let together = corpus.search_all(["swing", "dredging"]).await.expect("searches");
     assert_eq!([&together[0], &together[1]].map(|found| found.passages[0].document.as_str()), ["four.md", "two.md"]);
+    let questions = ["When does the swing bridge open?", "Who won the frostbite race?", "Where is dredging?"];
+    let answers = corpus.ask_all(questions).await.expect("answers");
+    assert_eq!(answers.iter().map(|answer| answer.question.as_str()).collect::<Vec<_>>(), questions);
+    for (question, together) in questions.iter().zip(&answers) {
+        let alone = corpus.ask(*question).await.expect("an answer");
+        assert_eq!((&alone.answer, &alone.sources), (&together.answer, &together.sources));
+    }
+    assert!(!answers[0].is_refusal() && answers[1].is_refusal(), "{answers:?}");
+    assert_eq!(
+        corpus.ask_all(["berth", " "]).await.expect_err("nothing asked").message(),
+        "the question is empty; ask something"
+    );
+    assert!(corpus.ask_all(Vec::<&str>::new()).await.expect("nothing").is_empty());
 }
 
 #[tokio::test]

@@ -5,24 +5,33 @@ use logothete::{Result, SearchRequest};
 use serde_json::{Value, json};
 
 use super::{configuration, corpus};
-use crate::args::Place;
+use crate::args::{AskArguments, Place};
 use crate::view::{Style, duration, indented, quotation, shortened, width, wrap};
 use crate::{DONE, Outcome, REFUSED};
 
-pub async fn run(place: &Place, question: &str, filter: Option<&str>, trace: bool) -> Result<Outcome> {
+pub async fn run(place: &Place, arguments: &AskArguments) -> Result<Outcome> {
     let (config, folder) = configuration(place)?;
-    let mut request = SearchRequest::new(question);
-    if let Some(filter) = super::filter(filter)? {
-        request = request.filter(filter);
-    }
-    let answer = corpus(place, &config, &folder, true).await?.ask(request).await?;
+    let filter = super::filter(arguments.filter.as_deref())?;
+    let request = |question: String| match &filter {
+        Some(filter) => SearchRequest::new(question).filter(filter.clone()),
+        None => SearchRequest::new(question),
+    };
+    let requests: Vec<_> =
+        super::asked(&arguments.question, arguments.questions.as_deref())?.into_iter().map(request).collect();
+    let answers = corpus(place, &config, &folder, true).await?.ask_all(requests).await?;
     let style = Style::of_stdout();
-    let mut text = render(&answer, style);
-    if trace {
-        text.push_str(&render_trace(&answer.trace, style));
+    let shown = |answer: &Answer| {
+        let trace = if arguments.trace { render_trace(&answer.trace, style) } else { String::new() };
+        render(answer, style) + &trace
+    };
+    let code = if answers.iter().all(Answer::is_refusal) { REFUSED } else { DONE };
+    if arguments.questions.is_none() {
+        let text = answers.first().map(shown).unwrap_or_default();
+        return Ok(Outcome { text, json: json!(answers.first()), code });
     }
-    let code = if answer.is_refusal() { REFUSED } else { DONE };
-    Ok(Outcome { text, json: json!(answer), code })
+    let one = |answer: &Answer| super::one_of_several(&answer.question, &shown(answer), style);
+    let text = answers.iter().map(one).collect::<Vec<_>>().join("\n");
+    Ok(Outcome { text, json: json!({ "answers": answers }), code })
 }
 
 /// The answer with its sources, or the refusal with what came nearest.

@@ -55,6 +55,27 @@ fn filter(written: Option<&str>) -> Result<Option<Filter>> {
     })
 }
 
+/// What was asked: the words of the command line, or each line of a file.
+fn asked(words: &[String], file: Option<&Path>) -> Result<Vec<String>> {
+    let Some(file) = file else { return Ok(vec![words.join(" ")]) };
+    let unread = |error: std::io::Error| {
+        Error::new(ErrorKind::NotFound, format!("it could not be read: {error}")).at(file.display()).because(error)
+    };
+    let text = std::fs::read_to_string(file).map_err(unread)?;
+    let lines: Vec<String> = text.lines().map(str::trim).filter(|line| !line.is_empty()).map(str::to_owned).collect();
+    if lines.is_empty() {
+        return Err(
+            Error::new(ErrorKind::Configuration, "there is nothing in it; write one to a line").at(file.display())
+        );
+    }
+    Ok(lines)
+}
+
+/// What came back for one of several that were asked.
+fn one_of_several(asked: &str, shown: &str, style: crate::view::Style) -> String {
+    format!("{} {}\n\n{shown}", style.faint("?"), style.strong(asked))
+}
+
 /// Parsed documents, and what could not be read.
 pub struct Parsed {
     pub documents: Vec<Read>,

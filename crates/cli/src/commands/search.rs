@@ -1,5 +1,7 @@
 //! `logothete search`
 
+use std::ops::Bound;
+
 use logothete::search::Passage;
 use logothete::{Error, ErrorKind, Misspelt, Result, SearchRequest, SearchResult};
 use serde_json::json;
@@ -15,33 +17,22 @@ pub async fn run(place: &Place, arguments: &SearchArguments) -> Result<Outcome> 
     let corpus = corpus(place, &config, &folder, true).await?;
     let found = corpus.search_all(requests).await?;
     let style = Style::of_stdout();
+    let shown = |found: &SearchResult| result(found, !arguments.scores.is_empty(), style);
     if arguments.queries.is_none() {
-        let text = found.first().map(|found| result(found, style)).unwrap_or_default();
+        let text = found.first().map(shown).unwrap_or_default();
         return Ok(Outcome { text, json: json!(found.first()), code: DONE });
     }
-    let one = |found: &SearchResult| {
-        format!("{} {}\n\n{}", style.faint("?"), style.strong(&found.query), result(found, style))
-    };
+    let one = |found: &SearchResult| super::one_of_several(&found.query, &shown(found), style);
     let text = found.iter().map(one).collect::<Vec<_>>().join("\n");
     Ok(Outcome { text, json: json!({ "searches": found }), code: DONE })
 }
 
 /// What is asked for: the query, or each line of the file.
 fn requests(arguments: &SearchArguments) -> Result<Vec<SearchRequest>> {
-    let queries = match &arguments.queries {
-        None => vec![arguments.query.join(" ")],
-        Some(file) => {
-            let text = std::fs::read_to_string(file).map_err(|error| {
-                Error::new(ErrorKind::NotFound, format!("it could not be read: {error}"))
-                    .at(file.display())
-                    .because(error)
-            })?;
-            text.lines().filter(|line| !line.trim().is_empty()).map(str::to_owned).collect()
-        }
-    };
+    let queries = super::asked(&arguments.query, arguments.queries.as_deref())?;
     let filter = super::filter(arguments.filter.as_deref())?;
-    let floors: Vec<(Option<&str>, f32)> =
-        arguments.floors.iter().map(|written| floor(written)).collect::<Result<_>>()?;
+    let scores: Vec<(Option<&str>, Range)> =
+        arguments.scores.iter().map(|written| score_range(written)).collect::<Result<_>>()?;
     let request = |query: String| {
         let mut request = SearchRequest::new(query);
         if let Some(filter) = &filter {
@@ -56,10 +47,10 @@ fn requests(arguments: &SearchArguments) -> Result<Vec<SearchRequest>> {
                 None => request.sort_by(field),
             };
         }
-        for (leg, score) in &floors {
+        for (leg, range) in &scores {
             request = match leg {
-                Some(leg) => request.leg_floor(*leg, *score),
-                None => request.floor(*score),
+                Some(leg) => request.leg_scores(*leg, *range),
+                None => request.scores(*range),
             };
         }
         request
@@ -67,21 +58,29 @@ fn requests(arguments: &SearchArguments) -> Result<Vec<SearchRequest>> {
     Ok(queries.into_iter().map(request).collect())
 }
 
-/// A floor as it is written: a score, or a leg and a score.
-fn floor(written: &str) -> Result<(Option<&str>, f32)> {
-    let (leg, score) = match written.split_once('=') {
-        Some((leg, score)) => (Some(leg.trim()), score),
+/// From one score to another, both included, as far as they are said.
+type Range = (Bound<f32>, Bound<f32>);
+
+/// A range of scores as it is written: `0.4..0.8`, or that of a leg, `vector=0.3..`.
+fn score_range(written: &str) -> Result<(Option<&str>, Range)> {
+    let (leg, range) = match written.split_once('=') {
+        Some((leg, range)) => (Some(leg.trim()), range),
         None => (None, written),
     };
-    let score = score.trim().parse().ok().filter(|score: &f32| score.is_finite());
-    score.map(|score| (leg, score)).ok_or_else(|| {
-        let message = format!("“{written}” is no score; write one such as 0.5, or vector=0.3");
-        Error::new(ErrorKind::Configuration, message).at("--floor")
+    let bound = |end: &str| match end.trim() {
+        "" => Some(Bound::Unbounded),
+        end => end.parse().ok().filter(|score: &f32| score.is_finite()).map(Bound::Included),
+    };
+    let ends = range.split_once("..").filter(|ends| *ends != ("", ""));
+    let ends = ends.and_then(|(from, to)| Some((bound(from)?, bound(to)?)));
+    ends.map(|ends| (leg, ends)).ok_or_else(|| {
+        let message = format!("“{written}” is no range of scores; write one such as 0.4.., 0.4..0.8 or vector=0.3..");
+        Error::new(ErrorKind::Configuration, message).at("--score")
     })
 }
 
-/// The passages of a search, and how many there are.
-fn result(found: &SearchResult, style: Style) -> String {
+/// The passages of a search, and how many there are; `ranged` when only those with some scores were asked for.
+fn result(found: &SearchResult, ranged: bool, style: Style) -> String {
     let mut text: String = found.passages.iter().map(|passage| render(passage, style)).collect();
     for Misspelt { word, taken_for } in &found.misspelt {
         let line = format!("No document has “{word}”; looked for words like {} instead.", taken_for.join(", "));
@@ -89,6 +88,7 @@ fn result(found: &SearchResult, style: Style) -> String {
     }
     let number = found.passages.len() as u64;
     let summary = match (number, &found.filter) {
+        (0, _) if ranged => "No passage that was found has such a score.".to_owned(),
         (0, Some(filter)) => format!("No passage fits this query where {filter}."),
         (0, None) => "No passage has a word of this query, or anything like it.".to_owned(),
         (_, Some(filter)) => {

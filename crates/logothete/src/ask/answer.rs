@@ -17,10 +17,15 @@ use crate::trace::{Trace, score};
 /// How many passages a refusal names.
 const NEAREST: usize = 3;
 
-/// Answers a question part by part, or refuses.
-pub(crate) fn ask(inner: &Inner, request: &SearchRequest) -> Result<Answer> {
-    let mut trace = Trace::start();
+/// Answers each of some questions from the corpus as it is now.
+pub(crate) fn ask(inner: &Inner, requests: &[SearchRequest]) -> Result<Vec<Answer>> {
     let view = inner.view()?;
+    requests.iter().map(|request| answer(inner, &view, request)).collect()
+}
+
+/// Answers a question part by part, or refuses.
+fn answer(inner: &Inner, view: &View<'_>, request: &SearchRequest) -> Result<Answer> {
+    let mut trace = Trace::start();
     let question = request.query.as_str();
     let parts = question_parts(question);
     if parts.len() > 1 {
@@ -30,8 +35,8 @@ pub(crate) fn ask(inner: &Inner, request: &SearchRequest) -> Result<Answer> {
     let mut unanswered = Vec::new();
     let mut nearest = Vec::new();
     for part in &parts {
-        let Found { passages, .. } = find(inner, &view, &Query::plain(part), request, &mut trace)?;
-        if !answer_part(inner, &view, part, &passages, &mut written, &mut trace)? {
+        let Found { passages, .. } = find(inner, view, &Query::plain(part), request, &mut trace)?;
+        if !answer_part(inner, view, part, &passages, &mut written, &mut trace)? {
             unanswered.push(*part);
             nearest.extend(passages.into_iter().take(NEAREST));
         }
@@ -39,7 +44,7 @@ pub(crate) fn ask(inner: &Inner, request: &SearchRequest) -> Result<Answer> {
     if unanswered.len() == parts.len() {
         return Ok(refusal(question, nearest, trace));
     }
-    point(&view, &mut written.sources)?;
+    point(view, &mut written.sources)?;
     let verdicts: Vec<_> = written
         .claims
         .iter()

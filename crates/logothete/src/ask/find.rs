@@ -1,17 +1,18 @@
 //! Finding passages: a keyword leg and a vector leg, fused.
 
+use std::ops::RangeBounds;
 use std::sync::Arc;
 use std::time::Instant;
 
 use logothete_core::document::Value;
 use logothete_core::keyword::Query;
-use logothete_core::search::{Filter, Leg, Passage, fuse};
+use logothete_core::search::{Filter, Fused, Leg, Passage, fuse};
 use logothete_core::vector::Role;
 use logothete_core::{Error, ErrorKind, Result};
 use serde::Serialize;
 use serde_json::{Value as Json, json};
 
-use super::request::{Floor, SearchRequest, Sort};
+use super::request::{ScoreRange, SearchRequest, Sort};
 use super::scope::{scope, seen_through};
 use crate::corpus::{Catalogue, Inner, Place, View};
 use crate::trace::{Trace, milliseconds, score};
@@ -129,7 +130,8 @@ pub(super) fn find(
     let considered = fused.len();
     let catalogue = view.catalogue();
     let mut passages = Vec::with_capacity(wanted.min(considered));
-    for item in fused.into_iter().take(wanted) {
+    let asked_for = fused.into_iter().filter(|item| request.scores.iter().all(|range| range.admits(item)));
+    for item in asked_for.take(wanted) {
         let mut passage = catalogue.passage(item.key)?;
         if let Some(filter) = &filter {
             passage = seen_through(&catalogue, filter, passage)?;
@@ -137,9 +139,7 @@ pub(super) fn find(
         passage.rank = passages.len() + 1;
         passage.score = item.score;
         passage.legs = item.legs.into_iter().collect();
-        if request.floors.iter().all(|floor| floor.admits(&passage)) {
-            passages.push(passage);
-        }
+        passages.push(passage);
     }
     if let Some(sort) = &request.sort {
         sort.apply(&catalogue, &mut passages)?;
@@ -153,23 +153,23 @@ pub(super) fn find(
 }
 
 fn check(request: &SearchRequest) -> Result<()> {
-    let unknown = request.floors.iter().filter_map(|floor| floor.leg.as_deref()).find(|leg| !LEGS.contains(leg));
+    let unknown = request.scores.iter().filter_map(|range| range.leg.as_deref()).find(|leg| !LEGS.contains(leg));
     match unknown {
         Some(leg) => {
             let message = format!("there is no leg “{leg}”; there are {}", LEGS.join(" and "));
-            Err(Error::new(ErrorKind::Configuration, message).at("floor"))
+            Err(Error::new(ErrorKind::Configuration, message).at("score"))
         }
         None => Ok(()),
     }
 }
 
-impl Floor {
-    fn admits(&self, passage: &Passage) -> bool {
+impl ScoreRange {
+    fn admits<K>(&self, item: &Fused<K>) -> bool {
         let own = match &self.leg {
-            None => Some(passage.score),
-            Some(leg) => passage.legs.get(leg).map(|leg| leg.score),
+            None => Some(item.score),
+            Some(leg) => item.legs.iter().find(|(name, _)| name == leg).map(|(_, leg)| leg.score),
         };
-        own.is_some_and(|own| own >= self.score)
+        own.is_some_and(|own| self.range.contains(&own))
     }
 }
 

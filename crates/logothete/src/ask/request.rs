@@ -1,5 +1,7 @@
 //! What a search or a question is asked for.
 
+use std::ops::{Bound, RangeBounds};
+
 use logothete_core::search::Filter;
 
 /// A query with what else there is to say of it. Made from a string, and told more if need be.
@@ -11,7 +13,7 @@ pub struct SearchRequest {
     pub(crate) query: String,
     pub(crate) filter: Option<Filter>,
     pub(crate) sort: Option<Sort>,
-    pub(crate) floors: Vec<Floor>,
+    pub(crate) scores: Vec<ScoreRange>,
     pub(crate) passages: Option<usize>,
     pub(crate) plain: bool,
 }
@@ -23,12 +25,12 @@ pub(crate) struct Sort {
     pub descending: bool,
 }
 
-/// The least score of a passage.
+/// Between what a score of a passage has to be.
 #[derive(Clone, Debug, PartialEq)]
-pub(crate) struct Floor {
+pub(crate) struct ScoreRange {
     /// The leg that it is a score of; nothing for the fused one.
     pub leg: Option<String>,
-    pub score: f32,
+    pub range: (Bound<f32>, Bound<f32>),
 }
 
 impl SearchRequest {
@@ -69,17 +71,18 @@ impl SearchRequest {
         self
     }
 
-    /// Leaves out passages with a lower fused score. It is between 0 and 1, and 1 is what is best in all legs, good or bad.
+    /// Returns only passages whose fused score is in a range, such as `0.4..`. The score is between 0 and 1, and 1 is what is
+    /// best in all legs, good or bad. Asked more than once, all ranges hold.
     #[must_use]
-    pub fn floor(mut self, score: f32) -> Self {
-        self.floors.push(Floor { leg: None, score });
+    pub fn scores(mut self, range: impl RangeBounds<f32>) -> Self {
+        self.scores.push(ScoreRange::new(None, &range));
         self
     }
 
-    /// Leaves out passages with a lower score in a leg, and those that it did not find.
+    /// Returns only passages that a leg, `keyword` or `vector`, has found with a score in a range.
     #[must_use]
-    pub fn leg_floor(mut self, leg: impl Into<String>, score: f32) -> Self {
-        self.floors.push(Floor { leg: Some(leg.into()), score });
+    pub fn leg_scores(mut self, leg: impl Into<String>, range: impl RangeBounds<f32>) -> Self {
+        self.scores.push(ScoreRange::new(Some(leg.into()), &range));
         self
     }
 
@@ -88,6 +91,12 @@ impl SearchRequest {
     pub fn passages(mut self, count: usize) -> Self {
         self.passages = Some(count);
         self
+    }
+}
+
+impl ScoreRange {
+    fn new(leg: Option<String>, range: &impl RangeBounds<f32>) -> Self {
+        Self { leg, range: (range.start_bound().cloned(), range.end_bound().cloned()) }
     }
 }
 
