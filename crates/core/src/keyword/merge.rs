@@ -4,7 +4,7 @@ use std::io::Write;
 
 use super::fields::FieldWeights;
 use super::index::{KeywordIndex, Parts};
-use super::list::{END, Posting};
+use super::list::{END, record};
 use super::terms::Languages;
 use super::writer::SegmentWriter;
 use crate::error::Result;
@@ -32,22 +32,11 @@ fn merge(
     weights: FieldWeights,
 ) -> Result<SegmentHeader> {
     let mut lengths = Vec::new();
-    // The new number of each row.
-    let mut numbers: Vec<Vec<u32>> = Vec::with_capacity(parts.len());
-    for (part, live) in parts {
-        let number = |row: u32| {
-            if !live.contains(row) {
-                return END;
-            }
-            lengths.push(part.length(row));
-            lengths.len() as u32 - 1
-        };
-        numbers.push((0..part.rows).map(number).collect());
-    }
+    let numbers: Vec<Numbers> = parts.iter().map(|(part, live)| Numbers::new(part, live, &mut lengths)).collect();
     let mut segment = SegmentWriter::new(to, &lengths)?;
     let mut walks: Vec<_> = parts.iter().map(|(part, _)| part.dictionary.all()).collect();
     let mut open: Vec<bool> = walks.iter_mut().map(|walk| walk.next().is_some()).collect();
-    let mut term = Vec::new();
+    let (mut term, mut moved) = (Vec::new(), Moved::default());
     loop {
         let heads = walks.iter().zip(&open).filter(|(_, open)| **open).map(|(walk, _)| &walk.entry().term);
         let Some(least) = heads.min() else { break };
@@ -58,12 +47,19 @@ fn merge(
             }
             let mut cursor = parts[part].0.cursor(walk.entry());
             while cursor.row() != END {
-                let row = numbers[part].get(cursor.row() as usize).copied().unwrap_or(END);
-                if row != END {
-                    let (frequency, length) = (cursor.frequency(), lengths[row as usize]);
-                    segment.list.push(&Posting { row, frequency, length, positions: cursor.position_bytes() });
+                let (old, frequencies, positions) = cursor.block_parts();
+                match &numbers[part] {
+                    Numbers::From(first) => {
+                        moved.clear();
+                        moved.rows.extend(old.iter().map(|row| first + row));
+                        segment.list.push_all(&moved.rows, frequencies, &lengths, positions);
+                    }
+                    Numbers::Each(numbers) => {
+                        moved.keep_live(numbers, old, frequencies, positions);
+                        segment.list.push_all(&moved.rows, &moved.frequencies, &lengths, &moved.positions);
+                    }
                 }
-                cursor.next();
+                cursor.next_block();
             }
             // Terms ascend; where they do not, the rest is damaged.
             *open = walk.next().is_some_and(|next| next.term > term);
@@ -71,4 +67,62 @@ fn merge(
         segment.end_list(&String::from_utf8_lossy(&term))?;
     }
     segment.finish(&lengths, languages, weights)
+}
+
+/// The new numbers of the rows of a part.
+enum Numbers {
+    /// All rows are live, and come one behind the other from this number on.
+    From(u32),
+    /// Each row's own; [`END`] where it is dead.
+    Each(Vec<u32>),
+}
+
+impl Numbers {
+    /// Gives the live rows of a part the next numbers, and adds their lengths to those of the rows before.
+    fn new(part: &Parts<'_>, live: &RowSet, lengths: &mut Vec<u32>) -> Self {
+        if live.len() == part.rows {
+            let first = lengths.len() as u32;
+            lengths.extend((0..part.rows).map(|row| part.length(row)));
+            return Self::From(first);
+        }
+        let mut number = |row: u32| {
+            if !live.contains(row) {
+                return END;
+            }
+            lengths.push(part.length(row));
+            lengths.len() as u32 - 1
+        };
+        Self::Each((0..part.rows).map(&mut number).collect())
+    }
+}
+
+/// The rows of a block under their new numbers.
+#[derive(Default)]
+struct Moved {
+    rows: Vec<u32>,
+    frequencies: Vec<u32>,
+    positions: Vec<u8>,
+}
+
+impl Moved {
+    fn clear(&mut self) {
+        self.rows.clear();
+        self.frequencies.clear();
+        self.positions.clear();
+    }
+
+    /// Takes over the live ones. Where the positions are damaged, there are none.
+    fn keep_live(&mut self, numbers: &[u32], rows: &[u32], frequencies: &[u32], mut positions: &[u8]) {
+        self.clear();
+        for (&row, &frequency) in rows.iter().zip(frequencies) {
+            let own = record(positions).unwrap_or(positions.len());
+            let number = numbers.get(row as usize).copied().unwrap_or(END);
+            if number != END {
+                self.rows.push(number);
+                self.frequencies.push(frequency);
+                self.positions.extend_from_slice(&positions[..own]);
+            }
+            positions = &positions[own..];
+        }
+    }
 }

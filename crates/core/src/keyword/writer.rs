@@ -5,7 +5,7 @@ use std::io::Write;
 use super::dictionary::DictionaryWriter;
 use super::fields::{FieldWeights, Fields};
 use super::index::Footer;
-use super::list::{ListWriter, Posting};
+use super::list::ListWriter;
 use super::terms::Languages;
 use super::vocabulary::Vocabulary;
 use crate::error::Result;
@@ -104,19 +104,10 @@ impl KeywordWriter {
         met.iter_mut().for_each(|met| met.term = places[met.term as usize]);
         sort(&mut met, &mut self.room, terms.len() as u32);
         let mut segment = SegmentWriter::new(to, &lengths)?;
-        let mut positions = Vec::new();
         for of_term in met.chunk_by(|a, b| a.term == b.term) {
             for of_row in of_term.chunk_by(|a, b| a.row == b.row) {
                 let (row, frequency) = (of_row[0].row, of_row.iter().map(|met| met.weight()).sum());
-                positions.clear();
-                write_varint(of_row.len() as u32, &mut positions);
-                let mut before = 0;
-                for met in of_row {
-                    write_varint(met.position() - before, &mut positions);
-                    before = met.position();
-                }
-                let length = lengths[row as usize];
-                segment.list.push(&Posting { row, frequency, length, positions: &positions });
+                segment.list.push(row, frequency, lengths[row as usize], |to| write_positions(of_row, to));
             }
             segment.end_list(self.vocabulary.term(terms[of_term[0].term as usize]))?;
         }
@@ -124,6 +115,23 @@ impl KeywordWriter {
         met.clear();
         self.met = met;
         segment.finish(&lengths, languages, self.weights)
+    }
+}
+
+/// How many positions there are, and the distance of each from the one before.
+#[inline]
+fn write_positions(of_row: &[Met], to: &mut Vec<u8>) {
+    match of_row {
+        // Most words stand once in a row, and not far behind.
+        [only] if only.position() < 0x80 => to.extend([1, only.position() as u8]),
+        all => {
+            write_varint(all.len() as u32, to);
+            let mut before = 0;
+            for met in all {
+                write_varint(met.position() - before, to);
+                before = met.position();
+            }
+        }
     }
 }
 
