@@ -7,19 +7,20 @@ pub(super) fn width(numbers: &[u32]) -> u32 {
 
 /// Writes numbers in so many bits each, the lowest bits first.
 pub(super) fn pack(numbers: &[u32], width: u32, to: &mut Vec<u8>) {
+    if width == 0 {
+        return;
+    }
     let (mut held, mut bits) = (0_u64, 0);
     for &number in numbers {
         held |= u64::from(number) << bits;
         bits += width;
-        while bits >= 8 {
-            to.push(held as u8);
-            held >>= 8;
-            bits -= 8;
+        if bits >= 32 {
+            to.extend((held as u32).to_le_bytes());
+            held >>= 32;
+            bits -= 32;
         }
     }
-    if bits > 0 {
-        to.push(held as u8);
-    }
+    to.extend(&held.to_le_bytes()[..bits.div_ceil(8) as usize]);
 }
 
 /// How many bytes so many numbers take.

@@ -15,8 +15,9 @@ const MOST_REMEMBERED: usize = 400_000;
 /// No term.
 const NONE: u32 = u32::MAX;
 
-/// A word as it is written. Half a line of the processor's memory, so that a look at one is one wait.
+/// A word as it is written. Half a line of the processor's memory and aligned to it, so that a look at one is one wait.
 #[derive(Clone, Copy)]
+#[repr(align(32))]
 struct Known {
     key: Key,
     /// Where its bytes stand that the key does not hold.
@@ -41,12 +42,27 @@ struct Key {
 const IN_KEY: usize = 16;
 
 impl Key {
+    /// The key of a word that stands in a text.
     #[inline]
-    fn of(text: &[u8], sort: u32) -> Self {
-        let first = number(&text[..text.len().min(8)]);
-        let second = text.get(8..).map_or(0, |rest| number(&rest[..rest.len().min(8)]));
-        Self { first, second, length: text.len() as u32, sort }
+    fn of(text: &str, word: &str, sort: u32) -> Self {
+        let start = word.as_ptr().addr().wrapping_sub(text.as_ptr().addr());
+        let bytes = match text.as_bytes().get(start..).and_then(<[u8]>::first_chunk) {
+            // What stands behind the word is masked away: that is faster than to look how long it is.
+            Some(sixteen) => u128::from_le_bytes(*sixteen) & mask(word.len()),
+            None => {
+                let (mut sixteen, length) = ([0; IN_KEY], word.len().min(IN_KEY));
+                sixteen[..length].copy_from_slice(&word.as_bytes()[..length]);
+                u128::from_le_bytes(sixteen)
+            }
+        };
+        Self { first: bytes as u64, second: (bytes >> 64) as u64, length: word.len() as u32, sort }
     }
+}
+
+/// The bits of the first so many bytes; of no more than sixteen.
+#[inline]
+fn mask(length: usize) -> u128 {
+    u128::MAX.checked_shr(8 * IN_KEY.saturating_sub(length) as u32).unwrap_or(0)
 }
 
 /// The bytes of a word that its key does not hold.
@@ -71,6 +87,8 @@ pub(super) struct Vocabulary {
     rests: Vec<u8>,
     numbers: HashMap<String, u32>,
     terms: Vec<String>,
+    /// Terms in ascending order by their numbers, each with what it begins with; those that came since are not in it yet.
+    order: Vec<(u64, u32)>,
     seed: u64,
     /// Room for the words of a row.
     sought: Vec<Sought>,
@@ -84,6 +102,7 @@ impl Default for Vocabulary {
             rests: Vec::new(),
             numbers: HashMap::new(),
             terms: Vec::new(),
+            order: Vec::new(),
             // Nobody can know which words come to the same place.
             seed: RandomState::new().hash_one(0),
             sought: Vec::new(),
@@ -97,8 +116,8 @@ impl Vocabulary {
         self.terms.len()
     }
 
-    /// The terms that stand somewhere, in ascending order, by their numbers.
-    pub(super) fn sorted(&self, stands: impl Fn(u32) -> bool) -> Vec<u32> {
+    /// All terms in ascending order, by their numbers.
+    pub(super) fn sorted(&mut self) -> impl Iterator<Item = u32> + '_ {
         // Most differ in their first eight bytes: those are compared as a number.
         let first = |term: &str| {
             let mut eight = [0; 8];
@@ -106,13 +125,12 @@ impl Vocabulary {
             eight[..length].copy_from_slice(&term.as_bytes()[..length]);
             u64::from_be_bytes(eight)
         };
-        let numbers = (0..self.terms.len() as u32).filter(|&number| stands(number));
-        let mut sorted: Vec<(u64, u32)> = numbers.map(|number| (first(&self.terms[number as usize]), number)).collect();
-        sorted.sort_unstable();
-        for same in sorted.chunk_by_mut(|a, b| a.0 == b.0) {
-            same.sort_unstable_by(|a, b| self.term(a.1).cmp(self.term(b.1)));
-        }
-        sorted.into_iter().map(|(_, number)| number).collect()
+        let terms = &self.terms;
+        let new = self.order.len() as u32..terms.len() as u32;
+        self.order.extend(new.map(|number| (first(&terms[number as usize]), number)));
+        // What was in order before is taken as it is, and what is new is merged in.
+        self.order.sort_by(|a, b| a.0.cmp(&b.0).then_with(|| terms[a.1 as usize].cmp(&terms[b.1 as usize])));
+        self.order.iter().map(|&(_, number)| number)
     }
 
     pub(super) fn term(&self, number: u32) -> &str {
@@ -126,14 +144,20 @@ impl Vocabulary {
         }
     }
 
-    /// Calls back with the number of the term of each of some tokens, in order.
-    pub(super) fn find(&mut self, tokens: &[Token<'_>], language: Option<Language>, mut each: impl FnMut(usize, u32)) {
+    /// Calls back with the number of the term of each token of a text, in order.
+    pub(super) fn find(
+        &mut self,
+        text: &str,
+        tokens: &[Token<'_>],
+        language: Option<Language>,
+        mut each: impl FnMut(usize, u32),
+    ) {
         let sort = |token: &Token<'_>| Languages::number(language) << 2 | token.kind as u32;
         let mut sought = std::mem::take(&mut self.sought);
         sought.clear();
         let last = self.table.len() - 1;
         for token in tokens {
-            let key = Key::of(token.text.as_bytes(), sort(token));
+            let key = Key::of(text, token.text, sort(token));
             let place = self.hash(&key, rest(token.text)) as usize & last;
             sought.push(Sought { key, place, term: NONE });
         }
@@ -205,22 +229,12 @@ impl Vocabulary {
         };
         let sort = u64::from(key.sort) << 32 | u64::from(key.length);
         let hash = fold(self.seed ^ key.first, FACTOR ^ sort);
-        rest.chunks(8).fold(fold(hash ^ key.second, FACTOR), |hash, some| fold(hash ^ number(some), FACTOR))
-    }
-}
-
-/// Up to eight bytes as a number, no two of the same length the same.
-#[inline]
-fn number(bytes: &[u8]) -> u64 {
-    let four = |bytes: &[u8; 4]| u64::from(u32::from_le_bytes(*bytes));
-    match (bytes.first_chunk::<4>(), bytes.last_chunk::<4>(), bytes) {
-        // Where there are fewer than eight, the two overlap.
-        (Some(first), Some(last), _) => four(first) | four(last) << 32,
-        (_, _, []) => 0,
-        (_, _, [first, .., last]) => {
-            u64::from(*first) | u64::from(bytes[bytes.len() / 2]) << 8 | u64::from(*last) << 16
-        }
-        (_, _, [one]) => u64::from(*one),
+        let eight = |some: &[u8]| {
+            let mut eight = [0; 8];
+            eight[..some.len()].copy_from_slice(some);
+            u64::from_le_bytes(eight)
+        };
+        rest.chunks(8).fold(fold(hash ^ key.second, FACTOR), |hash, some| fold(hash ^ eight(some), FACTOR))
     }
 }
 
@@ -229,36 +243,42 @@ mod tests {
     use proptest::prelude::*;
 
     use super::*;
-    use crate::text::TokenKind;
+    use crate::text::tokens;
+
+    /// The number of the term of each word of a text.
+    fn found(vocabulary: &mut Vocabulary, text: &str, language: Option<Language>) -> Vec<u32> {
+        let (mut all, mut found) = (Vec::new(), Vec::new());
+        tokens(text, |token| all.push(token));
+        vocabulary.find(text, &all, language, |_, term| found.push(term));
+        found
+    }
 
     proptest! {
         #[test]
-        fn the_same_word_has_the_same_term(words in prop::collection::vec("[a-z]{1,3}|[a-z]{9,12}", 1..300), rows in 1_usize..9) {
+        fn the_same_word_has_the_same_term(words in prop::collection::vec("[a-z]{1,3}|[a-z]{7,9}|[a-z]{15,26}", 1..300), rows in 1_usize..9) {
             let mut vocabulary = Vocabulary::default();
-            let mut found: Vec<u32> = Vec::new();
             for some in words.chunks(words.len().div_ceil(rows)) {
-                let tokens: Vec<Token<'_>> =
-                    some.iter().map(|word| Token { text: word, position: 0, kind: TokenKind::Word }).collect();
-                vocabulary.find(&tokens, None, |_, term| found.push(term));
+                let found = found(&mut vocabulary, &some.join(" "), None);
+                for (word, number) in some.iter().zip(&found) {
+                    prop_assert_eq!(vocabulary.term(*number), word);
+                }
+                // Order is kept while words come.
+                let order: Vec<u32> = vocabulary.sorted().collect();
+                let terms: Vec<&str> = order.into_iter().map(|number| vocabulary.term(number)).collect();
+                prop_assert!(terms.is_sorted() && terms.len() == vocabulary.terms());
             }
-            for (word, number) in words.iter().zip(&found) {
-                prop_assert_eq!(vocabulary.term(*number), word);
-            }
-            let mut expected = words.clone();
+            let mut expected = words;
             expected.sort();
             expected.dedup();
-            let sorted: Vec<&str> = vocabulary.sorted(|_| true).into_iter().map(|number| vocabulary.term(number)).collect();
-            prop_assert_eq!(sorted, expected);
+            prop_assert_eq!(vocabulary.terms(), expected.len());
         }
     }
 
     #[test]
     fn a_table_that_grows_while_words_are_looked_for_mixes_none_up() {
         let words: Vec<String> = (0..60_000).map(|number| format!("w{}", number * 7 % 40_009)).collect();
-        let tokens: Vec<Token<'_>> =
-            words.iter().map(|word| Token { text: word, position: 0, kind: TokenKind::Word }).collect();
-        let (mut vocabulary, mut found) = (Vocabulary::default(), Vec::new());
-        vocabulary.find(&tokens, None, |_, term| found.push(term));
+        let mut vocabulary = Vocabulary::default();
+        let found = found(&mut vocabulary, &words.join(" "), None);
         assert!(words.iter().zip(&found).all(|(word, term)| vocabulary.term(*term) == word));
         assert_eq!(vocabulary.terms(), 40_009);
     }
@@ -266,11 +286,9 @@ mod tests {
     #[test]
     fn a_word_has_a_term_for_each_language() {
         let mut vocabulary = Vocabulary::default();
-        let tokens = [Token { text: "Häfen", position: 0, kind: TokenKind::Word }];
-        let mut found = Vec::new();
-        for language in [Some(Language::German), None, Some(Language::German)] {
-            vocabulary.find(&tokens, language, |_, term| found.push(term));
-        }
+        let languages = [Some(Language::German), None, Some(Language::German)];
+        let found: Vec<u32> =
+            languages.into_iter().flat_map(|language| found(&mut vocabulary, "Häfen", language)).collect();
         assert_eq!(found, [0, 1, 0]);
         assert_eq!([vocabulary.term(0), vocabulary.term(1)], ["haf", "häfen"]);
     }

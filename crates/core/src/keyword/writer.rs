@@ -74,7 +74,7 @@ impl KeywordWriter {
             let mut all: Vec<Token<'_>> = Vec::with_capacity(text.len() / 5);
             let count = tokens(text, |token| all.push(token));
             let met = &mut self.met;
-            self.vocabulary.find(&all, language, |at, term| {
+            self.vocabulary.find(text, &all, language, |at, term| {
                 let position = (first + all[at].position).min(LAST_POSITION);
                 met.push(Met { term, row, place: u32::from(weight) << 24 | position });
             });
@@ -96,20 +96,19 @@ impl KeywordWriter {
     fn write_to(&mut self, to: &mut dyn Write) -> Result<SegmentHeader> {
         let (lengths, languages) = (std::mem::take(&mut self.lengths), std::mem::take(&mut self.languages));
         let mut met = std::mem::take(&mut self.met);
-        let mut stands = vec![false; self.vocabulary.terms()];
-        met.iter().for_each(|met| stands[met.term as usize] = true);
-        let terms = self.vocabulary.sorted(|number| stands[number as usize]);
-        let mut places = vec![0; stands.len()];
-        terms.iter().zip(0..).for_each(|(&number, place)| places[number as usize] = place);
-        met.iter_mut().for_each(|met| met.term = places[met.term as usize]);
-        sort(&mut met, &mut self.room, terms.len() as u32);
+        let mut counts = vec![0; self.vocabulary.terms()];
+        met.iter().for_each(|met| counts[met.term as usize] += 1);
+        let terms: Vec<u32> = self.vocabulary.sorted().filter(|&number| counts[number as usize] > 0).collect();
+        sort(&mut met, &mut self.room, &terms, &mut counts);
+        // Looked for one behind the other, so that the processor waits for many at a time.
+        let names: Vec<&str> = terms.iter().map(|&number| self.vocabulary.term(number)).collect();
         let mut segment = SegmentWriter::new(to, &lengths)?;
         for of_term in met.chunk_by(|a, b| a.term == b.term) {
             for of_row in of_term.chunk_by(|a, b| a.row == b.row) {
                 let (row, frequency) = (of_row[0].row, of_row.iter().map(|met| met.weight()).sum());
                 segment.list.push(row, frequency, lengths[row as usize], |to| write_positions(of_row, to));
             }
-            segment.end_list(self.vocabulary.term(terms[of_term[0].term as usize]))?;
+            segment.end_list(names[of_term[0].term as usize])?;
         }
         self.vocabulary.bound();
         met.clear();
@@ -135,26 +134,31 @@ fn write_positions(of_row: &[Met], to: &mut Vec<u8>) {
     }
 }
 
-/// Sorts by term, and leaves those of one term in their order: digit by digit from the lowest, each counted and then put in
-/// its place.
-fn sort(met: &mut Vec<Met>, room: &mut Vec<Met>, terms: u32) {
+/// Puts words in the order of their terms, and leaves those of one term in theirs: digit by digit of the terms' places in that
+/// order, from the lowest. Terms become their places. `counts` are how often each term stands, by number.
+fn sort(met: &mut Vec<Met>, room: &mut Vec<Met>, terms: &[u32], counts: &mut [u32]) {
     room.resize(met.len(), Met::default());
-    let mut shift = 0;
-    while terms > 1 && shift < 32 - (terms - 1).leading_zeros() {
-        let digit = |met: &Met| (met.term >> shift) as usize & ((1 << DIGIT) - 1);
-        let mut places = [0_usize; 1 << DIGIT];
-        met.iter().for_each(|met| places[digit(met)] += 1);
+    // How many words have a digit follows from how often each term stands.
+    let passes = (terms.len().max(2) - 1).ilog2() / DIGIT + 1;
+    let mut begins = vec![[0_usize; 1 << DIGIT]; passes as usize];
+    let digit = |place: u32, pass: u32| (place >> (pass * DIGIT)) as usize & ((1 << DIGIT) - 1);
+    for (&number, place) in terms.iter().zip(0..) {
+        let count = std::mem::replace(&mut counts[number as usize], place);
+        (0..passes).zip(&mut begins).for_each(|(pass, begins)| begins[digit(place, pass)] += count as usize);
+    }
+    let places = counts;
+    for (pass, begins) in (0..passes).zip(&mut begins) {
         let mut next = 0;
-        for place in &mut places {
-            next += std::mem::replace(place, next);
+        for begin in &mut *begins {
+            next += std::mem::replace(begin, next);
         }
         for one in &*met {
-            let place = &mut places[digit(one)];
-            room[*place] = *one;
-            *place += 1;
+            let term = if pass == 0 { places[one.term as usize] } else { one.term };
+            let to = &mut begins[digit(term, pass)];
+            room[*to] = Met { term, ..*one };
+            *to += 1;
         }
         std::mem::swap(met, room);
-        shift += DIGIT;
     }
 }
 

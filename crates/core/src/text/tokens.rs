@@ -36,10 +36,9 @@ pub fn tokens<'a>(text: &'a str, mut each: impl FnMut(Token<'a>)) -> u32 {
     let mut reader = Reader { text, position: 0, section_sign: None, each: &mut each };
     let bytes = text.as_bytes();
     let mut at = 0;
-    while let Some(blank) = text[at..].find(|c: char| !c.is_whitespace()) {
-        let begin = at + blank;
+    while let Some(begin) = begin_of_run(text, at) {
         // Most runs are letters of ASCII: those are looked at by bytes.
-        let letters = bytes[begin..].iter().take_while(|byte| byte.is_ascii_alphabetic()).count();
+        let letters = letters(&bytes[begin..]);
         let behind = begin + letters;
         at = match bytes.get(behind) {
             None | Some(b' ' | b'\n' | b'\t' | b'\r') => behind,
@@ -48,6 +47,37 @@ pub fn tokens<'a>(text: &'a str, mut each: impl FnMut(Token<'a>)) -> u32 {
         reader.run(begin, at, letters);
     }
     reader.position
+}
+
+/// The first place from one on that is not blank.
+#[inline]
+fn begin_of_run(text: &str, from: usize) -> Option<usize> {
+    // Mostly there is one blank, and then a letter.
+    if let Some([b' ', next, ..]) = text.as_bytes().get(from..)
+        && next.is_ascii_alphanumeric()
+    {
+        return Some(from + 1);
+    }
+    Some(from + text[from..].find(|c: char| !c.is_whitespace())?)
+}
+
+/// How many letters of ASCII stand in front.
+#[inline]
+fn letters(bytes: &[u8]) -> usize {
+    const EACH: u128 = u128::MAX / 0xff;
+    const HIGH: u128 = EACH << 7;
+    let mut at = 0;
+    // Sixteen bytes at a time: the sums reach the high bit of each byte that is no less than `a`, and more than `z`.
+    while let Some(sixteen) = bytes[at..].first_chunk() {
+        let sixteen = u128::from_le_bytes(*sixteen);
+        let small = (sixteen | EACH << 5) & !HIGH;
+        let is_letter = (small + EACH * (0x80 - 0x61)) & !(small + EACH * (0x80 - 0x7b)) & !sixteen & HIGH;
+        if is_letter != HIGH {
+            return at + (is_letter ^ HIGH).trailing_zeros() as usize / 8;
+        }
+        at += 16;
+    }
+    at + bytes[at..].iter().take_while(|byte| byte.is_ascii_alphabetic()).count()
 }
 
 struct Reader<'a, 'f, F> {
@@ -212,6 +242,11 @@ mod tests {
     }
 
     proptest! {
+        #[test]
+        fn letters_are_counted(bytes in prop::collection::vec(prop_oneof![8 => b'a'..=b'z', 8 => b'A'..=b'Z', 1 => any::<u8>()], 0..60)) {
+            prop_assert_eq!(letters(&bytes), bytes.iter().take_while(|byte| byte.is_ascii_alphabetic()).count());
+        }
+
         #[test]
         fn words_are_those_of_the_annex(text in "[a-zB0-9é'. ,()_-]{0,40}") {
             let (found, count) = read(&text);
