@@ -30,7 +30,7 @@ fn main() {
             .expect("a segment");
     drop(vectors);
     let since = Instant::now();
-    let graph = whole_segment(|to| Ok(write_graph(&index, to)?.expect("it has codes"))).expect("a graph");
+    let graph = whole_segment(|to| Ok(write_graph(&index, to, &|| false)?.expect("it has codes"))).expect("a graph");
     let took = since.elapsed().as_secs_f64();
     println!("built in {took:.0} s, {:.0} vectors/s; {} MB", rows as f64 / took, graph.len() / 1_000_000);
     let graph = Graph::open(graph).expect("a graph");

@@ -1,5 +1,7 @@
 //! The indexes beside plain computations of the same thing, and under damage.
 
+use std::sync::atomic::{AtomicUsize, Ordering};
+
 use logothete_core::keyword::KeywordIndex;
 use logothete_core::search::{Leg, RowSet, fuse};
 use logothete_core::segment::whole_segment;
@@ -14,11 +16,11 @@ fn written(vectors: &Vectors, distance: Distance) -> Vec<u8> {
 }
 
 fn linked(index: &VectorIndex<Vec<u8>>) -> Vec<u8> {
-    whole_segment(|to| Ok(write_graph(index, to)?.expect("it has codes"))).expect("a graph")
+    whole_segment(|to| Ok(write_graph(index, to, &|| false)?.expect("it has codes"))).expect("a graph")
 }
 
 fn listed(index: &VectorIndex<Vec<u8>>) -> Vec<u8> {
-    whole_segment(|to| Ok(write_lists(index, to)?.expect("it has codes"))).expect("lists")
+    whole_segment(|to| Ok(write_lists(index, to, &|| false)?.expect("it has codes"))).expect("lists")
 }
 
 fn rows(count: usize, mask: u64) -> RowSet {
@@ -187,6 +189,20 @@ fn a_segment_of_the_first_version_is_searched() {
     index.verify().expect("unchanged");
     let hits = index.search(&[0.0, 2.0], &RowSet::all(3), 2);
     assert_eq!(hits.iter().map(|hit| (hit.row, hit.score)).collect::<Vec<_>>(), [(2, 1.0), (1, 0.8)]);
+}
+
+#[test]
+fn building_an_index_ends_when_it_is_stopped() {
+    let index = VectorIndex::open(written(&clustered(600, 24), Distance::Cosine)).expect("a segment");
+    for most in [0, 1, 7] {
+        let asked = AtomicUsize::new(0);
+        let stop = || asked.fetch_add(1, Ordering::Relaxed) >= most;
+        let mut bytes = Vec::new();
+        assert!(write_graph(&index, &mut bytes, &stop).expect("written").is_none());
+        assert!(write_lists(&index, &mut bytes, &|| true).expect("written").is_none());
+        assert!(bytes.is_empty());
+        assert_eq!(asked.load(Ordering::Relaxed), most + 1, "it is not asked again");
+    }
 }
 
 proptest! {

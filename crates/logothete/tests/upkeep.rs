@@ -7,7 +7,8 @@ use std::path::Path;
 use logothete::document::{BlockKind, DocumentBuilder, Value};
 use logothete::search::Filter;
 use logothete::{
-    BuildRequest, Config, Corpus, ErrorKind, Hashing, MemorySource, OwnChunk, Pipeline, SearchRequest, StopToken,
+    BuildRequest, Config, Corpus, ErrorKind, Hashing, IndexKind, MemorySource, OwnChunk, Pipeline, Progress,
+    SearchRequest, Stage, StopToken,
 };
 use rstest::rstest;
 
@@ -174,6 +175,34 @@ async fn several_questions_are_asked_in_one_call() {
         "the question is empty; ask something"
     );
     assert!(corpus.ask_all(Vec::<&str>::new()).await.expect("nothing").is_empty());
+}
+
+#[rstest]
+#[case("graph", IndexKind::Graph)]
+#[case("lists", IndexKind::Lists)]
+#[tokio::test]
+async fn a_build_that_is_stopped_at_its_indexes_is_searched_without_them(#[case] name: &str, #[case] kind: IndexKind) {
+    let config = Config::parse(&format!("[index]\nkind = \"{name}\"\n")).expect("settings");
+    let pipeline =
+        Pipeline::from_config(&config).expect("a pipeline").with_encoder(Hashing::new(96).expect("settings"));
+    let (_folder, mut corpus) = corpus(&pipeline).await;
+    let request = notices();
+    let stop = request.stop_token();
+    let at_indexes = move |progress: &Progress| {
+        if progress.stage == Stage::Indexes {
+            stop.stop();
+        }
+    };
+    let report = corpus.build(request.on_progress(at_indexes)).await.expect("a build");
+    assert_eq!((report.added, report.stopped), (4, true), "all documents were read before");
+    let kinds = async |corpus: &Corpus| -> Vec<IndexKind> {
+        corpus.info().await.expect("facts").segments.into_iter().map(|segment| segment.index).collect()
+    };
+    assert_eq!(kinds(&corpus).await, [IndexKind::Exact]);
+    let before = names(&corpus, SearchRequest::new("north berth")).await;
+    assert_eq!(corpus.build(notices()).await.expect("a build").unchanged, 4);
+    assert_eq!(kinds(&corpus).await, [kind]);
+    assert_eq!(names(&corpus, SearchRequest::new("north berth")).await, before);
 }
 
 #[tokio::test]

@@ -435,9 +435,9 @@ impl<'a> Batch<'a> {
         Ok(())
     }
 
-    /// Commits the rest, and merges segments where there are many or much of them is dead.
-    pub(super) fn finish(mut self) -> Result<()> {
+    /// Commits the rest, and merges segments where there are many or much of them is dead, unless it is stopped.
+    pub(super) fn finish(mut self, stop: &StopToken) -> Result<()> {
         self.commit()?;
-        merge::settle(self.inner)
+        merge::settle(self.inner, stop)
     }
 }

@@ -13,7 +13,7 @@ use logothete_core::{Error, ErrorKind, Result};
 use serde::{Deserialize, Serialize};
 use serde_json::{Map, Value, json};
 
-use super::merge;
+use super::{StopToken, merge};
 use crate::corpus::{Catalogue, FORMAT, Inner, Place, SegmentFiles};
 
 /// The tables, in the order in which they refer to one another.
@@ -111,7 +111,7 @@ pub(crate) fn import(inner: &Inner, from: &mut dyn BufRead) -> Result<u64> {
         rows.write(catalogue)
     })?;
     drop(catalogue);
-    merge::settle(inner)?;
+    merge::settle(inner, &StopToken::default())?;
     Ok(count)
 }
 

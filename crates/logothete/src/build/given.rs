@@ -145,7 +145,7 @@ pub(crate) fn put(inner: &Inner, all: Vec<Given>, waiter: &Waiter, stop: &StopTo
     batch.add(window, stop, &mut report, &mut Meter::silent())?;
     report.stopped = stop.is_stopped();
     report.capped = spending.message();
-    batch.finish()?;
+    batch.finish(stop)?;
     report.chunks = inner.catalogue().count_chunks()?;
     Ok(report)
 }
@@ -205,7 +205,7 @@ pub(crate) fn remove(inner: &Inner, name: &str) -> Result<bool> {
     let Some(known) = inner.catalogue().known_by_name(name)? else { return Ok(false) };
     let mut batch = Batch::new(inner, &spending);
     batch.remove(&known, &mut BuildReport::default());
-    batch.finish()?;
+    batch.finish(&StopToken::default())?;
     Ok(true)
 }
 

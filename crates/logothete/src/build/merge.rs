@@ -8,6 +8,7 @@ use logothete_core::Result;
 use logothete_core::keyword::merge_keywords;
 use logothete_core::vector::{VectorIndex, merge_vectors};
 
+use super::StopToken;
 use crate::corpus::{Inner, SegmentFiles, Snapshot, write_near};
 
 /// So many segments of about the same size become one.
@@ -16,37 +17,39 @@ const TOGETHER: usize = 8;
 const SMALL: u32 = 20_000;
 
 /// Merges what is to be merged, gives the segments that need one a graph or lists, and sweeps files that nobody names. For
-/// the one who holds the writer's lock.
-pub(crate) fn settle(inner: &Inner) -> Result<()> {
-    loop {
+/// the one who holds the writer's lock. What is left when it is stopped is done the next time.
+pub(crate) fn settle(inner: &Inner, stop: &StopToken) -> Result<()> {
+    while !stop.is_stopped() {
         let snapshot = inner.snapshot()?;
         let sizes: Vec<Size> = snapshot.segments.iter().map(Size::of).collect();
         let Some(group) = next_group(&sizes) else { break };
-        merge(inner, &snapshot, &group)?;
+        merge(inner, &snapshot, &group, stop)?;
     }
-    link(inner)?;
+    link(inner, stop)?;
     inner.sweep()
 }
 
 /// Makes one segment of all.
 pub(crate) fn all(inner: &Inner) -> Result<()> {
+    let stop = StopToken::default();
     let snapshot = inner.snapshot()?;
     let dead = snapshot.segments.iter().any(|segment| Size::of(segment).dead() > 0);
     if snapshot.segments.len() > 1 || dead {
-        merge(inner, &snapshot, &(0..snapshot.segments.len()).collect::<Vec<_>>())?;
+        merge(inner, &snapshot, &(0..snapshot.segments.len()).collect::<Vec<_>>(), &stop)?;
     }
-    link(inner)?;
+    link(inner, &stop)?;
     inner.sweep()
 }
 
 /// Writes every segment anew that has rows that belong to no chunk.
 pub(crate) fn drop_dead(inner: &Inner) -> Result<()> {
+    let stop = StopToken::default();
     loop {
         let snapshot = inner.snapshot()?;
         let Some(at) = snapshot.segments.iter().position(|segment| Size::of(segment).dead() > 0) else { break };
-        merge(inner, &snapshot, &[at])?;
+        merge(inner, &snapshot, &[at], &stop)?;
     }
-    link(inner)?;
+    link(inner, &stop)?;
     inner.sweep()
 }
 
@@ -85,7 +88,7 @@ fn next_group(sizes: &[Size]) -> Option<Vec<usize>> {
 }
 
 /// Writes the live rows of some segments as one, and commits it.
-fn merge(inner: &Inner, snapshot: &Snapshot, group: &[usize]) -> Result<()> {
+fn merge(inner: &Inner, snapshot: &Snapshot, group: &[usize], stop: &StopToken) -> Result<()> {
     let segments: Vec<_> = group.iter().map(|&at| &snapshot.segments[at]).collect();
     let rows: u32 = segments.iter().map(|segment| segment.entry.live.len()).sum();
     let mut files = None;
@@ -95,7 +98,7 @@ fn merge(inner: &Inner, snapshot: &Snapshot, group: &[usize]) -> Result<()> {
         let vectors = store.write("vectors", |to| merge_vectors(&parts, to))?;
         let parts: Vec<_> = segments.iter().map(|segment| (&segment.keywords, &segment.entry.live)).collect();
         let keywords = store.write("keywords", |to| merge_keywords(&parts, to))?;
-        let near = near(inner, &vectors, rows)?;
+        let near = near(inner, &vectors, rows, stop)?;
         store.sync()?;
         files = Some(SegmentFiles { rows, vectors, keywords, near });
     }
@@ -114,14 +117,15 @@ fn merge(inner: &Inner, snapshot: &Snapshot, group: &[usize]) -> Result<()> {
 }
 
 /// Writes what searching a segment of vectors needs besides it.
-pub(super) fn near(inner: &Inner, vectors: &str, rows: u32) -> Result<Option<String>> {
+pub(super) fn near(inner: &Inner, vectors: &str, rows: u32, stop: &StopToken) -> Result<Option<String>> {
     let settings = &inner.pipeline.settings;
     let kind = settings.index.of(rows, inner.pipeline.encoder.dimensions(), settings.memory);
-    write_near(&inner.store, kind, &VectorIndex::open(inner.store.open_file(vectors)?)?)
+    let vectors = VectorIndex::open(inner.store.open_file(vectors)?)?;
+    write_near(&inner.store, kind, &vectors, &|| stop.is_stopped())
 }
 
 /// Gives each segment the graph or the lists that it should have.
-fn link(inner: &Inner) -> Result<()> {
+fn link(inner: &Inner, stop: &StopToken) -> Result<()> {
     let settings = &inner.pipeline.settings;
     let entries = inner.catalogue().segments()?;
     for entry in entries {
@@ -130,7 +134,10 @@ fn link(inner: &Inner) -> Result<()> {
         if has == kind.ending() {
             continue;
         }
-        let near = near(inner, &entry.files.vectors, entry.files.rows)?;
+        let near = near(inner, &entry.files.vectors, entry.files.rows, stop)?;
+        if stop.is_stopped() {
+            break;
+        }
         if near == entry.files.near {
             continue;
         }

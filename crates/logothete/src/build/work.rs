@@ -51,6 +51,7 @@ fn build(inner: &Inner, request: &BuildRequest, waiter: &Waiter, report: &mut Bu
     let stop = request.stop_token();
     let spending = Spending::new(&inner.pipeline.settings);
     let look = Look::new(inner, request, waiter, Some(&spending));
+    let ended = || stop.is_stopped() || spending.is_over();
     let planned = plan::sources(&mut inner.catalogue(), request, false, report)?;
     let mut batch = Batch::new(inner, &spending);
     let mut seen = Seen::default();
@@ -62,7 +63,7 @@ fn build(inner: &Inner, request: &BuildRequest, waiter: &Waiter, report: &mut Bu
     let (mut gone, room) = (Vec::new(), Window::of(&inner.pipeline.settings));
     for source in &planned {
         let Some(mut walk) = Walk::begin(source, waiter, report) else { continue };
-        while !stop.is_stopped() {
+        while !ended() {
             let window = walk.next(room, &inner.catalogue(), &mut seen, report)?;
             if window.is_empty() {
                 break;
@@ -73,7 +74,7 @@ fn build(inner: &Inner, request: &BuildRequest, waiter: &Waiter, report: &mut Bu
             report.unchanged += same.len();
             same.iter().for_each(|candidate| meter.next(&candidate.name));
             let outcomes: Vec<Option<Outcome>> =
-                window.par_iter().map(|candidate| (!stop.is_stopped()).then(|| look.at(candidate))).collect();
+                window.par_iter().map(|candidate| (!ended()).then(|| look.at(candidate))).collect();
             let mut changes = Vec::new();
             for (candidate, outcome) in window.iter().zip(outcomes) {
                 match outcome {
@@ -91,15 +92,12 @@ fn build(inner: &Inner, request: &BuildRequest, waiter: &Waiter, report: &mut Bu
                 meter.next(&candidate.name);
             }
             batch.add(changes, &stop, report, &mut meter)?;
-            if spending.is_over() {
-                stop.stop();
-            }
         }
-        if !stop.is_stopped() {
+        if !ended() {
             gone.extend(walk.end(&inner.catalogue(), request.prune, batch.moved(), report)?);
         }
     }
-    if !stop.is_stopped() {
+    if !ended() {
         for known in gone {
             batch.remove(&known, report);
         }
@@ -107,7 +105,7 @@ fn build(inner: &Inner, request: &BuildRequest, waiter: &Waiter, report: &mut Bu
         batch.commit()?;
         let stale = inner.catalogue().known_cut_otherwise(&look.chunker)?;
         for known in stale {
-            if stop.is_stopped() || spending.is_over() {
+            if ended() {
                 break;
             }
             match look.cut_again(&known, None) {
@@ -121,13 +119,14 @@ fn build(inner: &Inner, request: &BuildRequest, waiter: &Waiter, report: &mut Bu
         }
     }
     report.capped = spending.message();
-    report.stopped = stop.is_stopped() || report.capped.is_some();
     report.advice = batch.advice();
     let settings = &inner.pipeline.settings;
     let cost = settings.price(report.tokens) + settings.price_of_encoding(report.encoded_tokens);
     report.cost = settings.has_prices().then_some(cost);
     meter.indexes();
-    batch.finish()
+    batch.finish(&stop)?;
+    report.stopped = stop.is_stopped() || report.capped.is_some();
+    Ok(())
 }
 
 /// What a document was cut into.

@@ -54,12 +54,21 @@ impl IndexKind {
     }
 }
 
-/// Writes what a kind of search needs for a segment of vectors; returns the file's name, if there is one.
-pub(crate) fn write(store: &Store, kind: IndexKind, vectors: &VectorIndex<Bytes>) -> Result<Option<String>> {
+/// Writes what a kind of search needs for a segment of vectors; returns the file's name, if there is one. There is none when it was
+/// stopped.
+pub(crate) fn write(
+    store: &Store,
+    kind: IndexKind,
+    vectors: &VectorIndex<Bytes>,
+    stop: &(dyn Fn() -> bool + Sync),
+) -> Result<Option<String>> {
     let Some(ending) = kind.ending().filter(|_| vectors.rows() > 0) else { return Ok(None) };
     let mut missing = false;
     let name = store.write(ending, |to| {
-        let header = if kind == IndexKind::Graph { write_graph(vectors, to)? } else { write_lists(vectors, to)? };
+        let header = match kind {
+            IndexKind::Graph => write_graph(vectors, to, stop)?,
+            _ => write_lists(vectors, to, stop)?,
+        };
         missing = header.is_none();
         // A segment of the first version has no codes, and is scanned.
         Ok(header.unwrap_or_default())

@@ -69,8 +69,8 @@ pub struct Built {
     pub entry: u32,
 }
 
-/// Links some rows.
-pub fn build(rows: &Rows<'_>) -> Built {
+/// Links some rows; nothing when it is stopped, which is asked before each batch.
+pub fn build(rows: &Rows<'_>, stop: &(dyn Fn() -> bool + Sync)) -> Option<Built> {
     let mut order: Vec<(u32, u64, u32)> =
         (0..rows.rows).into_par_iter().map(|row| (height(row), mixed(row), row)).collect();
     // The highest go first, so that upper layers stand when most rows come; then as if at random.
@@ -78,12 +78,15 @@ pub fn build(rows: &Rows<'_>) -> Built {
     let mut graph = Graph { rows, lifted: Lift::of(rows), layers: empty(rows.rows), entry: NOTHING };
     let mut done = 0;
     while done < order.len() {
+        if stop() {
+            return None;
+        }
         let batch = &order[done..order.len().min(done + (done / BATCH_SHARE).max(1))];
         graph.put_in(batch);
         done += batch.len();
     }
     let entry = graph.layers.last().filter(|_| graph.entry != NOTHING).map_or(0, |top| top.node(graph.entry));
-    Built { layers: graph.layers, entry }
+    Some(Built { layers: graph.layers, entry })
 }
 
 /// Layers without links.

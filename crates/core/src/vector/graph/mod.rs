@@ -39,7 +39,7 @@ const NARROW: (u32, u32) = (2_000, 50);
 
 /// Links the rows of a segment of vectors, on all threads of the pool it runs on, and writes the body of the graph; returns what
 /// stands before it. The same rows give the same graph, on any number of threads. Nothing for a segment of the first version of
-/// the format, which has no codes.
+/// the format, which has no codes, and when `stop`, which is asked every so often, says so.
 ///
 /// Holds about 150 bytes a row besides the vectors.
 ///
@@ -48,9 +48,10 @@ const NARROW: (u32, u32) = (2_000, 50);
 pub fn write_graph<B: AsRef<[u8]> + Sync>(
     vectors: &VectorIndex<B>,
     mut to: impl Write,
+    stop: &(dyn Fn() -> bool + Sync),
 ) -> Result<Option<SegmentHeader>> {
     let Some(rows) = vectors.as_rows() else { return Ok(None) };
-    let Built { layers, entry } = build::build(&rows);
+    let Some(Built { layers, entry }) = build::build(&rows, stop) else { return Ok(None) };
     let mut front = [0; FRONT];
     front[0] = entry;
     for (place, layer) in front[1..].iter_mut().zip(&layers) {

@@ -36,8 +36,8 @@ pub fn parts(dimensions: usize) -> usize {
     dimensions.div_ceil(TOGETHER)
 }
 
-/// Lists some rows.
-pub fn build(rows: &Rows<'_>) -> Built {
+/// Lists some rows; nothing when it is stopped, which is asked before each row.
+pub fn build(rows: &Rows<'_>, stop: &(dyn Fn() -> bool + Sync)) -> Option<Built> {
     let (count, dimensions) = (rows.rows as usize, rows.dimensions);
     let lists = ((count as f64).sqrt() as usize).clamp(1, MOST_LISTS);
     let sample = (lists * SAMPLE.0).min(SAMPLE.1).min(count);
@@ -60,16 +60,20 @@ pub fn build(rows: &Rows<'_>) -> Built {
             Means::find(&of_part.collect::<Vec<f32>>(), TOGETHER, CODES)
         })
         .collect();
-    let coded: Vec<(u32, Vec<u8>)> = (0..rows.rows)
+    let coded: Option<Vec<(u32, Vec<u8>)>> = (0..rows.rows)
         .into_par_iter()
         .map(|row| {
+            if stop() {
+                return None;
+            }
             let vector = numbers(rows, row);
             let list = nearest.of(&vector);
             let rest: Vec<f32> = rest(&vector, centres.centre(list as usize)).collect();
             let codes = rest.chunks_exact(TOGETHER).zip(&parts).map(|(part, means)| means.nearest(part) as u8);
-            (list, codes.collect())
+            Some((list, codes.collect()))
         })
         .collect();
+    let coded = coded?;
     let mut order: Vec<u32> = (0..rows.rows).collect();
     order.sort_by_key(|&row| coded[row as usize].0);
     let mut ends = vec![0; centres.count()];
@@ -80,7 +84,7 @@ pub fn build(rows: &Rows<'_>) -> Built {
         *count = end;
     });
     let codes = order.iter().flat_map(|&row| coded[row as usize].1.iter().copied()).collect();
-    Built { centres, parts, ends, rows: order, codes }
+    Some(Built { centres, parts, ends, rows: order, codes })
 }
 
 /// A row in full.

@@ -35,7 +35,8 @@ const IN_FULL: (usize, usize) = (50, 600);
 const NARROW: (u32, u32) = (2_000, 50);
 
 /// Lists the rows of a segment of vectors, on all threads of the pool it runs on, and writes the body of the lists; returns
-/// what stands before it. The same rows give the same lists. Nothing for a segment of the first version of the format.
+/// what stands before it. The same rows give the same lists. Nothing for a segment of the first version of the format, and when
+/// `stop`, which is asked every so often, says so.
 ///
 /// Holds about 60 bytes a row, and a sample of at most 60,000 rows.
 ///
@@ -44,9 +45,10 @@ const NARROW: (u32, u32) = (2_000, 50);
 pub fn write_lists<B: AsRef<[u8]> + Sync>(
     vectors: &VectorIndex<B>,
     mut to: impl Write,
+    stop: &(dyn Fn() -> bool + Sync),
 ) -> Result<Option<SegmentHeader>> {
     let Some(rows) = vectors.as_rows().filter(|rows| rows.dimensions > 0) else { return Ok(None) };
-    let Built { centres, parts, ends, rows: order, codes } = build::build(&rows);
+    let Some(Built { centres, parts, ends, rows: order, codes }) = build::build(&rows, stop) else { return Ok(None) };
     let mut body = BodyWriter::new(&mut to);
     let mut front = [0; FRONT];
     front[..4].copy_from_slice(&(ends.len() as u32).to_le_bytes());
