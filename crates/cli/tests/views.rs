@@ -2,7 +2,7 @@
 
 mod common;
 
-use common::{built, run, settled};
+use common::{built, folder, run, settled};
 use rstest::rstest;
 use serde_json::Value;
 
@@ -38,6 +38,19 @@ fn check(name: &str, arguments: &[&str], code: i32) {
 #[case("evaluate", &["evaluate", "DEMO/../questions.jsonl", "--split", "dev"], 0)]
 fn it_prints(#[case] name: &str, #[case] arguments: &[&str], #[case] code: i32) {
     check(name, arguments, code);
+}
+
+/// What each verb says of itself.
+#[rstest]
+fn help(#[values("", "parse", "chunk", "new", "build", "show", "search", "ask", "evaluate")] verb: &str) {
+    let folder = folder();
+    let arguments: Vec<&str> = [verb, "--help"].into_iter().filter(|argument| !argument.is_empty()).collect();
+    let ran = run(folder.path(), &arguments);
+    assert_eq!((ran.code, ran.err.as_str()), (0, ""));
+    let long = ran.out.lines().find(|line| line.chars().count() > 100);
+    assert_eq!(long, None, "a line is too long");
+    let name = if verb.is_empty() { "all" } else { verb };
+    insta::assert_snapshot!(format!("help_{name}"), ran.out);
 }
 
 #[test]

@@ -153,11 +153,71 @@ fn filter() -> impl Strategy<Value = Filter> {
     })
 }
 
+/// The fields that there are, and one that there is not.
+fn field() -> impl Strategy<Value = String> {
+    let names =
+        ["kind", "number", "final", "issued", "file name", "document", "title", "type", "page", "section", "author"];
+    prop::sample::select(names.to_vec()).prop_map(str::to_owned)
+}
+
+/// Tests of fields that there are, by values that are near to theirs.
+fn told() -> impl Strategy<Value = Filter> {
+    let near = prop_oneof![
+        (4..8).prop_map(|number| Value::Number(f64::from(number))),
+        prop::sample::select(vec!["notice", "text/markdown", "berth 7", "true"])
+            .prop_map(|text| Value::Text(text.to_owned())),
+        prop::sample::select(vec!["2025", "2025-05", "2025-05-27"]).prop_map(|date| Value::Date(
+            Date::from_written(date).unwrap_or_else(|| Date::from_written("2025-05-27").expect("a date"))
+        )),
+        Just(Value::Flag(true)),
+    ];
+    let is = prop_oneof![
+        Just(Is::Present),
+        near.clone().prop_map(Is::Equal),
+        near.clone().prop_map(Is::Less),
+        near.clone().prop_map(Is::More),
+        near.prop_map(|least| Is::Between(Some(least), None)),
+        prop::sample::select(vec!["berth", "draught at berth", "06"]).prop_map(|words| Is::Contains(words.to_owned())),
+        prop::sample::select(vec!["*notice*", "b*7", "text/*"]).prop_map(|shape| Is::Fits(shape.to_owned())),
+    ];
+    (field(), is).prop_map(|(field, is)| Filter::Test { field, is })
+}
+
 proptest! {
     #[test]
     fn a_filter_is_read_as_it_was_written(filter in filter()) {
         let written = filter.to_string();
         prop_assert_eq!(Filter::parse(&written).map_err(|error| TestCaseError::fail(format!("{written}: {error}")))?, filter);
+    }
+
+    #[test]
+    fn filters_are_made_of_others_as_logic_has_it(filters in prop::collection::vec(told(), 2..4)) {
+        let each: Vec<bool> = filters.iter().map(holds).collect();
+        prop_assert_eq!(holds(&Filter::All(filters.clone())), each.iter().all(|one| *one));
+        prop_assert_eq!(holds(&Filter::Any(filters.clone())), each.iter().any(|one| *one));
+        for (filter, holds_alone) in filters.iter().zip(&each) {
+            prop_assert_eq!(holds(&!filter.clone()), !holds_alone);
+        }
+        let none = Filter::All(filters.iter().cloned().map(|filter| !filter).collect());
+        prop_assert_eq!(holds(&!Filter::Any(filters)), holds(&none));
+    }
+
+    #[test]
+    fn a_range_is_two_comparisons_and_a_list_is_several(field in field(), a in value(), b in value()) {
+        let is = |is: Is| holds(&Filter::Test { field: field.clone(), is });
+        let equal = |value: &Value| is(Is::Equal(value.clone()));
+        prop_assert_eq!(is(Is::OneOf(vec![a.clone(), b.clone()])), equal(&a) || equal(&b));
+        let up = is(Is::Between(Some(a.clone()), None));
+        let down = is(Is::Between(None, Some(b.clone())));
+        // A passage touches several pages and stands under several headings: then each may be another one.
+        if field != "page" && field != "section" {
+            prop_assert_eq!(is(Is::Between(Some(a.clone()), Some(b.clone()))), up && down);
+            prop_assert!(!(is(Is::Less(a.clone())) && is(Is::More(a.clone()))));
+            prop_assert!(!(is(Is::Less(a.clone())) && up), "less, and no less");
+        }
+        prop_assert!(!is(Is::More(a.clone())) || up);
+        prop_assert!(!equal(&a) || up);
+        prop_assert!(is(Is::Present) || !(up || down || equal(&a) || is(Is::Contains(String::new()))));
     }
 
     #[test]

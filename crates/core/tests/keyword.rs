@@ -153,6 +153,42 @@ fn the_second_of_two_builds_scores_as_one_build() {
     assert_eq!(two.search("w0x w9x w22x", 30), Parts::of(&whole).search("w0x w9x w22x", 30));
 }
 
+/// Lists over many blocks, parts of which are dead, long rows, and fields that weigh so much that frequencies are high.
+#[rstest]
+#[case::all_live(u64::MAX, FieldWeights::default())]
+#[case::some_dead(0xfff0_ffff_0fff_fff7, FieldWeights { title: 9, headings: 2, context: 0, body: 1 })]
+#[case::most_dead(0x0000_0100_0000_8001, FieldWeights { title: 40, headings: 1, context: 1, body: 3 })]
+fn merging_many_rows_gives_the_bytes_of_a_fresh_segment(#[case] mask: u64, #[case] weights: FieldWeights) {
+    let texts = |rows: usize, seed: u64| -> Vec<(String, String)> {
+        many(rows, seed).into_iter().zip(many(rows, seed + 50).into_iter().map(|text| text.repeat(3))).collect()
+    };
+    let push = |writer: &mut KeywordWriter, (title, body): &(String, String)| {
+        writer.push(&Fields { title, body, ..Fields::default() }, Some(Language::English));
+    };
+    let segment = |texts: &[(String, String)]| {
+        let mut writer = KeywordWriter::new(weights);
+        texts.iter().for_each(|text| push(&mut writer, text));
+        KeywordIndex::open(whole_segment(|to| writer.write(to)).expect("a segment")).expect("whole")
+    };
+    let parts = [texts(700, 5), texts(1, 6), texts(391, 7), texts(128, 8)];
+    let segments: Vec<_> = parts.iter().map(|part| segment(part)).collect();
+    // Only the first and the third have dead rows.
+    let live: Vec<RowSet> = parts
+        .iter()
+        .enumerate()
+        .map(|(at, part)| rows(part.len(), if at % 2 == 0 { mask } else { u64::MAX }))
+        .collect();
+    let pairs: Vec<_> = segments.iter().zip(&live).collect();
+    let merged = whole_segment(|to| merge_keywords(&pairs, to)).expect("a segment");
+    let kept = parts.iter().zip(&live).flat_map(|(part, live)| {
+        part.iter().enumerate().filter(|(row, _)| live.contains(*row as u32)).map(|(_, text)| text)
+    });
+    let mut fresh = KeywordWriter::new(weights);
+    kept.for_each(|text| push(&mut fresh, text));
+    assert!(merged == whole_segment(|to| fresh.write(to)).expect("a segment"), "the bytes differ");
+    KeywordIndex::open(merged).expect("whole").verify().expect("sound");
+}
+
 #[rstest]
 #[case::stem("berths", &[0, 2])]
 #[case::must("+north channel", &[1, 3])]
@@ -244,7 +280,86 @@ fn what_was_taken_for_a_slip_is_told() {
     assert_eq!((question.misspelt().len(), question.missing()), (0, &["pilto".to_owned()][..]));
 }
 
+/// A part of a query with its sign: what it looks for is a word, words one behind the other, or the beginning of words.
+#[derive(Clone, Debug)]
+struct Part {
+    sign: &'static str,
+    looks_for: LooksFor,
+}
+
+#[derive(Clone, Debug)]
+enum LooksFor {
+    Word(String),
+    Phrase(Vec<String>),
+    Beginning(String),
+}
+
+impl Part {
+    fn written(&self) -> String {
+        let body = match &self.looks_for {
+            LooksFor::Word(word) => word.clone(),
+            LooksFor::Phrase(words) => format!("\"{}\"", words.join(" ")),
+            LooksFor::Beginning(word) => format!("{word}*"),
+        };
+        format!("{}{body}", self.sign)
+    }
+
+    /// Whether it stands in a text.
+    fn stands(&self, text: &str) -> bool {
+        let words: Vec<&str> = text.split_whitespace().collect();
+        match &self.looks_for {
+            LooksFor::Word(word) => words.contains(&word.as_str()),
+            LooksFor::Phrase(phrase) => words.windows(phrase.len()).any(|some| some == phrase.as_slice()),
+            LooksFor::Beginning(begin) => words.iter().any(|word| word.starts_with(begin)),
+        }
+    }
+
+    fn must(&self) -> bool {
+        self.sign == "+" || (self.sign.is_empty() && matches!(self.looks_for, LooksFor::Phrase(_)))
+    }
+
+    /// Whether any word of it stands in a text, whatever must be there.
+    fn touches(&self, text: &str) -> bool {
+        match &self.looks_for {
+            LooksFor::Phrase(words) => words.iter().any(|word| text.split_whitespace().any(|other| other == word)),
+            _ => self.stands(text),
+        }
+    }
+}
+
+fn query_part() -> impl Strategy<Value = Part> {
+    let word = "[bcdfg]{1,2}";
+    let looks_for = prop_oneof![
+        4 => word.prop_map(LooksFor::Word),
+        2 => prop::collection::vec(word, 1..4).prop_map(LooksFor::Phrase),
+        1 => "[bcdfg]".prop_map(LooksFor::Beginning),
+    ];
+    (prop::sample::select(vec!["", "", "+", "-"]), looks_for).prop_map(|(sign, looks_for)| Part { sign, looks_for })
+}
+
 proptest! {
+    #[test]
+    fn rows_are_those_that_a_query_describes(
+        first in texts(),
+        second in texts(),
+        mask: u64,
+        query in prop::collection::vec(query_part(), 1..5),
+    ) {
+        let live = [rows(first.len(), mask), rows(second.len(), mask.rotate_left(9))];
+        let parts = Parts::new([(index(&first), live[0].clone()), (index(&second), live[1].clone())]);
+        let wanted = |text: &str| {
+            let must = query.iter().filter(|part| part.must()).all(|part| part.stands(text));
+            let must_not = query.iter().filter(|part| part.sign == "-").any(|part| part.stands(text));
+            must && !must_not && query.iter().filter(|part| part.sign != "-").any(|part| part.touches(text))
+        };
+        let all = first.iter().zip(0..).map(|(text, row)| (text, live[0].contains(row)));
+        let all = all.chain(second.iter().zip(0..).map(|(text, row)| (text, live[1].contains(row))));
+        let expected: Vec<u32> =
+            all.zip(0..).filter(|((text, live), _)| *live && wanted(text)).map(|(_, row)| row).collect();
+        let written = query.iter().map(Part::written).collect::<Vec<_>>().join(" ");
+        prop_assert_eq!(parts.rows(&written), expected, "{}", written);
+    }
+
     #[test]
     fn scores_are_those_of_the_formula(texts in texts(), mask: u64, query in "([bcdfg]{1,2} ){1,4}") {
         let live = rows(texts.len(), mask);

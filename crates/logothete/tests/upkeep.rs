@@ -205,6 +205,46 @@ async fn a_build_that_is_stopped_at_its_indexes_is_searched_without_them(#[case]
     assert_eq!(names(&corpus, SearchRequest::new("north berth")).await, before);
 }
 
+/// Two chunks are always put together, while another handle asks for both.
+#[tokio::test]
+async fn what_is_asked_in_one_call_is_of_one_moment() {
+    const ROUNDS: usize = 25;
+    let (folder, mut writer) = corpus(&light()).await;
+    let pair = |round: usize| {
+        ["pilot", "ferry"]
+            .map(|name| OwnChunk::new(name, format!("The {name} leaves at round {round:03} from the quay.")))
+    };
+    writer.put(pair(0)).await.expect("put");
+    let reader = light().open(folder.path().join("c")).await.expect("a corpus");
+    let done = std::cell::Cell::new(false);
+    let write = async {
+        for round in 1..=ROUNDS {
+            writer.put(pair(round)).await.expect("put");
+        }
+        done.set(true);
+    };
+    let read = async {
+        let mut seen = Vec::new();
+        while !done.get() {
+            let found = reader.search_all(["+pilot", "+ferry"]).await.expect("searches");
+            let round = |at: usize| {
+                let [passage] = found[at].passages.as_slice() else { panic!("{found:?}") };
+                let from = passage.text.find("round ").expect("it is there") + 6;
+                passage.text[from..from + 3].parse::<usize>().expect("a number")
+            };
+            assert_eq!(round(0), round(1), "half of a put was seen");
+            seen.push(round(0));
+            let answers =
+                reader.ask_all(["When does the pilot leave?", "When does the ferry leave?"]).await.expect("answers");
+            let said = |at: usize| answers[at].sources[0].quotation.replace(["pilot", "ferry"][at], "");
+            assert_eq!(said(0), said(1));
+        }
+        seen
+    };
+    let ((), seen) = tokio::join!(write, read);
+    assert!(seen.is_sorted() && seen.len() > 1, "{seen:?}");
+}
+
 #[tokio::test]
 async fn what_must_be_there_holds_for_the_vector_leg_too() {
     let (_folder, mut corpus) = corpus(&light()).await;

@@ -39,14 +39,19 @@ pub async fn compact(place: &Place) -> Result<Outcome> {
     corpus.compact().await?;
     let after = corpus.info().await?;
     let size = |info: &logothete::CorpusInfo| info.catalogue_bytes + info.index_bytes;
-    let text = format!(
-        "{} became {}, {} dropped; {} became {}.\n",
-        count(before.segments.len() as u64, "segment", "segments"),
-        after.segments.len(),
-        count(before.dead_rows, "deleted row was", "deleted rows were"),
-        bytes(size(&before)),
-        bytes(size(&after)),
-    );
+    let merged = match (before.segments.len(), before.dead_rows) {
+        (0 | 1, 0) => "There was nothing to merge or to drop".to_owned(),
+        (segments, dead) => format!(
+            "{} became {}, {} dropped",
+            count(segments as u64, "segment", "segments"),
+            after.segments.len(),
+            count(dead, "deleted row was", "deleted rows were"),
+        ),
+    };
+    let text = match (bytes(size(&before)), bytes(size(&after))) {
+        (before, after) if before == after => format!("{merged}.\n"),
+        (before, after) => format!("{merged}; {before} became {after}.\n"),
+    };
     let json = json!({
         "segments": [before.segments.len(), after.segments.len()],
         "dead_rows": [before.dead_rows, after.dead_rows],
