@@ -11,10 +11,10 @@ use std::time::{Duration, Instant};
 
 use faults::replay;
 use faults::{
-    FILES, READ, Random, TOLD, WORK, corpus_in, faulty, held, pipeline, process, recorder, undisturbed, work,
-    write_documents,
+    FILES, READ, REENCODE, Random, TOLD, WORK, corpus_in, faulty, held, pipeline, pipeline_of, process, recorder,
+    undisturbed, undisturbed_with, work, write_documents,
 };
-use logothete::{Corpus, ErrorKind};
+use logothete::{Corpus, ErrorKind, StopToken};
 
 /// Not a test of its own: what the other processes run.
 #[tokio::test]
@@ -33,6 +33,11 @@ async fn child() {
             eprintln!("{error}");
             std::process::exit(7);
         }
+    }
+    if let Ok(reencode) = std::env::var(REENCODE) {
+        let (folder, dimensions) = reencode.split_once('#').expect("a folder and a number");
+        let pipeline = pipeline_of(dimensions.parse().expect("a number"));
+        pipeline.reencode(corpus_in(Path::new(folder)), &StopToken::default()).await.expect("it is encoded anew");
     }
     if let Ok(folder) = std::env::var(READ) {
         read(Path::new(&folder)).await;
@@ -102,6 +107,53 @@ async fn killed_builders_lose_nothing_and_no_reader_notices() {
     reader.kill().expect("it can be killed");
     let looks = fs::metadata(folder.join("looks")).expect("a reader looked").len();
     assert!(looks > ROUNDS as u64, "readers looked {looks} times");
+}
+
+/// Whenever it is killed, the corpus is wholly that of the one encoder or wholly that of the other.
+#[tokio::test]
+async fn a_killed_reencoding_is_done_or_not() {
+    const ROUNDS: usize = 60;
+    const DIMENSIONS: [usize; 2] = [64, 50];
+    let place = tempfile::tempdir().expect("a temporary folder");
+    let folder = place.path();
+    write_documents(folder, 0);
+    work(folder, 0, |_| {}).await.expect("the first encoder's");
+    let mut expected = Vec::new();
+    for dimensions in DIMENSIONS {
+        expected.push(undisturbed_with(&pipeline_of(dimensions), folder, 0).await);
+    }
+    let reencode = |which: usize| process(&[(REENCODE, format!("{}#{}", folder.display(), DIMENSIONS[which]))]);
+    let since = Instant::now();
+    assert!(reencode(1).status().expect("it runs").success());
+    let long = since.elapsed();
+    let (mut random, mut stands, mut undone) = (Random(77), 1, 0);
+    for round in 0..ROUNDS {
+        let wanted = 1 - stands;
+        let mut running = reencode(wanted).spawn().expect("a process");
+        std::thread::sleep(long.mul_f64(random.below(1_000) as f64 / 500.0));
+        running.kill().expect("it can be killed");
+        running.wait().expect("it ends");
+        let mut opened = Vec::new();
+        for which in [0, 1] {
+            match pipeline_of(DIMENSIONS[which]).open(corpus_in(folder)).await {
+                Ok(corpus) => opened.push((which, corpus)),
+                Err(error) => assert_eq!(error.kind(), ErrorKind::Mismatch, "round {round}: {error}"),
+            }
+        }
+        let [(which, corpus)] = opened.as_slice() else { panic!("round {round}: {} encoders", opened.len()) };
+        corpus.verify().await.expect("its checksums agree");
+        assert!(held(corpus).await == expected[*which], "round {round}: what is found has changed");
+        undone += usize::from(*which == stands);
+        stands = *which;
+    }
+    assert!(undone > ROUNDS / 6, "only {undone} of {ROUNDS} were killed before they were done");
+    if stands == 0 {
+        assert!(reencode(1).status().expect("it runs").success());
+    }
+    let corpus = pipeline_of(DIMENSIONS[1]).open(corpus_in(folder)).await.expect("the corpus opens");
+    assert!(held(&corpus).await == expected[1]);
+    let files = fs::read_dir(corpus_in(folder).join("segments")).expect("a folder").count();
+    assert_eq!(files, 2 * corpus.info().await.expect("facts").segments.len(), "nothing is left over");
 }
 
 #[tokio::test]

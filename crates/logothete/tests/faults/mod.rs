@@ -11,12 +11,18 @@ pub mod replay;
 /// The environment variables that make a test's own program a process that works in a folder.
 pub const WORK: &str = "LOGOTHETE_TEST_WORK";
 pub const READ: &str = "LOGOTHETE_TEST_READ";
+pub const REENCODE: &str = "LOGOTHETE_TEST_REENCODE";
 /// Where a worker says how far it is.
 pub const TOLD: &str = "told";
 
 /// A small encoder: what is tested is the corpus.
 pub fn pipeline() -> Pipeline {
-    Pipeline::default().with_encoder(Hashing::new(64).expect("settings"))
+    pipeline_of(64)
+}
+
+/// One with vectors of so many numbers.
+pub fn pipeline_of(dimensions: usize) -> Pipeline {
+    Pipeline::default().with_encoder(Hashing::new(dimensions).expect("settings"))
 }
 
 pub fn corpus_in(folder: &Path) -> PathBuf {
@@ -98,10 +104,14 @@ pub async fn held(corpus: &Corpus) -> Held {
 
 /// What the work of all rounds up to one comes to when nothing disturbs it.
 pub async fn undisturbed(folder: &Path, round: usize) -> Held {
+    undisturbed_with(&pipeline(), folder, round).await
+}
+
+pub async fn undisturbed_with(pipeline: &Pipeline, folder: &Path, round: usize) -> Held {
     let other = tempfile::tempdir().expect("a temporary folder");
     // The documents are the same files, so that their names and places are the same.
     let docs = folder.join("docs");
-    let mut corpus = pipeline().open(corpus_in(other.path())).await.expect("a corpus");
+    let mut corpus = pipeline.open(corpus_in(other.path())).await.expect("a corpus");
     corpus.build(BuildRequest::new([docs])).await.expect("a build");
     let chunks = (0..3).filter(|at| *at != round % 3);
     let chunks = chunks
