@@ -160,8 +160,9 @@ impl Corpus {
 
     /// Reads as of now, whatever is committed later, until it is [pinned](Self::pin) again or [unpinned](Self::unpin).
     ///
-    /// Without it every call sees the newest commit. A corpus that is pinned can be read while another process encodes it anew
-    /// with another encoder, and after that too. The log of the catalogue grows as long as it is pinned.
+    /// Without it every call sees the newest commit. When another process has encoded the corpus anew with another encoder, one
+    /// that has searched before goes on with the vectors that it knows until documents change, and one that is pinned after that
+    /// too. The log of the catalogue grows as long as it is pinned.
     ///
     /// # Errors
     /// When the corpus is damaged.

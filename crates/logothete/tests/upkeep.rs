@@ -400,20 +400,58 @@ async fn another_encoder_takes_the_place_of_the_first() {
     assert!(report.stopped && report.encoded == 0);
     assert_eq!(names(&reader, "draught at the berth".into()).await, before, "nothing has changed yet");
 
-    let (renewed, report) = other.reencode(folder.path().join("c"), &StopToken::default()).await.expect("encoded");
+    let (mut renewed, report) = other.reencode(folder.path().join("c"), &StopToken::default()).await.expect("encoded");
     assert_eq!((report.encoded, report.stopped), (3, false));
     let info = renewed.info().await.expect("facts");
     assert_eq!((info.dimensions, info.rows), (200, 4));
     renewed.verify().await.expect("sound indexes");
     assert_eq!(names(&renewed, "+draught \"north berth\"".into()).await, ["one.md"]);
-    // One that is pinned goes on reading what it read; another learns that the encoder has changed.
+    // Those who read go on with the vectors that they know, until the rows change; one that is pinned goes on after that.
+    let error = light().open(folder.path().join("c")).await.err().expect("it was not there before");
+    assert_eq!(error.kind(), ErrorKind::Mismatch);
+    for reader in [&reader, &pinned] {
+        assert_eq!(names(reader, "draught at the berth".into()).await, before);
+        reader.verify().await.expect("sound indexes");
+    }
+    assert_eq!(reader.info().await.expect("facts").dimensions, 96);
+    assert_eq!(reader.export(std::io::sink()).await.expect_err("other vectors").kind(), ErrorKind::Mismatch);
+    renewed.put([OwnChunk::new("c", "A walrus in the lock.")]).await.expect("put");
     assert_eq!(names(&pinned, "draught at the berth".into()).await, before);
-    assert_eq!(reader.search("berth").await.expect_err("other vectors").kind(), ErrorKind::Mismatch);
+    let error = reader.search("berth").await.expect_err("other vectors");
+    assert!(error.kind() == ErrorKind::Mismatch && error.to_string().contains("hashing, 200 dimensions"), "{error}");
+    reader.pin().await.expect_err("there is nothing it could read");
     pinned.unpin();
     assert_eq!(pinned.search("berth").await.expect_err("other vectors").kind(), ErrorKind::Mismatch);
-    reader.pin().await.expect_err("there is nothing it could read");
     let (_, report) = other.reencode(folder.path().join("c"), &StopToken::default()).await.expect("nothing to do");
     assert_eq!((report.encoded, report.cached), (0, 0));
+}
+
+/// A handle that was open before writes nothing of the encoder that is no longer the corpus's.
+#[tokio::test]
+async fn a_writer_of_the_encoder_before_is_refused() {
+    let (folder, mut corpus) = corpus(&light()).await;
+    corpus.build(notices()).await.expect("a build");
+    let own = || [OwnChunk::new("own", "A walrus lies in the lock.")];
+    corpus.put(own()).await.expect("put");
+    let other = Pipeline::default().with_encoder(Hashing::new(200).expect("settings"));
+    let (renewed, _) = other.reencode(folder.path().join("c"), &StopToken::default()).await.expect("encoded");
+    let before = held(&renewed).await;
+    let more = BuildRequest::default().source(MemorySource::new("notices").with("five.md", "The lock is shut."));
+    let outcomes = [
+        corpus.build(more).await.err(),
+        corpus.put([OwnChunk::new("more", "A seal lies in the lock.")]).await.err(),
+        corpus.put(own()).await.err(),
+        corpus.remove("two.md").await.err(),
+        corpus.remove_chunk("own").await.err(),
+        corpus.forget("two.md").await.err(),
+        corpus.compact().await.err(),
+    ];
+    for (at, error) in outcomes.iter().enumerate() {
+        assert_eq!(error.as_ref().map(logothete::Error::kind), Some(ErrorKind::Mismatch), "{at}: {error:?}");
+    }
+    assert_eq!(held(&renewed).await, before);
+    assert_eq!(renewed.info().await.expect("facts").segments.len(), 2);
+    renewed.verify().await.expect("sound indexes");
 }
 
 #[tokio::test]

@@ -39,6 +39,7 @@ fn unwritable(error: std::io::Error) -> Error {
 pub(crate) fn export(inner: &Inner, to: &mut dyn Write) -> Result<u64> {
     let view = inner.view()?;
     let catalogue = view.catalogue();
+    inner.same_encoder(&catalogue)?;
     let about = |key: &str| Ok(catalogue.about(key)?.unwrap_or_default());
     let head = Head {
         format: FORMAT,

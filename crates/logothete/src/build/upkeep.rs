@@ -71,7 +71,7 @@ pub(crate) fn compact(inner: &Inner) -> Result<()> {
 /// Encodes all chunks with the pipeline's encoder, beside the vectors that are there, and then names the new ones instead. What is
 /// encoded is kept as it comes, so that one that was stopped goes on where it was.
 pub(crate) fn reencode(inner: &Inner, stop: &StopToken) -> Result<BuildReport> {
-    let _lock = inner.write_lock()?;
+    let _lock = inner.unchecked_lock()?;
     let (encoder, mut report) = (&inner.pipeline.encoder, BuildReport::default());
     let entries = inner.catalogue().segments()?;
     if inner.catalogue().about("encoder")?.as_deref() == Some(encoder.fingerprint().as_str()) {

@@ -208,7 +208,7 @@ impl Inner {
         Ok(CorpusInfo {
             corpus: folder.clone(),
             format: catalogue::FORMAT,
-            encoder: catalogue.about("encoder_name")?.unwrap_or_default(),
+            encoder: encoder.name(),
             dimensions: encoder.dimensions(),
             distance: self.pipeline.settings.distance,
             chunks: catalogue.count_chunks()?,

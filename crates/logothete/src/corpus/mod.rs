@@ -142,7 +142,7 @@ impl Inner {
     }
 
     /// An error when the vectors of the corpus are another encoder's.
-    fn same_encoder(&self, catalogue: &Catalogue) -> Result<()> {
+    pub(crate) fn same_encoder(&self, catalogue: &Catalogue) -> Result<()> {
         let encoder = &self.pipeline.encoder;
         let fingerprint = encoder.fingerprint();
         match catalogue.about("encoder")? {
@@ -166,8 +166,16 @@ impl Inner {
         lock(&self.catalogue)
     }
 
-    /// The lock of the one who writes; nothing is needed in memory, where there is no other.
+    /// The lock of the one who writes; nothing is needed in memory, where there is no other. An error when the corpus has been
+    /// encoded anew since it was opened: what this encoder makes does not belong into it.
     pub(crate) fn write_lock(&self) -> Result<Option<WriterLock>> {
+        let lock = self.unchecked_lock()?;
+        self.same_encoder(&self.catalogue()).map_err(|error| self.at(error))?;
+        Ok(lock)
+    }
+
+    /// The same, whatever encoder the corpus was made with.
+    pub(crate) fn unchecked_lock(&self) -> Result<Option<WriterLock>> {
         self.folder.as_deref().map(WriterLock::take).transpose()
     }
 

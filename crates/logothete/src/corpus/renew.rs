@@ -14,7 +14,7 @@ impl Inner {
         if self.outdated()?.is_empty() {
             return Ok(());
         }
-        let _lock = self.write_lock()?;
+        let _lock = self.unchecked_lock()?;
         for entry in self.outdated()? {
             let mut writer = KeywordWriter::new(self.pipeline.settings.fields);
             let rows = entry.files.rows;

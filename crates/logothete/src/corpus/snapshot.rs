@@ -98,6 +98,14 @@ impl Snapshot {
         Ok(Self { commit: catalogue.commit_number()?, segments, scopes: Mutex::default() })
     }
 
+    /// Whether its rows are those of some segments, whatever files these have.
+    pub(crate) fn has_the_rows_of(&self, entries: &[SegmentEntry]) -> bool {
+        let same = |(segment, entry): (&Segment, &SegmentEntry)| {
+            (segment.entry.id, &segment.entry.live) == (entry.id, &entry.live)
+        };
+        self.segments.len() == entries.len() && self.segments.iter().zip(entries).all(same)
+    }
+
     /// The best places for a vector, best first.
     pub(crate) fn search_vectors(&self, query: &[f32], scope: Option<&Scope>, count: usize) -> Vec<(Place, f32)> {
         self.gather(count, |at, segment| {

@@ -101,7 +101,7 @@ impl Inner {
         loop {
             let catalogue = self.readers.take()?;
             catalogue.begin()?;
-            let (commit, snapshot) = (catalogue.commit_number()?, self.snapshot_of(&catalogue));
+            let (commit, snapshot) = (catalogue.commit_number()?, self.snapshot_to_read(&catalogue));
             let held = Held::Own(Some(catalogue), &self.readers);
             match snapshot {
                 Ok(snapshot) => return Ok(View { held, snapshot }),
@@ -129,6 +129,18 @@ impl Inner {
 
     pub(crate) fn unpin(&self) {
         *lock(&self.pinned) = None;
+    }
+
+    /// The indexes of the commit that a connection sees. Where the corpus has been encoded anew since they were opened, those from
+    /// before, which the new ones stand beside row for row: who reads goes on until the rows change.
+    fn snapshot_to_read(&self, catalogue: &Catalogue) -> Result<Arc<Snapshot>> {
+        match self.snapshot_of(catalogue) {
+            Err(error) if error.kind() == ErrorKind::Mismatch => {
+                let entries = catalogue.segments()?;
+                lock(&self.snapshot).clone().filter(|kept| kept.has_the_rows_of(&entries)).ok_or(error)
+            }
+            outcome => outcome,
+        }
     }
 
     /// The indexes of the commit that a connection sees.
