@@ -81,6 +81,54 @@ async fn the_weights_of_fields_decide_what_comes_first(#[case] fields: &str, #[c
     assert_eq!(found(&corpus, "dredging").await[0].chunk.as_str(), first);
 }
 
+/// Other weights hold from the next build on, as if the corpus had been built with them, and nothing is encoded for it.
+#[rstest]
+#[case::few(50)]
+#[case::more_than_are_written_at_a_time(10_500)]
+#[tokio::test]
+async fn other_weights_of_fields_hold_from_the_next_build_on(#[case] rows: usize) {
+    let folder = tempfile::tempdir().expect("a temporary folder");
+    let source = || {
+        let lines = (0..rows).map(|row| format!("crate {row},cork {} rope {}\n", row % 7, row % 11));
+        let table: String = std::iter::once("crate,holds\n".to_owned()).chain(lines).collect();
+        let notes = "# Rope and cork\n\nCrate 5 holds nothing of it.\n\n# Crates\n\nRope 3 lies beside cork 3.\n";
+        BuildRequest::default().source(MemorySource::new("a").with("crates.csv", table).with("notes.md", notes))
+    };
+    let settings = |fields: &str| format!("[chunk]\nstrategy = \"rows\"\nrows = 1\n[index]\nfields = {fields}\n");
+    let even = settings("{ title = 1, headings = 1, context = 1, body = 1 }");
+    let uneven = settings("{ title = 5, headings = 9, context = 1, body = 2 }");
+    let mut corpus = pipeline(&even).open(folder.path().join("c")).await.expect("a corpus");
+    corpus.build(source()).await.expect("a build");
+    // One row is dead.
+    corpus.put([OwnChunk::new("own", "Rope in crate 9.")]).await.expect("put");
+    corpus.put([OwnChunk::new("own", "Cork in crate 9.")]).await.expect("put");
+    let queries = ["+cork rope 3", "crates of rope", "crate 5"];
+    let all = async |corpus: &Corpus| {
+        let mut each = Vec::new();
+        for query in queries {
+            each.push(scores(found(corpus, SearchRequest::new(query).passages(200)).await));
+        }
+        each
+    };
+    let before = all(&corpus).await;
+    drop(corpus);
+    let mut corpus = pipeline(&uneven).open(folder.path().join("c")).await.expect("a corpus");
+    assert_eq!(all(&corpus).await, before, "nothing has been built since");
+    let largest = corpus.info().await.expect("facts").segments.iter().map(|segment| segment.rows).max();
+    assert!(largest >= Some(rows as u64), "{largest:?}");
+    let report = corpus.build(source()).await.expect("a build");
+    assert_eq!((report.unchanged, report.encoded), (2, 0));
+    let mut fresh = in_memory(&uneven).await;
+    fresh.build(source()).await.expect("a build");
+    fresh.put([OwnChunk::new("own", "Cork in crate 9.")]).await.expect("put");
+    let (now, expected) = (all(&corpus).await, all(&fresh).await);
+    assert_ne!(now, before);
+    for ((query, now), expected) in queries.iter().zip(&now).zip(&expected) {
+        assert_eq!(now, expected, "{query}");
+    }
+    corpus.verify().await.expect("sound indexes");
+}
+
 /// What is put in and taken out, a step at a time.
 #[derive(Clone, Debug)]
 enum Step {

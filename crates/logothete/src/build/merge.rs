@@ -16,9 +16,10 @@ const TOGETHER: usize = 8;
 /// Segments of fewer rows are all of about the same size.
 const SMALL: u32 = 20_000;
 
-/// Merges what is to be merged, gives the segments that need one a graph or lists, and sweeps files that nobody names. For
+/// Brings postings in line with the settings, merges what is to be merged, gives the segments that need one a graph or lists, and sweeps files that nobody names. For
 /// the one who holds the writer's lock. What is left when it is stopped is done the next time.
 pub(crate) fn settle(inner: &Inner, stop: &StopToken) -> Result<()> {
+    inner.reweigh(&|| stop.is_stopped())?;
     while !stop.is_stopped() {
         let snapshot = inner.snapshot()?;
         let sizes: Vec<Size> = snapshot.segments.iter().map(Size::of).collect();
@@ -32,6 +33,7 @@ pub(crate) fn settle(inner: &Inner, stop: &StopToken) -> Result<()> {
 /// Makes one segment of all.
 pub(crate) fn all(inner: &Inner) -> Result<()> {
     let stop = StopToken::default();
+    inner.reweigh(&|| false)?;
     let snapshot = inner.snapshot()?;
     let dead = snapshot.segments.iter().any(|segment| Size::of(segment).dead() > 0);
     if snapshot.segments.len() > 1 || dead {
