@@ -110,15 +110,16 @@ pub struct Upkeep {
 /// What to search for, and among what.
 #[derive(Args)]
 pub struct SearchArguments {
-    /// The query; +word must be there, -word must not, "some words" as they are written, begin* for the beginning of words
+    /// The query, best in quotes; +word must be there, -word must not, "some words" as they are written, begin* for the
+    /// beginning of words
     #[arg(value_name = "QUERY", required_unless_present = "queries")]
     pub query: Vec<String>,
     /// Search for each line of a file instead
     #[arg(long, value_name = "FILE", conflicts_with = "query")]
     pub queries: Option<PathBuf>,
     /// How many passages to show
-    #[arg(long, value_name = "NUMBER")]
-    pub count: Option<usize>,
+    #[arg(long, value_name = "NUMBER", value_parser = clap::value_parser!(u32).range(1..))]
+    pub count: Option<u32>,
     /// Search among chunks for which this holds, such as 'date >= 2025-03 and page < 9'
     #[arg(long, value_name = "FILTER")]
     pub filter: Option<String>,

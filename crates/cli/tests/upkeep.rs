@@ -49,6 +49,9 @@ fn search_takes_filters_order_and_scores() {
         (vec!["berth", "--filter", "dat = 2025"], "did you mean date?"),
         (vec!["berth", "--score", "high"], "--score: “high” is no range of scores; write one such as 0.4.."),
         (vec!["berth", "--score", ".."], "--score: “..” is no range"),
+        (vec!["berth", "--score", "0.8..0.2"], "--score: “0.8..0.2” ends before it begins"),
+        (vec!["berth", "--sort", "-dat"], "sort: no document has the field “dat”; did you mean date?"),
+        (vec!["berth", "--filter", "date > soon"], "“date” is a date such as 2025-03, which “soon” is not"),
         (vec!["berth", "--score", "pages=1.."], "score: there is no leg “pages”; there are keyword and vector"),
     ] {
         let (code, json) = search(&arguments);

@@ -108,12 +108,29 @@ async fn of_several_places_that_say_the_same_the_allowed_one_is_shown() {
 }
 
 #[tokio::test]
-async fn a_field_that_no_document_has_is_an_error_that_names_the_nearest() {
+async fn what_a_request_asks_for_that_cannot_be_is_an_error() {
     let (_folder, mut corpus) = corpus(&light()).await;
     corpus.build(notices()).await.expect("a build");
     let request = SearchRequest::new("berth").filter(Filter::parse("knid = draught").expect("a filter"));
     let error = corpus.search(request).await.expect_err("no such field");
     assert_eq!(error.to_string(), "filter: no document has the field “knid”; did you mean kind?");
+    for (filter, said) in [
+        ("page > first", "“page” is a number, which “first” is not"),
+        ("number in 2..many", "“number” is a number, which “many” is not"),
+        ("date >= may or number = 1", "“date” is a date such as 2025-03, which “may” is not"),
+        ("not date in (2025, soon)", "“date” is a date such as 2025-03, which “soon” is not"),
+    ] {
+        let request = SearchRequest::new("berth").filter(Filter::parse(filter).expect("a filter"));
+        let error = corpus.search(request).await.expect_err("it cannot be");
+        assert_eq!(error.to_string(), format!("filter: {said}"));
+    }
+    for fine in ["number = \"2\"", "kind > 3", "title = 2025-03", "date < 2025-05-01 and page in ..9"] {
+        let request = SearchRequest::new("berth").filter(Filter::parse(fine).expect("a filter"));
+        corpus.search(request).await.expect("it may be");
+    }
+    let error = corpus.search(SearchRequest::new("berth").sort_by("numbr")).await.expect_err("no such field");
+    assert_eq!(error.to_string(), "sort: no document has the field “numbr”; did you mean number?");
+    assert_eq!(names(&corpus, SearchRequest::new("berth").sort_by("page")).await.len(), 4, "no passage has a page");
     let error = corpus.search(SearchRequest::new("berth").leg_scores("vektor", 0.1..)).await.expect_err("no such leg");
     assert_eq!(error.to_string(), "score: there is no leg “vektor”; there are keyword and vector");
 }

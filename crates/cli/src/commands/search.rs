@@ -39,7 +39,7 @@ fn requests(arguments: &SearchArguments) -> Result<Vec<SearchRequest>> {
             request = request.filter(filter.clone());
         }
         if let Some(count) = arguments.count {
-            request = request.passages(count);
+            request = request.passages(count as usize);
         }
         if let Some(field) = &arguments.sort {
             request = match field.strip_prefix('-') {
@@ -73,6 +73,12 @@ fn score_range(written: &str) -> Result<(Option<&str>, Range)> {
     };
     let ends = range.split_once("..").filter(|ends| *ends != ("", ""));
     let ends = ends.and_then(|(from, to)| Some((bound(from)?, bound(to)?)));
+    if let Some((Bound::Included(from), Bound::Included(to))) = ends
+        && from > to
+    {
+        let message = format!("“{written}” ends before it begins; put the lower score first");
+        return Err(Error::new(ErrorKind::Configuration, message).at("--score"));
+    }
     ends.map(|ends| (leg, ends)).ok_or_else(|| {
         let message = format!("“{written}” is no range of scores; write one such as 0.4.., 0.4..0.8 or vector=0.3..");
         Error::new(ErrorKind::Configuration, message).at("--score")

@@ -12,6 +12,7 @@ use logothete_core::{Error, ErrorKind, Result};
 use serde::Serialize;
 use serde_json::{Value as Json, json};
 
+use super::fields::Fields;
 use super::request::{ScoreRange, SearchRequest, Sort};
 use super::scope::{scope, seen_through};
 use crate::corpus::{Catalogue, Inner, Place, View};
@@ -179,6 +180,9 @@ impl Sort {
         let mut keyed = Vec::with_capacity(passages.len());
         for passage in passages.drain(..) {
             keyed.push((self.key(catalogue, &passage)?, passage));
+        }
+        if keyed.iter().all(|(key, _)| key.is_none()) {
+            Fields::of(catalogue)?.check_name(&self.field, "sort")?;
         }
         keyed.sort_by(|(a, _), (b, _)| match (a, b) {
             (Some(a), Some(b)) if self.descending => order(b, a),

@@ -1,6 +1,7 @@
 //! Asking: legs → fusion → passages → the sentences that answer → their check.
 
 mod answer;
+mod fields;
 mod find;
 mod request;
 mod scope;

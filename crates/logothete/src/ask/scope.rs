@@ -2,12 +2,12 @@
 
 use std::sync::Arc;
 
+use logothete_core::Result;
 use logothete_core::document::Metadata;
-use logothete_core::search::{BUILT_IN_FIELDS, ChunkFacts, DocumentFacts, Filter, Passage};
-use logothete_core::{Error, ErrorKind, Result};
+use logothete_core::search::{ChunkFacts, DocumentFacts, Filter, Passage};
 
+use super::fields::Fields;
 use crate::corpus::{Catalogue, Scope, View};
-use crate::source::closest;
 
 /// The rows of the chunks for which a filter holds, a set a segment. Kept for the next question while the corpus stays as it is.
 ///
@@ -18,7 +18,7 @@ pub(super) fn scope(view: &View<'_>, filter: &Filter) -> Result<Arc<Scope>> {
         return Ok(scope);
     }
     let catalogue = view.catalogue();
-    check_fields(&catalogue, filter)?;
+    Fields::of(&catalogue)?.check_filter(filter)?;
     let mut scope = view.snapshot.empty_scope();
     catalogue.each_document(|id, facts| {
         let whole = filter.holds_for_all(facts);
@@ -38,30 +38,6 @@ pub(super) fn scope(view: &View<'_>, filter: &Filter) -> Result<Arc<Scope>> {
     let scope = Arc::new(scope);
     view.snapshot.keep_scope(written, &scope);
     Ok(scope)
-}
-
-/// An error when no document has one of a filter's fields, which is more likely a slip than meant.
-fn check_fields(catalogue: &Catalogue, filter: &Filter) -> Result<()> {
-    let unknown: Vec<&str> = filter.fields().into_iter().filter(|field| !BUILT_IN_FIELDS.contains(field)).collect();
-    if unknown.is_empty() {
-        return Ok(());
-    }
-    let known = catalogue.fields()?;
-    if known.is_empty() {
-        return Ok(());
-    }
-    let names = || known.iter().map(|field| field.name.clone()).chain(BUILT_IN_FIELDS.map(str::to_owned));
-    match unknown.into_iter().find(|field| names().all(|name| name != **field)) {
-        None => Ok(()),
-        Some(field) => {
-            let near = match closest(field, names()) {
-                Some(near) => format!("did you mean {near}?"),
-                None => "logothete show lists the fields".to_owned(),
-            };
-            Err(Error::new(ErrorKind::Configuration, format!("no document has the field “{field}”; {near}"))
-                .at("filter"))
-        }
-    }
 }
 
 /// A passage as a filter lets it be seen: of several places that say the same, those for which it holds.

@@ -122,12 +122,24 @@ impl Filter {
         }
     }
 
-    /// The names of its fields.
-    pub fn fields(&self) -> Vec<&str> {
+    /// Its tests, each with the name of its field, as they are written.
+    pub fn tests(&self) -> Vec<(&str, &Is)> {
         match self {
-            Self::All(parts) | Self::Any(parts) => parts.iter().flat_map(Self::fields).collect(),
-            Self::Not(part) => part.fields(),
-            Self::Test { field, .. } => vec![field],
+            Self::All(parts) | Self::Any(parts) => parts.iter().flat_map(Self::tests).collect(),
+            Self::Not(part) => part.tests(),
+            Self::Test { field, is } => vec![(field, is)],
+        }
+    }
+}
+
+impl Is {
+    /// The values that it compares a field's with.
+    pub fn values(&self) -> Vec<&Value> {
+        match self {
+            Self::Present | Self::Contains(_) | Self::Fits(_) => Vec::new(),
+            Self::Equal(value) | Self::Less(value) | Self::More(value) => vec![value],
+            Self::Between(least, most) => [least, most].into_iter().flatten().collect(),
+            Self::OneOf(values) => values.iter().collect(),
         }
     }
 }
