@@ -274,3 +274,32 @@ fn other_tokenisers_need_a_feature() {
     let error = model.open(&FolderSettings::default()).map(|_| ()).expect_err("it is not built in");
     assert!(error.to_string().contains("feature `tokenizers`") && error.kind() == ErrorKind::Unsupported, "{error}");
 }
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(128))]
+    #[test]
+    fn a_damaged_model_is_an_error_or_a_model(
+        file in 0_usize..3,
+        changes in prop::collection::vec((any::<prop::sample::Index>(), any::<u8>(), any::<bool>()), 1..5),
+        cut in prop::option::of(any::<prop::sample::Index>()),
+    ) {
+        let folder = tempfile::tempdir().expect("a folder");
+        Model::new().write(folder.path());
+        let path = folder.path().join(["config.json", "tokenizer.json", "model.safetensors"][file]);
+        let mut bytes = fs::read(&path).expect("a file");
+        for (at, byte, near) in changes {
+            // What is read first says most, and is changed as often as all the rest.
+            let most = if near { bytes.len().min(600) } else { bytes.len() };
+            let at = at.index(most);
+            bytes[at] = byte;
+        }
+        if let Some(cut) = cut {
+            bytes.truncate(cut.index(bytes.len()));
+        }
+        fs::write(&path, bytes).expect("written");
+        match SentenceEncoder::from_folder(folder.path(), &FolderSettings::default()) {
+            Ok(encoder) => drop(encoder.encode(&["a b cab"], Role::Query)),
+            Err(error) => prop_assert!(error.place().is_some() && !error.message().is_empty(), "{error}"),
+        }
+    }
+}
