@@ -45,11 +45,15 @@ fn main() -> ExitCode {
         .and_then(|runtime| runtime.block_on(run(arguments)));
     match outcome {
         Ok(outcome) => {
-            let written = if as_json { print_json(outcome.json) } else { print(&outcome.text) };
+            let written = if as_json {
+                print_json(outcome.json)
+            } else {
+                print(&view::visible(&outcome.text, view::Style::of_stdout().is_on()))
+            };
             ExitCode::from(if written { outcome.code } else { FAILED })
         }
         Err(error) => {
-            eprintln!("error: {error}");
+            eprintln!("{}", view::visible(&format!("error: {error}"), false));
             if as_json {
                 print_json(json!({ "error": { "kind": format!("{:?}", error.kind()), "message": error.to_string() } }));
             }
@@ -93,7 +97,13 @@ fn json_text(mut value: Value) -> String {
     if let (Some(document), Some(value)) = (document.as_object_mut(), value.as_object_mut()) {
         document.append(value);
     }
-    format!("{document:#}\n")
+    // JSON leaves these as they are, and a terminal may obey them.
+    let obeyed = |c: char| ('\u{7f}'..='\u{9f}').contains(&c);
+    let mut text = format!("{document:#}\n");
+    if text.contains(obeyed) {
+        text = text.chars().map(|c| if obeyed(c) { format!("\\u{:04x}", c as u32) } else { c.to_string() }).collect();
+    }
+    text
 }
 
 /// Writes to stdout. A reader that has gone away, such as `head`, is no failure.

@@ -337,3 +337,48 @@ fn a_service_gets_the_key_that_is_named_and_nobody_else_sees_it() {
     let kept = kept.map(|bytes| String::from_utf8_lossy(&bytes.expect("a file")).into_owned());
     assert!(!seen.contains(KEY) && kept.iter().all(|kept| !kept.contains(KEY)), "the key was written down");
 }
+
+/// Documents of anybody: what stands in them and what they are called is shown, and does nothing.
+#[test]
+#[cfg(unix)]
+fn nothing_in_a_document_is_obeyed_by_a_terminal() {
+    let folder = folder();
+    let docs = folder.path().join("docs");
+    fs::create_dir(&docs).expect("a folder");
+    let write = |name: &str, text: &str| fs::write(docs.join(name), text).expect("a file");
+    write("fog\u{1b}[2Jhorn.txt", "The horn \u{1b}[31msounds\u{7} twice in fog\u{9b}2J.\n");
+    write(
+        "mail.eml",
+        "Subject: =?utf-8?q?Fog=1B]0;gone=07?=\nFrom: tower@marrowby.example\n\nThe bell is rung in fog.\n",
+    );
+    write(
+        "list.json",
+        "[{\"title\": \"fog\\u001b[2J\", \"text\": \"The lamp\\u009b2J is lit in fog, and the tower tells the ferry of it.\"}]",
+    );
+    write("bad\u{1b}[2J.pdf", "%PDF-1.7 and no more");
+    let obeyed = |c: char| c.is_control() && c != '\n' && c != '\t';
+    for arguments in [
+        vec!["parse", "docs"],
+        vec!["parse", "docs", "--format", "text"],
+        vec!["chunk", "docs"],
+        vec!["build", "docs"],
+        vec!["show"],
+        vec!["show", "--document", "mail.eml"],
+        vec!["search", "fog"],
+        vec!["ask", "When is the bell rung?"],
+        vec!["ask", "--trace", "How many horns are there?"],
+        vec!["show", "--document", "fog\u{1b}[2Jhorn.text"],
+    ] {
+        for json in [false, true] {
+            let arguments = [arguments.as_slice(), if json { &["--json"] } else { &[] }].concat();
+            let ran = run(folder.path(), &arguments);
+            assert!(ran.code < 4, "{arguments:?}: {}", ran.err);
+            for written in [&ran.out, &ran.err] {
+                assert_eq!(written.find(obeyed), None, "{arguments:?}: {written:?}");
+            }
+            assert!(!ran.out.is_empty() || !ran.err.is_empty());
+        }
+    }
+    let shown = run(folder.path(), &["show"]).out;
+    assert!(shown.contains("fog\u{fffd}[2Jhorn.txt") && shown.contains("Fog]0;gone"), "{shown}");
+}

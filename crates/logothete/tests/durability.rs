@@ -6,12 +6,12 @@ mod faults;
 
 use std::fs;
 use std::io::Write;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
 
 use faults::replay;
 use faults::{
-    FILES, READ, REENCODE, Random, TOLD, WORK, corpus_in, faulty, held, pipeline, pipeline_of, process, recorder,
+    FILES, Held, READ, REENCODE, Random, TOLD, WORK, corpus_in, faulty, held, pipeline, pipeline_of, process, recorder,
     undisturbed, undisturbed_with, work, write_documents,
 };
 use logothete::{Corpus, ErrorKind, StopToken};
@@ -219,14 +219,21 @@ async fn whatever_a_failing_power_leaves_is_a_corpus() {
     }
 }
 
+/// A folder with a corpus after its first round, the library that disturbs the next, and what the corpus holds; nothing where that
+/// library cannot be made.
+async fn prepared() -> Option<(tempfile::TempDir, PathBuf, Held)> {
+    let place = tempfile::tempdir().expect("a temporary folder");
+    let library = recorder(place.path())?;
+    write_documents(place.path(), 0);
+    work(place.path(), 0, |_| {}).await.expect("the first round is not disturbed");
+    let before = held(&pipeline().open(corpus_in(place.path())).await.expect("a corpus")).await;
+    Some((place, library, before))
+}
+
 #[tokio::test]
 async fn a_full_disk_loses_nothing_and_says_so() {
-    let place = tempfile::tempdir().expect("a temporary folder");
-    let Some(library) = recorder(place.path()) else { return };
+    let Some((place, library, before)) = prepared().await else { return };
     let folder = place.path();
-    write_documents(folder, 0);
-    work(folder, 0, |_| {}).await.expect("the first round is not disturbed");
-    let before = held(&pipeline().open(corpus_in(folder)).await.expect("a corpus")).await;
     let (mut full, mut random) = (0, Random(3));
     for round in 1..=20 {
         write_documents(folder, round);
@@ -253,12 +260,8 @@ async fn a_full_disk_loses_nothing_and_says_so() {
 
 #[tokio::test]
 async fn a_folder_that_cannot_be_written_is_read_and_a_build_says_so() {
-    let place = tempfile::tempdir().expect("a temporary folder");
-    let Some(library) = recorder(place.path()) else { return };
+    let Some((place, library, before)) = prepared().await else { return };
     let folder = place.path();
-    write_documents(folder, 0);
-    work(folder, 0, |_| {}).await.expect("the first round is not disturbed");
-    let before = held(&pipeline().open(corpus_in(folder)).await.expect("a corpus")).await;
     write_documents(folder, 1);
     let read_only = |variable: &str, value: String| {
         let mut worker = faulty(&library, folder, (variable, value), ("FAULTS_READ_ONLY", "1".to_owned()));

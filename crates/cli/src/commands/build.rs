@@ -13,7 +13,7 @@ use serde_json::json;
 
 use super::{configuration, corpus, failures};
 use crate::args::Place;
-use crate::view::{Align, Style, count, duration, indented, table, thousands};
+use crate::view::{Align, Style, count, duration, indented, table, thousands, visible};
 use crate::{DONE, FAILED, Outcome, STOPPED};
 
 pub async fn run(place: &Place, paths: Vec<PathBuf>, prune: bool) -> Result<Outcome> {
@@ -36,7 +36,7 @@ pub async fn run(place: &Place, paths: Vec<PathBuf>, prune: bool) -> Result<Outc
                 (Stage::Documents, Some((done, of))) => {
                     format!("encoding, {} of {} done", thousands(done as u64), count(of as u64, "chunk", "chunks"))
                 }
-                (Stage::Documents, None) => progress.document.clone(),
+                (Stage::Documents, None) => visible(&progress.document, false).into_owned(),
             });
         }
     });

@@ -9,7 +9,7 @@ use serde_json::{Value, json};
 
 use super::{Parsed, configuration, failures, parsed};
 use crate::args::{Format, ParseArguments, Place};
-use crate::view::{Style, bytes, grid, indented, width, wrap};
+use crate::view::{Style, bytes, grid, indented, visible, width, wrap};
 use crate::{DONE, FAILED, Outcome};
 
 /// How wide the column of kinds is.
@@ -58,7 +58,7 @@ pub fn run(place: &Place, arguments: &ParseArguments) -> Result<Outcome> {
     }
     match arguments.format {
         // What is read by programs is not mixed with what is said to people.
-        Some(_) => eprint!("{failed}"),
+        Some(_) => eprint!("{}", visible(&failed, style.is_on())),
         None => text.push_str(&failed),
     }
     Ok(Outcome { text, json, code })

@@ -5,14 +5,16 @@ mod grid;
 mod quote;
 mod style;
 mod table;
+mod visible;
 
 pub use chart::{histogram, side_by_side, strip};
 pub use grid::{broken, grid};
 pub use quote::quotation;
 pub use style::Style;
 pub use table::{Align, table};
+pub use visible::visible;
 
-use unicode_width::UnicodeWidthStr;
+use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 
 /// How wide text is when nobody looks at a terminal.
 const PLAIN_WIDTH: usize = 100;
@@ -55,11 +57,10 @@ pub fn shortened(text: &str, width: usize) -> String {
     if line.width() <= width {
         return line;
     }
-    let mut short = String::new();
+    let (mut short, mut room) = (String::new(), width.saturating_sub(1));
     for c in line.chars() {
-        if short.width() + 2 > width {
-            break;
-        }
+        let Some(left) = room.checked_sub(c.width().unwrap_or(0)) else { break };
+        room = left;
         short.push(c);
     }
     // Between words, unless the last word alone takes up most of the room.
@@ -109,6 +110,7 @@ pub fn duration(milliseconds: f64) -> String {
 #[cfg(test)]
 mod tests {
     use logothete::document::Span;
+    use proptest::prelude::*;
     use rstest::rstest;
     use unicode_width::UnicodeWidthStr;
 
@@ -154,6 +156,71 @@ mod tests {
     #[case(119_000.0, "1 min 59 s")]
     fn times_have_the_unit_that_fits(#[case] milliseconds: f64, #[case] expected: &str) {
         assert_eq!(duration(milliseconds), expected);
+    }
+
+    proptest! {
+        #[test]
+        fn wrapping_keeps_every_word_and_the_width(text in "([a-zäö港]{1,14}|\\[[0-9]\\]| |\n|\t){0,60}", width in 1_usize..60) {
+            let lines = wrap(&text, width);
+            let words: Vec<&str> = lines.iter().flat_map(|line| line.split(' ')).collect();
+            prop_assert_eq!(words, text.split_whitespace().collect::<Vec<_>>());
+            for line in &lines {
+                let marked = line.ends_with(']');
+                prop_assert!(line.width() <= width || !line.contains(' ') || marked, "{line:?} is wider than {width}");
+            }
+        }
+
+        #[test]
+        fn what_is_shortened_fits_and_begins_the_same(text in "([a-zäö港]{1,14}|[,.]| |\n){0,40}", width in 2_usize..50) {
+            let (short, line) = (shortened(&text, width), text.split_whitespace().collect::<Vec<_>>().join(" "));
+            prop_assert!(short.width() <= width, "{short:?}");
+            match short.strip_suffix('…') {
+                Some(begin) => prop_assert!(line.starts_with(begin) && line.width() > width),
+                None => prop_assert_eq!(short, line),
+            }
+        }
+
+        #[test]
+        fn marks_stand_below_what_matches(words in prop::collection::vec("[a-zä港]{1,9}", 1..25), chosen: u32, width in 20_usize..80) {
+            let (text, mut matches, mut at) = (words.join(" "), Vec::new(), 0);
+            for (number, word) in words.iter().enumerate() {
+                if chosen >> (number % 32) & 1 == 1 {
+                    matches.push(Span::new(at, at + word.len()));
+                }
+                at += word.len() + 1;
+            }
+            let drawn = quotation(&text, &matches, 4, width, plain());
+            let (mut quoted, mut marked) = (Vec::new(), 0);
+            let mut lines = drawn.lines().peekable();
+            while let Some(line) = lines.next() {
+                let shown = line.trim_start().trim_matches(['“', '”']);
+                quoted.extend(shown.split(' ').map(str::to_owned));
+                if let Some(marks) = lines.next_if(|line| line.contains('‾')) {
+                    prop_assert!(marks.width() <= line.width());
+                    marked += marks.matches('‾').count();
+                }
+            }
+            prop_assert_eq!(quoted, words);
+            prop_assert_eq!(marked, matches.iter().map(|span| text[span.start..span.end].width()).sum::<usize>());
+        }
+
+        #[test]
+        fn a_grid_keeps_every_word_of_every_cell(rows in prop::collection::vec(prop::collection::vec("([a-z港]{1,30} ?){0,6}", 3), 1..5)) {
+            let drawn = grid(&rows, 1, 2, plain());
+            let letters = |text: &str| {
+                let mut all: Vec<char> = text.chars().filter(|c| c.is_alphabetic()).collect();
+                all.sort_unstable();
+                all
+            };
+            prop_assert_eq!(letters(&drawn), letters(&rows.concat().concat()));
+            prop_assert!(drawn.lines().all(|line| line.width() <= width()), "{drawn}");
+        }
+
+        #[test]
+        fn numbers_are_read_back_without_their_commas(number: u64) {
+            prop_assert_eq!(thousands(number).replace(',', "").parse::<u64>().expect("a number"), number);
+            prop_assert!(thousands(number).split(',').skip(1).all(|part| part.len() == 3));
+        }
     }
 
     #[test]

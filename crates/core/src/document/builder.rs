@@ -294,6 +294,10 @@ impl DocumentBuilder {
     /// Sets a field of the metadata. A field named `title` is the document's title too.
     pub fn metadata(&mut self, name: impl Into<String>, value: Value) {
         let name = name.into();
+        let value = match value {
+            Value::Text(text) => Value::Text(clean(&text)),
+            other => other,
+        };
         if name == "title"
             && let Value::Text(title) = &value
             && !title.trim().is_empty()
