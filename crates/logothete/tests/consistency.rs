@@ -148,7 +148,7 @@ fn agrees(folder: &Path) {
                WHERE CAST(substr(CAST(documents.text AS BLOB), start + 1, \"end\" - start) AS TEXT) <> chunks.text";
     assert_eq!(number(cut), 0, "a chunk is not what stands at its place");
     assert_eq!(
-        number("SELECT count(*) FROM documents WHERE id NOT IN (SELECT document FROM chunks) AND text <> ''"),
+        number("SELECT count(*) FROM main.documents WHERE id NOT IN (SELECT document FROM chunks) AND text <> ''"),
         0
     );
 

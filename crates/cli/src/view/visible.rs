@@ -1,4 +1,4 @@
-//! What is written to a terminal does nothing to it: names, titles and texts come from documents of anybody.
+//! What is written to a terminal does nothing to it: names, titles and texts are those of anybody's documents.
 
 use std::borrow::Cow;
 
