@@ -204,6 +204,7 @@ fn merging_many_rows_gives_the_bytes_of_a_fresh_segment(#[case] mask: u64, #[cas
 #[case::number("+8.4", &[0, 3])]
 #[case::number_with_unit("\"8.4 m\"", &[0, 3])]
 #[case::reference("+§12(3)", &[1])]
+#[case::reference_in_quotes("+\"§ 12(3)\"", &[1])]
 #[case::reference_apart("+12(3)", &[1])]
 #[case::none("zeppelin", &[])]
 fn rows_are_found(#[case] query: &str, #[case] expected: &[u32]) {
@@ -233,6 +234,42 @@ fn words_are_found_in_the_language_of_their_rows() {
     assert_eq!(parts.rows("水"), [2], "a sign alone");
     assert_eq!(parts.rows("深水"), [] as [u32; 0], "in the other order");
     assert_eq!(parts.rows("เรือ"), [3]);
+}
+
+/// A sentence in each language, all in one index: each of its words finds it, as it is written and in capitals.
+#[rstest]
+#[case(Language::Arabic, "يصعد المرشد إلى السفينة عند العوامة الخارجية للميناء")]
+#[case(Language::Danish, "Lodsen går om bord ved den ydre bøje, når skibene ankommer til havnen")]
+#[case(Language::Dutch, "De loods komt aan boord bij de buitenste boei van de havens")]
+#[case(Language::English, "The pilot boards the ships at the outer buoys of the harbour")]
+#[case(Language::Finnish, "Luotsi nousee laivaan sataman uloimman poijun luona")]
+#[case(Language::French, "Le pilote monte à bord près de la bouée extérieure des ports")]
+#[case(Language::German, "Der Lotse kommt an der äußeren Boje des Hafens an Bord")]
+#[case(Language::Greek, "Ο πλοηγός ανεβαίνει στο πλοίο στην εξωτερική σημαδούρα του λιμανιού")]
+#[case(Language::Hungarian, "A révkalauz a kikötő külső bójájánál száll fel a hajóra")]
+#[case(Language::Italian, "Il pilota sale a bordo presso la boa esterna del porto")]
+#[case(Language::Norwegian, "Losen går om bord ved den ytre bøyen i havnen")]
+#[case(Language::Portuguese, "O piloto sobe a bordo junto da bóia exterior das embarcações")]
+#[case(Language::Romanian, "Pilotul urcă la bord lângă geamandura exterioară a porturilor")]
+#[case(Language::Russian, "Лоцман поднимается на борт судна у внешнего буя гавани")]
+#[case(Language::Spanish, "El práctico sube a bordo junto a la boya exterior de los puertos")]
+#[case(Language::Swedish, "Lotsen går ombord vid den yttre bojen när fartygen kommer till hamnen")]
+#[case(Language::Tamil, "துறைமுகத்தின் வெளிப்புற மிதவையில் வழிகாட்டி கப்பலில் ஏறுகிறார்")]
+#[case(Language::Turkish, "Kılavuz kaptan limanın dış şamandırasında gemiye biner")]
+fn every_word_of_every_language_finds_its_row(#[case] language: Language, #[case] sentence: &str) {
+    let mut writer = KeywordWriter::new(FieldWeights::default());
+    writer.push(&Fields::body("Nothing of it stands here."), Some(Language::English));
+    writer.push(&Fields::body(sentence), Some(language));
+    let index = KeywordIndex::open(whole_segment(|to| writer.write(to)).expect("a segment")).expect("whole");
+    let parts = Parts::new([(index, RowSet::all(2))]);
+    for word in words(sentence).map(|word| word.text) {
+        assert!(parts.rows(&format!("+{word}")).contains(&1), "{word}");
+        // Turkish has two letters for what is one in capitals elsewhere.
+        if language != Language::Turkish {
+            assert!(parts.rows(&format!("+{}", word.to_uppercase())).contains(&1), "{word} in capitals");
+        }
+    }
+    assert_eq!(parts.rows(&format!("\"{sentence}\"")), [1]);
 }
 
 #[test]
@@ -358,6 +395,29 @@ proptest! {
             all.zip(0..).filter(|((text, live), _)| *live && wanted(text)).map(|(_, row)| row).collect();
         let written = query.iter().map(Part::written).collect::<Vec<_>>().join(" ");
         prop_assert_eq!(parts.rows(&written), expected, "{}", written);
+    }
+
+    /// Letters of any script: what is written in a row is found by it, alone, as a phrase, and by its beginning.
+    #[test]
+    fn what_is_written_is_found(
+        all in prop::collection::vec("\\p{L}{1,8}|\\p{L}\\p{M}{1,2}\\p{L}{0,3}|[A-Z]-?[0-9]{1,3}|[0-9]{1,2}\\.[0-9] ?m|§ ?[0-9]\\([0-9]\\)", 1..7),
+        language in prop::option::of(prop::sample::select(Language::ALL.to_vec())),
+    ) {
+        let text = all.join(" ");
+        let mut writer = KeywordWriter::new(FieldWeights::default());
+        writer.push(&Fields::body("x"), None);
+        writer.push(&Fields::body(&text), language);
+        let index = KeywordIndex::open(whole_segment(|to| writer.write(to)).expect("a segment")).expect("whole");
+        let parts = Parts::new([(index, RowSet::all(2))]);
+        for word in &all {
+            // Some letters are no words by the annex, and neither are they looked for.
+            if words(word).next().is_some() {
+                prop_assert!(parts.rows(&format!("+\"{word}\"")).contains(&1), "{word:?} in {text:?}");
+            }
+        }
+        if words(&text).next().is_some() {
+            prop_assert!(parts.rows(&format!("\"{text}\"")).contains(&1), "{text:?}");
+        }
     }
 
     #[test]

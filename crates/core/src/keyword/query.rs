@@ -66,7 +66,7 @@ impl Query {
             if let Some((inner, behind)) = quoted {
                 // What is quoted is wanted as it is.
                 let occurs = if occurs == Occurs::Maybe { Occurs::Must } else { occurs };
-                if begins(inner.trim_start()) {
+                if has_word(inner) {
                     clauses.push(Clause { occurs, text: inner.to_owned(), phrase: true, prefix: false });
                 }
                 rest = behind.trim_start();
@@ -95,16 +95,20 @@ impl Query {
     }
 }
 
+/// Whether there is anything to look for in a text.
+fn has_word(text: &str) -> bool {
+    let mut any = false;
+    tokens(text, |_: Token<'_>| any = true);
+    any
+}
+
 /// Whether a word or a quotation begins here.
 fn begins(text: &str) -> bool {
-    let mut any = false;
-    let word = text.strip_prefix('"').unwrap_or(text);
-    if word.starts_with(char::is_whitespace) {
-        return false;
-    }
-    let end = word.find(char::is_whitespace).unwrap_or(word.len());
-    tokens(&word[..end], |_: Token<'_>| any = true);
-    any
+    let piece = match text.strip_prefix('"') {
+        Some(quoted) => quoted.split_once('"').map_or(quoted, |(inner, _)| inner),
+        None => text.split(char::is_whitespace).next().unwrap_or_default(),
+    };
+    has_word(piece)
 }
 
 #[cfg(test)]

@@ -99,7 +99,7 @@ impl PreparedQuery {
             }
             let terms = match token.kind {
                 _ if prefix => dictionary.beginning(&fold(token.text)),
-                TokenKind::Signs if ends_run => dictionary.beginning(token.text),
+                TokenKind::Signs if ends_run => dictionary.beginning(&term(token, None)),
                 _ => stems(token, languages),
             };
             words.push((token.position, token.kind, terms, token.text));
