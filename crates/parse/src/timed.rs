@@ -1,13 +1,13 @@
 //! Time-stamped captions (WebVTT and SubRip): what is said in a recording, and when.
 
-use logothete_core::document::{BlockKind, Document, DocumentBuilder, Input, Parser, Value};
+use logothete_core::document::{BlockKind, Document, DocumentBuilder, Input, Parser, Piece, Value};
 use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 
 use crate::plain;
 
 /// A pause longer than this parts two paragraphs, in seconds.
 const PAUSE: f64 = 3.0;
-/// A paragraph spans no more than this, in seconds, so that a citation names the right minute.
+/// A paragraph spans no more than this, in seconds.
 const LONGEST: f64 = 45.0;
 
 /// Reads time-stamped captions.
@@ -41,7 +41,7 @@ impl Parser for CaptionParser {
     }
 
     fn fingerprint(&self) -> Fingerprint {
-        Fingerprint::of(["captions 1"])
+        Fingerprint::of(["captions 2"])
     }
 
     fn parse(&self, input: &Input<'_>) -> Result<Document> {
@@ -95,13 +95,15 @@ fn write(cues: &[Cue], builder: &mut DocumentBuilder) {
             }
             end += 1;
         }
-        let said: Vec<&str> = cues[from..end].iter().map(|cue| cue.text.as_str()).collect();
-        let said = said.join(" ");
-        builder.moment(cues[from].start);
-        match &cues[from].speaker {
-            Some(speaker) => builder.block(BlockKind::Paragraph, &format!("{speaker}: {said}")),
-            None => builder.block(BlockKind::Paragraph, &said),
-        }
+        let said = cues[from..end].iter().enumerate().map(|(at, cue)| {
+            let text = match (at, &cue.speaker) {
+                (0, Some(speaker)) => format!("{speaker}: {}", cue.text),
+                (0, None) => cue.text.clone(),
+                _ => format!(" {}", cue.text),
+            };
+            Piece { seconds: Some(cue.start), ..text.as_str().into() }
+        });
+        builder.pieces(BlockKind::Paragraph, 0, &said.collect::<Vec<_>>());
         from = end;
     }
 }

@@ -12,6 +12,8 @@ use super::{
 pub struct Piece {
     /// The page it begins on, if that is a new one.
     pub page: Option<u32>,
+    /// When it is said, in seconds from the beginning of the recording.
+    pub seconds: Option<f64>,
     /// What it says.
     pub text: String,
     /// Where its lines are.
@@ -110,12 +112,6 @@ impl DocumentBuilder {
         }
     }
 
-    /// Says when what follows was said, in seconds from the beginning of the recording.
-    pub fn moment(&mut self, seconds: f64) {
-        let start = self.document.text.len() + if self.document.text.is_empty() { 0 } else { SEPARATOR.len() };
-        self.document.moments.push(Moment { seconds, start });
-    }
-
     /// Adds a block of text. Text that is empty once trimmed adds nothing.
     pub fn block(&mut self, kind: BlockKind, text: &str) {
         self.pieces(kind, 0, &[text.into()]);
@@ -144,6 +140,9 @@ impl DocumentBuilder {
         for piece in pieces {
             if let Some(page) = piece.page {
                 self.page(page);
+            }
+            if let Some(seconds) = piece.seconds {
+                self.document.moments.push(Moment { seconds, start: self.document.text.len() });
             }
             self.write(piece, start);
         }
