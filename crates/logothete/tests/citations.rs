@@ -34,11 +34,11 @@ fn is_honest(answer: &Answer, texts: &BTreeMap<String, String>) {
             assert!(source.quotation.get(matched.start..matched.end).is_some_and(|word| !word.is_empty()));
         }
     }
-    let markers: Vec<usize> = answer.sources.iter().map(|source| source.marker as usize).collect();
+    let markers: Vec<usize> = answer.sources.iter().map(|source| source.marker).collect();
     assert_eq!(markers, (1..=markers.len()).collect::<Vec<_>>(), "sources are numbered in their order");
     for claim in &answer.claims {
         assert!(!claim.citations.is_empty() && claim.verdict != Verdict::Unsupported, "{claim:?}");
-        assert!(claim.citations.iter().all(|marker| markers.contains(&(*marker as usize))), "{claim:?}");
+        assert!(claim.citations.iter().all(|marker| markers.contains(marker)), "{claim:?}");
         assert!(answer.answer.contains(&claim.text), "{answer:?}");
     }
 }

@@ -63,7 +63,48 @@ pub fn side_by_side(left: &str, right: &str, width: usize) -> String {
 
 #[cfg(test)]
 mod tests {
+    use proptest::prelude::*;
+
     use super::*;
+
+    proptest! {
+        #[test]
+        fn every_size_is_in_one_bar(sizes in prop::collection::vec(1_u32..900, 1..60), more in prop::option::of(0_usize..500), width in 30_usize..110) {
+            let longest = *sizes.iter().max().expect("a size") as usize;
+            let drawn = histogram(&sizes, more.map(|more| longest + more), width);
+            let (mut counted, mut begins) = (0, 0);
+            prop_assert!(drawn.lines().count() <= BARS);
+            for line in drawn.lines() {
+                prop_assert!(line.width() <= width, "{line:?} is wider than {width}");
+                let mut parts = line.split_whitespace();
+                let (from, to) = parts.next().and_then(|range| range.split_once('–')).expect("a range");
+                let (from, to): (u32, u32) = (from.parse().expect("a number"), to.parse().expect("a number"));
+                let number: usize = parts.next().expect("how many").parse().expect("a number");
+                prop_assert_eq!(number, sizes.iter().filter(|size| (from..=to).contains(*size)).count());
+                prop_assert_eq!(parts.next().is_some(), number > 0, "a bar for what is there");
+                prop_assert!(from > begins);
+                (counted, begins) = (counted + number, to);
+            }
+            prop_assert_eq!(counted, sizes.len());
+        }
+
+        #[test]
+        fn a_strip_is_as_wide_as_it_should_be(starts in prop::collection::btree_set(0_usize..5_000, 0..40), width in 1_usize..120) {
+            let starts: Vec<usize> = starts.into_iter().collect();
+            let drawn = strip(&starts, 5_000, width);
+            prop_assert_eq!(drawn.chars().count(), width);
+            prop_assert_eq!(drawn.contains(['┃', '█']), !starts.is_empty());
+            prop_assert!(drawn.chars().filter(|mark| *mark != '─').count() <= starts.len());
+        }
+
+        #[test]
+        fn two_texts_stay_beside_each_other(left in prop::collection::vec("[a-z港 ]{0,30}", 0..9), right in prop::collection::vec("[a-z港 ]{0,30}", 0..9), width in 4_usize..40) {
+            let drawn = side_by_side(&left.join("\n"), &right.join("\n"), width);
+            prop_assert!(drawn.lines().all(|line| line.width() <= 2 * width + 3), "{drawn}");
+            let lines = left.join("\n").lines().count().max(right.join("\n").lines().count());
+            prop_assert_eq!(drawn.lines().count(), lines);
+        }
+    }
 
     #[test]
     fn bars_are_counted_and_marks_are_where_things_begin() {
