@@ -379,6 +379,14 @@ fn nothing_in_a_document_is_obeyed_by_a_terminal() {
             assert!(!ran.out.is_empty() || !ran.err.is_empty());
         }
     }
+    // JSON says the very name, in signs that nothing obeys.
+    write("lamp\u{9b}2J.txt", "The lamp is lit.\n");
+    assert_eq!(run(folder.path(), &["build", "docs"]).code, 0);
+    let json = run(folder.path(), &["show", "--json"]).out;
+    assert!(json.contains("lamp\\u009b2J.txt") && !json.contains('\u{9b}'), "{json}");
+    let json: Value = serde_json::from_str(&json).expect("JSON");
+    let names = json["documents"].as_array().expect("documents").iter().map(|one| one["document"].as_str());
+    assert!(names.flatten().any(|name| name == "lamp\u{9b}2J.txt"), "{json}");
     let shown = run(folder.path(), &["show"]).out;
     assert!(shown.contains("fog\u{fffd}[2Jhorn.txt") && shown.contains("Fog]0;gone"), "{shown}");
 }

@@ -3,14 +3,15 @@
 use std::collections::BTreeSet;
 use std::path::Path;
 
-use logothete::{BuildRequest, Corpus, ErrorKind, Hashing, MemorySource, OwnChunk, Pipeline, StopToken};
+use logothete::{BuildRequest, Config, Corpus, ErrorKind, Hashing, MemorySource, OwnChunk, Pipeline, StopToken};
 use proptest::prelude::*;
 use rusqlite::Connection;
 
 const DIMENSIONS: [usize; 2] = [48, 33];
 
-fn pipeline(dimensions: usize) -> Pipeline {
-    Pipeline::default().with_encoder(Hashing::new(dimensions).expect("settings"))
+fn pipeline(dimensions: usize, kind: &str) -> Pipeline {
+    let config = Config::parse(&format!("[index]\nkind = \"{kind}\"\n")).expect("settings");
+    Pipeline::from_config(&config).expect("a pipeline").with_encoder(Hashing::new(dimensions).expect("settings"))
 }
 
 /// What is done to a corpus.
@@ -67,14 +68,15 @@ struct Place {
     folder: tempfile::TempDir,
     texts: Vec<Option<String>>,
     dimensions: usize,
+    kind: &'static str,
     corpus: Option<Corpus>,
 }
 
 impl Place {
-    async fn new() -> Self {
+    async fn new(kind: &'static str) -> Self {
         let folder = tempfile::tempdir().expect("a temporary folder");
-        let corpus = pipeline(DIMENSIONS[0]).open(folder.path().join("c")).await.expect("a corpus");
-        Self { folder, texts: vec![None; DOCUMENTS], dimensions: DIMENSIONS[0], corpus: Some(corpus) }
+        let corpus = pipeline(DIMENSIONS[0], kind).open(folder.path().join("c")).await.expect("a corpus");
+        Self { folder, texts: vec![None; DOCUMENTS], dimensions: DIMENSIONS[0], kind, corpus: Some(corpus) }
     }
 
     fn path(&self) -> std::path::PathBuf {
@@ -117,17 +119,19 @@ impl Place {
             Step::Reencode => {
                 self.corpus = None;
                 self.dimensions = DIMENSIONS[usize::from(self.dimensions == DIMENSIONS[0])];
-                let (corpus, report) =
-                    pipeline(self.dimensions).reencode(self.path(), &StopToken::default()).await.expect("encoded");
+                let (corpus, report) = pipeline(self.dimensions, self.kind)
+                    .reencode(self.path(), &StopToken::default())
+                    .await
+                    .expect("encoded");
                 assert!(!report.stopped);
                 self.corpus = Some(corpus);
             }
             Step::Reopen => {
                 self.corpus = None;
                 let other = DIMENSIONS[usize::from(self.dimensions == DIMENSIONS[0])];
-                let refused = pipeline(other).open(self.path()).await.err().map(|error| error.kind());
+                let refused = pipeline(other, self.kind).open(self.path()).await.err().map(|error| error.kind());
                 assert_eq!(refused, Some(ErrorKind::Mismatch));
-                self.corpus = Some(pipeline(self.dimensions).open(self.path()).await.expect("a corpus"));
+                self.corpus = Some(pipeline(self.dimensions, self.kind).open(self.path()).await.expect("a corpus"));
             }
         }
     }
@@ -189,10 +193,13 @@ async fn exported(corpus: &Corpus, folder: &Path) -> String {
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(24))]
     #[test]
-    fn catalogue_segments_and_texts_agree_whatever_was_done(steps in prop::collection::vec(step(), 1..14)) {
+    fn catalogue_segments_and_texts_agree_whatever_was_done(
+        steps in prop::collection::vec(step(), 1..14),
+        kind in prop::sample::select(vec!["auto", "exact", "graph", "lists"]),
+    ) {
         let runtime = tokio::runtime::Builder::new_current_thread().build().expect("a runtime");
         runtime.block_on(async {
-            let mut place = Place::new().await;
+            let mut place = Place::new(kind).await;
             for step in &steps {
                 place.take(step).await;
                 agrees(&place.path());
@@ -202,7 +209,7 @@ proptest! {
             // All of it goes out and in again, and comes out the same.
             let folder = place.folder.path().to_path_buf();
             let lines = exported(place.corpus(), &folder).await;
-            let mut other = pipeline(place.dimensions).open(folder.join("other")).await.expect("a corpus");
+            let mut other = pipeline(place.dimensions, kind).open(folder.join("other")).await.expect("a corpus");
             other.import(std::io::Cursor::new(lines.clone())).await.expect("imported");
             agrees(&folder.join("other"));
             assert_eq!(exported(&other, &folder).await, lines);
