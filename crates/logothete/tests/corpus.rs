@@ -369,6 +369,8 @@ async fn what_has_moved_is_neither_read_nor_encoded_again() {
     let detail = corpus.document("2025/copy.md").await.expect("a document");
     assert_eq!(detail.metadata["file_name"].to_string(), "copy.md");
     assert_eq!(first.chunks + detail.info.chunks, report.chunks);
+    // What has moved does not repeat itself; the copy does.
+    assert_eq!(report.repeated as u64, detail.info.chunks);
     assert_eq!(corpus.build(place.docs()).await.expect("a build").unchanged, 9);
     corpus.verify().await.expect("sound indexes");
 }

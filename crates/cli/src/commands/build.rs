@@ -145,7 +145,7 @@ fn nothing_there(paths: &[PathBuf]) -> Option<BuildReport> {
 
 /// The report: what changed, what it cost, what failed.
 pub fn render(report: &BuildReport, style: Style) -> String {
-    let number = |n: usize, what: &str| (n > 0).then(|| format!("{n} {what}"));
+    let number = |n: usize, what: &str| (n > 0).then(|| format!("{} {what}", thousands(n as u64)));
     let parts: Vec<String> = [
         number(report.added, "added"),
         number(report.changed, "changed"),
@@ -161,7 +161,8 @@ pub fn render(report: &BuildReport, style: Style) -> String {
     let encoded = if report.encoded + report.cached == 0 {
         "none encoded".to_owned()
     } else {
-        format!("{} encoded, {} from before", report.encoded, report.cached)
+        let [encoded, cached] = [report.encoded, report.cached].map(|n| thousands(n as u64));
+        format!("{encoded} encoded, {cached} from before")
     };
     let encoded = match report.repeated {
         0 => encoded,
@@ -299,4 +300,30 @@ fn bar_style() -> ProgressStyle {
     };
     let style = ProgressStyle::with_template(template).unwrap_or_else(|_| ProgressStyle::default_bar());
     style.with_key("rate", rate).with_key("left", left)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_report_says_how_many_of_each() {
+        let report = BuildReport {
+            added: 1_200,
+            unchanged: 10_000,
+            chunks: 67_200,
+            encoded: 7_000,
+            cached: 12_345,
+            repeated: 1,
+            took_ms: 2_000.0,
+            ..BuildReport::default()
+        };
+        let text = render(&report, Style::plain());
+        let expected = "Documents 1,200 added, 10,000 unchanged\n\
+                        Chunks    67,200 (7,000 encoded, 12,345 from before; 1 repeats what others say)\n\
+                        Took      2.0 s\n";
+        assert!(text.starts_with(expected), "{text}");
+        let nothing = render(&BuildReport::default(), Style::plain());
+        assert!(nothing.starts_with("Documents nothing to do\nChunks    0 (none encoded)\n"), "{nothing}");
+    }
 }

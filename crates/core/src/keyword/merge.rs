@@ -11,7 +11,8 @@ use crate::error::Result;
 use crate::segment::{RowSet, SegmentHeader};
 
 /// Writes the live rows of some segments, one segment's behind the other's, as the body of one; returns what stands before it.
-/// A fresh segment of the same rows has the same bytes, but that languages are remembered that no live row is in. Holds four bytes a row, the dictionary, and one list at a time.
+/// A fresh segment of the same rows has the same bytes, but that languages are remembered that no live row is in. Holds four
+/// bytes a row, the dictionary, and one list at a time.
 ///
 /// # Errors
 /// When writing fails.

@@ -135,7 +135,7 @@ fn write_positions(of_row: &[Met], to: &mut Vec<u8>) {
 }
 
 /// Puts words in the order of their terms, and leaves those of one term in theirs: digit by digit of the terms' places in that
-/// order, from the lowest. Terms become their places. `counts` are how often each term stands, by number.
+/// order, from the lowest. Terms become their places. `counts` are how often each term stands, by number, and are written over.
 fn sort(met: &mut Vec<Met>, room: &mut Vec<Met>, terms: &[u32], counts: &mut [u32]) {
     room.resize(met.len(), Met::default());
     // How many words have a digit follows from how often each term stands.

@@ -15,6 +15,12 @@ impl Fields {
         catalogue.fields().map(Self)
     }
 
+    /// Those that a filter may name. Where it names none of the metadata, that is not read.
+    pub(super) fn for_filter(catalogue: &Catalogue, filter: &Filter) -> Result<Self> {
+        let built_in = filter.tests().iter().all(|(field, _)| BUILT_IN_FIELDS.contains(field));
+        if built_in { Ok(Self(Vec::new())) } else { Self::of(catalogue) }
+    }
+
     /// An error when no document has a field of this name, which is more likely a slip than meant.
     pub(super) fn check_name(&self, field: &str, place: &str) -> Result<()> {
         let names = || self.0.iter().map(|field| field.name.as_str()).chain(BUILT_IN_FIELDS);

@@ -18,7 +18,7 @@ pub(super) fn scope(view: &View<'_>, filter: &Filter) -> Result<Arc<Scope>> {
         return Ok(scope);
     }
     let catalogue = view.catalogue();
-    Fields::of(&catalogue)?.check_filter(filter)?;
+    Fields::for_filter(&catalogue, filter)?.check_filter(filter)?;
     let mut scope = view.snapshot.empty_scope();
     catalogue.each_document(|id, facts| {
         let whole = filter.holds_for_all(facts);

@@ -69,8 +69,8 @@ pub(super) struct Batch<'a> {
     vectors: Vectors,
     keywords: KeywordWriter,
     removed: Vec<i64>,
-    /// Documents whose content was found at another place.
-    moved: HashSet<i64>,
+    /// Documents whose content was found at another place, and how many chunks there repeat theirs.
+    moved: HashMap<i64, usize>,
     touched: Vec<(i64, FileState)>,
     since: Instant,
     review: Review,
@@ -90,7 +90,7 @@ impl<'a> Batch<'a> {
             vectors,
             keywords: KeywordWriter::new(inner.pipeline.settings.fields),
             removed: Vec::new(),
-            moved: HashSet::new(),
+            moved: HashMap::new(),
             touched: Vec::new(),
             since: Instant::now(),
             review: Review::default(),
@@ -110,16 +110,18 @@ impl<'a> Batch<'a> {
         self.touched.extend(touched);
     }
 
-    /// Documents whose content was found at another place.
-    pub(super) fn moved(&self) -> &HashSet<i64> {
-        &self.moved
+    /// Whether the content of a document was found at another place.
+    pub(super) fn is_moved(&self, document: i64) -> bool {
+        self.moved.contains_key(&document)
     }
 
     /// Notes that a document is gone, or that it is at another place now.
     pub(super) fn remove(&mut self, known: &Known, report: &mut BuildReport) {
-        if self.moved.remove(&known.id) {
+        if let Some(repeated) = self.moved.remove(&known.id) {
             report.moved += 1;
             report.added = report.added.saturating_sub(1);
+            // What they repeated is they themselves.
+            report.repeated = report.repeated.saturating_sub(repeated);
         } else {
             report.removed += 1;
         }
@@ -200,12 +202,20 @@ impl<'a> Batch<'a> {
             Some(_) => report.changed += 1,
             None => report.added += 1,
         }
-        self.moved.extend(change.like.iter().map(|like| like.id));
+        let repeated = || entries.iter().filter_map(|entry| entry.same_as.as_ref());
+        if let Some(like) = &change.like {
+            let catalogue = self.inner.catalogue();
+            let mut own = 0;
+            for chunk in repeated() {
+                own += usize::from(catalogue.document_of(chunk.as_str())?.is_some_and(|(name, _)| name == like.name));
+            }
+            self.moved.entry(like.id).or_insert(own);
+        }
         report.contexts += change.written.asked;
         report.contexts_cached += change.written.cached;
         report.tokens.sent += change.written.tokens.sent;
         report.tokens.received += change.written.tokens.received;
-        report.repeated += entries.iter().filter(|entry| entry.same_as.is_some()).count();
+        report.repeated += repeated().count();
         self.inner.pipeline.review(&mut self.review, &change.chunks);
         self.languages.add(&change.document);
         let name = &change.document.name;

@@ -16,8 +16,9 @@ const TOGETHER: usize = 8;
 /// Segments of fewer rows are all of about the same size.
 const SMALL: u32 = 20_000;
 
-/// Brings postings in line with the settings, merges what is to be merged, gives the segments that need one a graph or lists, and sweeps files that nobody names. For
-/// the one who holds the writer's lock. What is left when it is stopped is done the next time.
+/// Brings postings in line with the settings, merges what is to be merged, gives the segments that need one a graph or lists,
+/// and sweeps files that nobody names. For the one who holds the writer's lock. What is left when it is stopped is done the
+/// next time.
 pub(crate) fn settle(inner: &Inner, stop: &StopToken) -> Result<()> {
     inner.reweigh(&|| stop.is_stopped())?;
     while !stop.is_stopped() {

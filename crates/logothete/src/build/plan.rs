@@ -196,7 +196,7 @@ impl<'p> Walk<'p> {
         self,
         catalogue: &Catalogue,
         prune: bool,
-        moved: &HashSet<i64>,
+        moved: impl Fn(i64) -> bool,
         report: &mut BuildReport,
     ) -> Result<Vec<Known>> {
         let location = self.planned.source.location();
@@ -209,7 +209,7 @@ impl<'p> Walk<'p> {
             return Ok(Vec::new());
         }
         let gone = catalogue.known_unlisted(self.planned.entry.id)?;
-        let lost = gone.iter().filter(|known| !moved.contains(&known.id)).count();
+        let lost = gone.iter().filter(|known| !moved(known.id)).count();
         if lost * 2 > self.planned.had && !prune {
             report.prune_needed.push(PruneNeeded { source: location.into(), gone: lost, of: self.planned.had });
             return Ok(Vec::new());

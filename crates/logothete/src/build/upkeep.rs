@@ -87,7 +87,7 @@ pub(crate) fn reencode(inner: &Inner, stop: &StopToken) -> Result<BuildReport> {
             report.capped = spending.message();
             return Ok(report);
         };
-        let near = merge::near(inner, &vectors, entry.files.rows, &StopToken::default())?;
+        let near = merge::near(inner, &vectors, entry.files.rows, stop)?;
         renewed.push((entry.id, SegmentFiles { vectors, near, ..entry.files.clone() }));
     }
     inner.store.sync()?;

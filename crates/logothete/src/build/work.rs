@@ -94,7 +94,7 @@ fn build(inner: &Inner, request: &BuildRequest, waiter: &Waiter, report: &mut Bu
             batch.add(changes, &stop, report, &mut meter)?;
         }
         if !ended() {
-            gone.extend(walk.end(&inner.catalogue(), request.prune, batch.moved(), report)?);
+            gone.extend(walk.end(&inner.catalogue(), request.prune, |document| batch.is_moved(document), report)?);
         }
     }
     if !ended() {

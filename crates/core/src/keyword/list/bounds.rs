@@ -10,7 +10,7 @@ pub(super) const LIST_PAIRS: usize = 6;
 
 /// How often a term stands in a row, and how long the row is.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub(in super::super) struct Pair {
+pub(in crate::keyword) struct Pair {
     pub frequency: u32,
     pub length: u32,
 }

@@ -6,7 +6,7 @@ use crate::keyword::bits::{packed_length, unpack};
 use crate::segment::{read_varint, u32_at};
 
 /// A place in a list, which moves forward.
-pub(in super::super) struct Cursor<'a> {
+pub(in crate::keyword) struct Cursor<'a> {
     pairs: Vec<Pair>,
     table: &'a [u8],
     data: &'a [u8],
@@ -28,7 +28,7 @@ pub(in super::super) struct Cursor<'a> {
 
 impl<'a> Cursor<'a> {
     /// Opens a list of so many rows and stands on its first. What is damaged ends early.
-    pub(in super::super) fn open(mut bytes: &'a [u8], count: u32, most: u32) -> Self {
+    pub(in crate::keyword) fn open(mut bytes: &'a [u8], count: u32, most: u32) -> Self {
         let mut cursor = Self {
             pairs: Vec::new(),
             table: &[],
@@ -66,12 +66,12 @@ impl<'a> Cursor<'a> {
     }
 
     /// How many rows it has.
-    pub(in super::super) fn count(&self) -> u32 {
+    pub(in crate::keyword) fn count(&self) -> u32 {
         self.count
     }
 
     /// What bounds the whole list.
-    pub(in super::super) fn pairs(&self) -> &[Pair] {
+    pub(in crate::keyword) fn pairs(&self) -> &[Pair] {
         &self.pairs
     }
 
@@ -80,17 +80,17 @@ impl<'a> Cursor<'a> {
     }
 
     /// The block it stands in.
-    pub(in super::super) fn block(&self) -> usize {
+    pub(in crate::keyword) fn block(&self) -> usize {
         self.block
     }
 
     /// The last row of a block.
-    pub(in super::super) fn last_of(&self, block: usize) -> u32 {
+    pub(in crate::keyword) fn last_of(&self, block: usize) -> u32 {
         if self.table.is_empty() { END } else { u32_at(self.table, block * ENTRY).unwrap_or(END) }
     }
 
     /// What bounds a block.
-    pub(in super::super) fn pairs_of(&self, block: usize) -> impl Iterator<Item = Pair> + '_ {
+    pub(in crate::keyword) fn pairs_of(&self, block: usize) -> impl Iterator<Item = Pair> + '_ {
         let table = self.table;
         let own = (0..BLOCK_PAIRS).map_while(move |at| {
             let at = block * ENTRY + 12 + at * 8;
@@ -142,12 +142,12 @@ impl<'a> Cursor<'a> {
 
     /// The row it stands on; [`END`] behind the last.
     #[inline]
-    pub(in super::super) fn row(&self) -> u32 {
+    pub(in crate::keyword) fn row(&self) -> u32 {
         if self.at < self.held { self.rows[self.at] } else { END }
     }
 
     /// How often the term stands in the row.
-    pub(in super::super) fn frequency(&mut self) -> u32 {
+    pub(in crate::keyword) fn frequency(&mut self) -> u32 {
         if !self.has_frequencies {
             self.has_frequencies = true;
             if self.read_frequencies().is_none() {
@@ -166,7 +166,7 @@ impl<'a> Cursor<'a> {
 
     /// Goes to the next row.
     #[inline]
-    pub(in super::super) fn next(&mut self) {
+    pub(in crate::keyword) fn next(&mut self) {
         self.at += 1;
         if self.at >= self.held && self.block + 1 < self.blocks() {
             self.read(self.block + 1);
@@ -174,7 +174,7 @@ impl<'a> Cursor<'a> {
     }
 
     /// The first block, from the one it stands in, that may hold a row or one behind it; finds it without reading blocks.
-    pub(in super::super) fn block_for(&self, row: u32) -> usize {
+    pub(in crate::keyword) fn block_for(&self, row: u32) -> usize {
         let (blocks, mut low) = (self.blocks(), self.block);
         if low >= blocks || self.last_of(low) >= row {
             return low;
@@ -194,7 +194,7 @@ impl<'a> Cursor<'a> {
     }
 
     /// Goes to the first row that is no less than another. Never goes back.
-    pub(in super::super) fn advance(&mut self, row: u32) {
+    pub(in crate::keyword) fn advance(&mut self, row: u32) {
         if self.row() >= row {
             return;
         }
@@ -219,7 +219,7 @@ impl<'a> Cursor<'a> {
     }
 
     /// The rows of the block it stands in, their frequencies, less one, and the positions of all of them as they are written.
-    pub(in super::super) fn block_parts(&mut self) -> (&[u32], &[u32], &'a [u8]) {
+    pub(in crate::keyword) fn block_parts(&mut self) -> (&[u32], &[u32], &'a [u8]) {
         self.frequency();
         let positions = self.part(self.block, 8, self.all_positions.len());
         let positions = positions.and_then(|(start, end)| self.all_positions.get(start..end)).unwrap_or_default();
@@ -227,7 +227,7 @@ impl<'a> Cursor<'a> {
     }
 
     /// Goes to the first row of the next block.
-    pub(in super::super) fn next_block(&mut self) {
+    pub(in crate::keyword) fn next_block(&mut self) {
         self.at = self.held;
         if self.block + 1 < self.blocks() {
             self.read(self.block + 1);
@@ -235,7 +235,7 @@ impl<'a> Cursor<'a> {
     }
 
     /// Where the term stands in the row, ascending. Costs a step for each row of the block before it that was not asked for.
-    pub(in super::super) fn positions(&mut self, to: &mut Vec<u32>) {
+    pub(in crate::keyword) fn positions(&mut self, to: &mut Vec<u32>) {
         to.clear();
         let mut bytes = self.find_positions().unwrap_or_default();
         let mut before = 0_u32;
@@ -267,7 +267,7 @@ impl<'a> Cursor<'a> {
 
 /// How many bytes the positions of a row take that stand first.
 #[inline]
-pub(in super::super) fn record(mut bytes: &[u8]) -> Option<usize> {
+pub(in crate::keyword) fn record(mut bytes: &[u8]) -> Option<usize> {
     let all = bytes.len();
     let mut left = read_varint(&mut bytes)?;
     let before = all - bytes.len();

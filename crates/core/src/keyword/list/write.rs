@@ -7,7 +7,7 @@ use crate::keyword::bits::{pack, width};
 use crate::segment::write_varint;
 
 /// Writes lists, one after the other.
-pub(in super::super) struct ListWriter {
+pub(in crate::keyword) struct ListWriter {
     /// The distances, less one, and the frequencies, less one, of the block so far.
     distances: [u32; BLOCK],
     frequencies: [u32; BLOCK],
@@ -45,7 +45,7 @@ impl ListWriter {
     /// Adds a row in which the term stands so often, and which is so long, both weighted by field. Rows come in ascending order.
     /// How many positions there are follows, and the distance of each from the one before, in groups of seven bits.
     #[inline]
-    pub(in super::super) fn push(
+    pub(in crate::keyword) fn push(
         &mut self,
         row: u32,
         frequency: u32,
@@ -65,7 +65,7 @@ impl ListWriter {
 
     /// Adds rows with the frequencies, less one, of each, and the positions of all, one row's behind the other's. Their lengths are
     /// looked up among those of all rows.
-    pub(in super::super) fn push_all(
+    pub(in crate::keyword) fn push_all(
         &mut self,
         mut rows: &[u32],
         mut frequencies: &[u32],
@@ -116,7 +116,7 @@ impl ListWriter {
     }
 
     /// Ends the list and writes it; returns how many rows it has.
-    pub(in super::super) fn finish(&mut self, to: &mut Vec<u8>) -> u32 {
+    pub(in crate::keyword) fn finish(&mut self, to: &mut Vec<u8>) -> u32 {
         if self.held > 0 {
             self.end_block();
         }
