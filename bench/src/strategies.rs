@@ -3,8 +3,9 @@
 use std::path::Path;
 
 use logothete::chunk::{Review, chunks};
-use logothete::measure::{SetQuestion, read_questions};
-use logothete::{Config, FolderSource, Ocr, Pipeline, Result, Strategy};
+use logothete::config::{Ocr, Strategy};
+use logothete::eval::{SetQuestion, read_questions};
+use logothete::{Config, FolderSource, Pipeline, Result};
 
 /// What marks a line: the headings of the byelaws. Other documents have no such lines.
 const MARKER: &str = "Article *";
@@ -41,15 +42,15 @@ pub async fn row(written: &str, demo: &Path, questions: Vec<SetQuestion>) -> Res
     let pipeline = Pipeline::from_config(&config)?;
     let folder = tempfile::tempdir().expect("a temporary folder");
     let documents = demo.join("documents");
-    let mut corpus = pipeline.open(folder.path()).await?;
+    let corpus = pipeline.open(folder.path()).await?;
     corpus.build(&documents).await?;
     let run = corpus.evaluate(written, questions).await?;
     let mut review = Review::default();
-    let chunker = pipeline.chunker()?;
+    let (encoder, chunker) = (pipeline.encoder()?, pipeline.chunker()?);
     for item in FolderSource::new(&documents)?.walk().flatten() {
         let bytes = std::fs::read(&item.place).unwrap_or_default();
         let Ok(document) = pipeline.parse(&item.path, bytes) else { continue };
-        pipeline.review(&mut review, &chunks(&document, &item.path, &*chunker)?);
+        Pipeline::review(&mut review, &chunks(&document, &item.path, &*chunker)?, &*encoder);
     }
     let value = |name: &str| run.metrics.get(name).copied().unwrap_or(f64::NAN);
     Ok(format!(

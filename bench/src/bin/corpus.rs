@@ -32,7 +32,7 @@ fn main() {
     let runtime = tokio::runtime::Builder::new_current_thread().build().expect("a runtime");
     match arguments.iter().map(String::as_str).collect::<Vec<_>>().as_slice() {
         ["again", folder, kind] => runtime.block_on(async {
-            let mut corpus = pipeline(kind).open(Path::new(folder).join("c")).await.expect("a corpus");
+            let corpus = pipeline(kind).open(Path::new(folder).join("c")).await.expect("a corpus");
             let report = corpus.build(Path::new(folder).join("docs")).await.expect("a build");
             assert_eq!((report.added, report.changed, report.failed.len()), (0, 0, 0), "there is nothing to do");
         }),
@@ -72,7 +72,7 @@ fn unchanged(runtime: &tokio::runtime::Runtime, files: usize) {
     // Younger files are looked at again: they may have changed within the resolution of the clock.
     std::thread::sleep(Duration::from_millis(2_100));
     runtime.block_on(async {
-        let mut corpus = pipeline("auto").open(folder.path().join("c")).await.expect("a corpus");
+        let corpus = pipeline("auto").open(folder.path().join("c")).await.expect("a corpus");
         assert_eq!(corpus.build(&docs).await.expect("a build").added, files);
     });
     let path = folder.path().display().to_string();
@@ -117,7 +117,7 @@ fn large(runtime: &tokio::runtime::Runtime, chunks: usize, kind: &str) {
     let since = Instant::now();
     let (held, memory) = watched(|| {
         runtime.block_on(async {
-            let mut corpus = pipeline(kind).open(folder.path().join("c")).await.expect("a corpus");
+            let corpus = pipeline(kind).open(folder.path().join("c")).await.expect("a corpus");
             let report = corpus.build(BuildRequest::new([&docs])).await.expect("a build");
             assert!(report.failed.is_empty(), "{:?}", report.failed.first());
             corpus.info().await.expect("facts")

@@ -11,7 +11,8 @@ use std::time::Instant;
 use logothete::{Pipeline, chunk};
 use logothete_bench::{files, median};
 use logothete_core::vector::{Encoder, Role};
-use logothete_encoder::{Kernel, SentenceEncoder};
+use logothete_encoder::SentenceEncoder;
+use logothete_encoder::internals::Kernel;
 
 const THREADS: usize = 2;
 /// How often each is measured.

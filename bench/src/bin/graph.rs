@@ -8,9 +8,9 @@ use std::time::Instant;
 
 use logothete_bench::median;
 use logothete_bench::vectors::Enlarged;
-use logothete_core::search::{Hit, RowSet};
 use logothete_core::segment::whole_segment;
-use logothete_core::vector::{Distance, Graph, VectorIndex, write_graph, write_vectors};
+use logothete_core::segment::{Hit, RowSet};
+use logothete_core::vector::{AnnGraph, Distance, VectorIndex, write_ann_graph, write_vectors};
 use rayon::prelude::*;
 
 const THREADS: usize = 2;
@@ -30,10 +30,11 @@ fn main() {
             .expect("a segment");
     drop(vectors);
     let since = Instant::now();
-    let graph = whole_segment(|to| Ok(write_graph(&index, to, &|| false)?.expect("it has codes"))).expect("a graph");
+    let graph =
+        whole_segment(|to| Ok(write_ann_graph(&index, to, &|| false)?.expect("it has codes"))).expect("a graph");
     let took = since.elapsed().as_secs_f64();
     println!("built in {took:.0} s, {:.0} vectors/s; {} MB", rows as f64 / took, graph.len() / 1_000_000);
-    let graph = Graph::open(graph).expect("a graph");
+    let graph = AnnGraph::open(graph).expect("a graph");
     println!("| rows kept | recall@{PLACES} | graph, searches/s | exact, searches/s | times the exact |");
     println!("|---:|---:|---:|---:|---:|");
     for one_in in [1, 10, 100, 1000] {

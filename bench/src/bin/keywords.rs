@@ -14,7 +14,7 @@ use logothete_bench::passages::{Random, WORDS, passages, word};
 use logothete_core::keyword::{
     FieldWeights, Fields, KeywordIndex, KeywordWriter, LiveCounts, LiveKeywords, PreparedQuery, Query, merge_keywords,
 };
-use logothete_core::search::RowSet;
+use logothete_core::segment::RowSet;
 use logothete_core::segment::whole_segment;
 use logothete_core::text::Language;
 

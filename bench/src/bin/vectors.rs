@@ -7,7 +7,7 @@ use std::time::Instant;
 
 use logothete_bench::median;
 use logothete_bench::vectors::{Enlarged, plain};
-use logothete_core::search::RowSet;
+use logothete_core::segment::RowSet;
 use logothete_core::segment::whole_segment;
 use logothete_core::vector::{Distance, VectorIndex, write_vectors};
 use rayon::prelude::*;

@@ -12,7 +12,7 @@ pub struct Arguments {
     pub verb: Verb,
 
     #[command(flatten)]
-    pub place: Place,
+    pub at: CorpusArguments,
 
     /// Write one JSON document to stdout instead of text
     #[arg(long, global = true)]
@@ -21,7 +21,7 @@ pub struct Arguments {
 
 /// Where the configuration and the corpus are.
 #[derive(Args)]
-pub struct Place {
+pub struct CorpusArguments {
     /// The configuration file [default: the nearest logothete.toml, upwards from here]
     #[arg(long, global = true, value_name = "FILE")]
     pub config: Option<PathBuf>,

@@ -2,6 +2,7 @@
 
 mod args;
 mod commands;
+mod hints;
 mod view;
 
 use std::io::Write;
@@ -16,8 +17,8 @@ use args::{Arguments, Upkeep, Verb};
 /// The version of the JSON on stdout.
 const JSON_VERSION: u32 = 1;
 
-/// What a verb leaves behind.
-struct Outcome {
+/// What a verb prints, and its exit code.
+struct Output {
     text: String,
     json: Value,
     code: u8,
@@ -38,52 +39,57 @@ fn main() -> ExitCode {
     quiet_workers();
     let arguments = Arguments::parse();
     let as_json = arguments.json;
-    let outcome = tokio::runtime::Builder::new_current_thread()
+    let output = tokio::runtime::Builder::new_current_thread()
         .enable_all()
         .build()
         .map_err(|error| Error::new(ErrorKind::System, "the runtime could not be started").because(error))
         .and_then(|runtime| runtime.block_on(run(arguments)));
-    match outcome {
-        Ok(outcome) => {
+    match output {
+        Ok(output) => {
             let written = if as_json {
-                print_json(outcome.json)
+                print_json(output.json)
             } else {
-                print(&view::visible(&outcome.text, view::Style::of_stdout().is_on()))
+                print(&view::visible(&output.text, view::Style::of_stdout().is_on()))
             };
-            ExitCode::from(if written { outcome.code } else { FAILED })
+            ExitCode::from(if written { output.code } else { FAILED })
         }
         Err(error) => {
-            eprintln!("{}", view::visible(&format!("error: {error}"), false));
+            let said = match hints::hint(&error) {
+                Some(hint) => format!("error: {error}\nhint: {hint}"),
+                None => format!("error: {error}"),
+            };
+            eprintln!("{}", view::visible(&said, false));
             if as_json {
                 print_json(json!({ "error": { "kind": format!("{:?}", error.kind()), "message": error.to_string() } }));
             }
-            ExitCode::from(if error.kind() == ErrorKind::Configuration { USAGE } else { FAILED })
+            let is_usage = matches!(error.kind(), ErrorKind::Configuration | ErrorKind::InvalidRequest);
+            ExitCode::from(if is_usage { USAGE } else { FAILED })
         }
     }
 }
 
-async fn run(arguments: Arguments) -> logothete::Result<Outcome> {
-    let place = &arguments.place;
+async fn run(arguments: Arguments) -> logothete::Result<Output> {
+    let at = &arguments.at;
     match arguments.verb {
         Verb::Demo => commands::demo::run().await,
-        Verb::New { paths } => commands::new::run(place, &paths),
-        Verb::Parse(arguments) => commands::parse::run(place, &arguments),
-        Verb::Chunk(arguments) => commands::chunk::run(place, &arguments),
+        Verb::New { paths } => commands::new::run(at, &paths),
+        Verb::Parse(arguments) => commands::parse::run(at, &arguments),
+        Verb::Chunk(arguments) => commands::chunk::run(at, &arguments),
         Verb::Build { upkeep: Upkeep { forget: Some(document), .. }, .. } => {
-            commands::upkeep::forget(place, &document).await
+            commands::upkeep::forget(at, &document).await
         }
-        Verb::Build { upkeep: Upkeep { compact: true, .. }, .. } => commands::upkeep::compact(place).await,
-        Verb::Build { upkeep: Upkeep { reencode: true, .. }, .. } => commands::upkeep::reencode(place).await,
-        Verb::Build { upkeep: Upkeep { import: Some(file), .. }, .. } => commands::upkeep::import(place, &file).await,
-        Verb::Build { paths, estimate: true, .. } => commands::build::estimate(place, paths).await,
-        Verb::Build { paths, prune, .. } => commands::build::run(place, paths, prune).await,
-        Verb::Show { export: Some(file), .. } => commands::upkeep::export(place, &file).await,
+        Verb::Build { upkeep: Upkeep { compact: true, .. }, .. } => commands::upkeep::compact(at).await,
+        Verb::Build { upkeep: Upkeep { reencode: true, .. }, .. } => commands::upkeep::reencode(at).await,
+        Verb::Build { upkeep: Upkeep { import: Some(file), .. }, .. } => commands::upkeep::import(at, &file).await,
+        Verb::Build { paths, estimate: true, .. } => commands::build::estimate(at, paths).await,
+        Verb::Build { paths, prune, .. } => commands::build::run(at, paths, prune).await,
+        Verb::Show { export: Some(file), .. } => commands::upkeep::export(at, &file).await,
         Verb::Show { document, chunk, verify, .. } => {
-            commands::show::run(place, document.as_deref(), chunk.as_deref(), verify).await
+            commands::show::run(at, document.as_deref(), chunk.as_deref(), verify).await
         }
-        Verb::Search(arguments) => commands::search::run(place, &arguments).await,
-        Verb::Ask(arguments) => commands::ask::run(place, &arguments).await,
-        Verb::Evaluate { set, split } => commands::evaluate::run(place, &set, split.as_deref()).await,
+        Verb::Search(arguments) => commands::search::run(at, &arguments).await,
+        Verb::Ask(arguments) => commands::ask::run(at, &arguments).await,
+        Verb::Evaluate { set, split } => commands::evaluate::run(at, &set, split.as_deref()).await,
     }
 }
 

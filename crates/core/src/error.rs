@@ -3,6 +3,8 @@
 use std::error::Error as StdError;
 use std::fmt;
 
+use crate::trace::Trace;
+
 /// What kind of failure this is, for code that decides what to do about it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[non_exhaustive]
@@ -13,8 +15,10 @@ pub enum ErrorKind {
     Unreadable,
     /// The input is of a type that nothing here reads.
     Unsupported,
-    /// A setting has a value that makes no sense, or a key that nobody knows.
+    /// A setting has an invalid value, or a key is unknown.
     Configuration,
+    /// A request is invalid: an empty question, a filter that cannot be read, a field that no document has.
+    InvalidRequest,
     /// The corpus on disk is damaged, or of a version that this program does not know.
     Corpus,
     /// The corpus was made with another encoder or another setting than the one in use.
@@ -43,6 +47,7 @@ struct Inner {
     message: String,
     place: Option<String>,
     source: Option<Box<dyn StdError + Send + Sync>>,
+    trace: Option<Trace>,
 }
 
 /// The result of anything here that can fail.
@@ -51,7 +56,7 @@ pub type Result<T, E = Error> = std::result::Result<T, E>;
 impl Error {
     /// An error of a kind, with a message that says what failed and what to do.
     pub fn new(kind: ErrorKind, message: impl Into<String>) -> Self {
-        Self(Box::new(Inner { kind, message: message.into(), place: None, source: None }))
+        Self(Box::new(Inner { kind, message: message.into(), place: None, source: None, trace: None }))
     }
 
     /// The same error, at a place: a file, a page, a line, a key.
@@ -69,6 +74,18 @@ impl Error {
     pub fn because(mut self, source: impl Into<Box<dyn StdError + Send + Sync>>) -> Self {
         self.0.source = Some(source.into());
         self
+    }
+
+    /// The same error, with the trace of what was done before it.
+    #[must_use]
+    pub fn with_trace(mut self, trace: Trace) -> Self {
+        self.0.trace = Some(trace);
+        self
+    }
+
+    /// The trace of what was done before the failure; `None` unless the request asked for one.
+    pub fn trace(&self) -> Option<&Trace> {
+        self.0.trace.as_ref()
     }
 
     /// What kind of failure this is.

@@ -20,18 +20,27 @@
 //! # Ok::<(), logothete_core::Error>(())
 //! ```
 
+pub mod answer;
 pub mod chunk;
-pub mod cite;
 pub mod document;
 mod error;
+pub mod eval;
+pub mod evidence;
 mod fingerprint;
 pub mod keyword;
-pub mod measure;
 pub mod prompt;
+pub mod query;
+mod round;
 pub mod search;
 pub mod segment;
+pub mod suggest;
 pub mod text;
+pub mod trace;
+mod usage;
 pub mod vector;
+pub mod verify;
 
 pub use error::{Error, ErrorKind, Result};
 pub use fingerprint::Fingerprint;
+pub use round::{round_milliseconds, round_score};
+pub use usage::TokenUsage;

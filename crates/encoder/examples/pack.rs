@@ -21,11 +21,11 @@ fn main() -> Result<()> {
         move |error| Error::new(ErrorKind::System, message).because(error)
     };
     fs::create_dir_all(out).map_err(failed(out))?;
-    let packed = logothete_encoder::pack(Path::new(model), name, &languages, |file, bytes| {
+    let weights = logothete_encoder::pack(Path::new(model), name, &languages, |file, bytes| {
         println!("{:>9} bytes  {file}", bytes.len());
         let path = out.join(file);
         fs::write(&path, bytes).map_err(failed(&path))
     })?;
-    println!("{}; weights {}", packed.name, packed.weights);
+    println!("{name}; weights {weights}");
     Ok(())
 }

@@ -6,14 +6,14 @@
 
 use std::collections::HashMap;
 
-use logothete_core::text::{fold, is_function_word, words};
+use logothete_core::text::{fold, is_stopword, words};
 use logothete_core::vector::{Encoder, Role, Vectors};
 use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 
 /// How much all the pieces of a word count together, beside the word itself.
 const PIECES_SHARE: f32 = 0.5;
-const SHORTEST_PIECE: usize = 3;
-const LONGEST_PIECE: usize = 5;
+const MIN_PIECE: usize = 3;
+const MAX_PIECE: usize = 5;
 
 /// The hashing encoder. Costs a hash a feature; the same text gives the same vector on every machine.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -49,15 +49,14 @@ impl Hashing {
         };
         for word in words(text) {
             let folded = fold(word.text);
-            if is_function_word(&folded) {
+            if is_stopword(&folded) {
                 continue;
             }
             add(0, &word.term, 1.0);
             let edged: Vec<char> = format!("^{folded}$").chars().collect();
-            let pieces: usize =
-                (SHORTEST_PIECE..=LONGEST_PIECE).map(|size| (edged.len() + 1).saturating_sub(size)).sum();
+            let pieces: usize = (MIN_PIECE..=MAX_PIECE).map(|size| (edged.len() + 1).saturating_sub(size)).sum();
             let share = PIECES_SHARE / (pieces.max(1) as f32).sqrt();
-            for size in SHORTEST_PIECE..=LONGEST_PIECE {
+            for size in MIN_PIECE..=MAX_PIECE {
                 for piece in edged.windows(size) {
                     add(1, &piece.iter().collect::<String>(), share);
                 }

@@ -13,8 +13,12 @@ mod sentence;
 mod tokenise;
 mod weights;
 
-pub use bert::{Activation, Precision, Shape};
+pub use bert::Precision;
 pub use hashing::Hashing;
-pub use kernel::{Kernel, Place as TilePlace, ROWS, Sums, WIDE};
-pub use sentence::{FolderSettings, Packed, Pooling, SentenceEncoder, TextTokens, pack};
-pub use tokenise::{Normaliser, WordPieceSettings};
+pub use sentence::{FolderSettings, Pooling, SentenceEncoder, TextTokens, pack};
+
+/// The arithmetic kernels, for the benches and tests of this workspace. Nothing here is stable.
+#[cfg(feature = "internals")]
+pub mod internals {
+    pub use crate::kernel::{Kernel, ROWS, Sums, TileLayout, WIDE};
+}

@@ -1,7 +1,8 @@
 //! Every way of doing the arithmetic gives the same numbers as the plainest one.
 
 use logothete_core::vector::{Encoder, Role};
-use logothete_encoder::{Kernel, ROWS, SentenceEncoder, Sums, TilePlace, WIDE};
+use logothete_encoder::SentenceEncoder;
+use logothete_encoder::internals::{Kernel, ROWS, Sums, TileLayout, WIDE};
 use proptest::prelude::*;
 
 /// Rows of a length that is a multiple of four, and a panel for them.
@@ -38,7 +39,7 @@ proptest! {
         }
         for kernel in Kernel::all() {
             let mut sums = Sums::default();
-            kernel.multiply_bytes(&rows, stride, count, &panel, sums.flat(), TilePlace::TILE);
+            kernel.multiply_bytes(&rows, stride, count, &panel, sums.flat(), TileLayout::TILE);
             prop_assert_eq!(&sums.0, &expected.0, "{}", kernel.name());
         }
     }
@@ -55,7 +56,7 @@ proptest! {
         }
         for kernel in Kernel::all() {
             let mut sums = Sums::default();
-            kernel.multiply_shorts(&rows, stride, count, &panel, sums.flat(), TilePlace::TILE);
+            kernel.multiply_shorts(&rows, stride, count, &panel, sums.flat(), TileLayout::TILE);
             prop_assert_eq!(&sums.0, &expected.0, "{}", kernel.name());
         }
     }

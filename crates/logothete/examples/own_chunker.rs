@@ -44,11 +44,11 @@ fn begins_entry(line: &str) -> bool {
 
 #[tokio::main(flavor = "current_thread")]
 async fn main() -> Result<()> {
-    let mut corpus = Pipeline::default().with_chunker(ByEntry::default()).open("entries.corpus").await?;
+    let corpus = Pipeline::default().with_chunker(ByEntry::default()).open("entries.corpus").await?;
     let report = corpus.build("demo/documents").await?;
     println!("{} chunks", report.chunks);
     for passage in corpus.search("yacht aground on the spit").await?.passages.iter().take(2) {
-        println!("{}. {}\n   {}", passage.rank, passage.place(), passage.text);
+        println!("{}. {}\n   {}", passage.rank, passage.location, passage.text);
     }
     Ok(())
 }

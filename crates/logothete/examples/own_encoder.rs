@@ -36,11 +36,11 @@ impl Encoder for LetterCounts {
 
 #[tokio::main(flavor = "current_thread")]
 async fn main() -> Result<()> {
-    let mut corpus = Pipeline::default().with_encoder(LetterCounts).open("letters.corpus").await?;
+    let corpus = Pipeline::default().with_encoder(LetterCounts).open("letters.corpus").await?;
     corpus.build("demo/documents").await?;
     for passage in corpus.search("swing bridge hours").await?.passages.iter().take(3) {
         let vector = passage.legs.get("vector").map(|leg| leg.rank);
-        println!("{}. {} (vector leg: {vector:?})", passage.rank, passage.place());
+        println!("{}. {} (vector leg: {vector:?})", passage.rank, passage.location);
     }
     Ok(())
 }

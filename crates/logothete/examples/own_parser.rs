@@ -41,7 +41,7 @@ async fn main() -> Result<()> {
     let table = "04:12 low 0.9\n10:31 high 5.2\n16:40 low 1.1\n22:58 high 4.9\n";
     let source = MemorySource::new("tides").with("2025-11-18.tides", table);
 
-    let mut corpus = Pipeline::default().with_parser(TideTable).open("tides.corpus").await?;
+    let corpus = Pipeline::default().with_parser(TideTable).open("tides.corpus").await?;
     corpus.build(std::sync::Arc::new(source)).await?;
     println!("{}", corpus.ask("What is the height of the tide at 10:31?").await?);
     Ok(())

@@ -5,9 +5,9 @@ use logothete::Pipeline;
 
 #[tokio::main(flavor = "current_thread")]
 async fn main() -> logothete::Result<()> {
-    let mut corpus = Pipeline::default().open("harbour.corpus").await?;
+    let corpus = Pipeline::default().open("harbour.corpus").await?;
     corpus.build("demo/documents").await?;
-    let answer = corpus.ask("What draught may enter the north channel at low water?").await?;
-    println!("{answer}");
+    let reply = corpus.ask("What draught may enter the north channel at low water?").await?;
+    println!("{reply}");
     Ok(())
 }

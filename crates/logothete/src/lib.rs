@@ -4,69 +4,66 @@
 //! use logothete::Pipeline;
 //!
 //! # async fn run() -> logothete::Result<()> {
-//! let mut corpus = Pipeline::default().open("harbour.corpus").await?;
+//! let corpus = Pipeline::default().open("harbour.corpus").await?;
 //! corpus.build("demo/documents").await?;
-//! let answer = corpus.ask("What draught may enter the north channel at low water?").await?;
-//! println!("{answer}");
+//! let reply = corpus.ask("What draught may enter the north channel at low water?").await?;
+//! println!("{reply}");
 //! # Ok(())
 //! # }
 //! ```
 //!
-//! A [`Pipeline`] says how documents are cut and encoded and how passages are found. Opened on a folder it gives a
-//! [`Corpus`], which is built, searched and asked. Every value in between ([`Document`](document::Document),
-//! [`Chunk`](chunk::Chunk), [`Passage`](search::Passage), [`Answer`](cite::Answer)) is plain, can be printed and written
-//! as JSON, and every stage can be called alone: see [`parse`], [`chunk`], [`search`], [`cite`], [`measure`].
+//! A [`Pipeline`] says how documents are cut and encoded, and how passages are found. Opened on a folder it returns a [`Corpus`],
+//! which is built, searched and asked. A `Corpus` is cheap to clone and may be used by many tasks at a time.
 //!
-//! Computation runs on threads of the pipeline's own, never on those of the async runtime. Nothing is sent anywhere.
+//! Every value in between is plain data that can be printed and written as JSON: [`Document`](document::Document),
+//! [`Chunk`](chunk::Chunk), [`Passage`](search::Passage), [`Answer`](answer::Answer). Every stage can be called alone: see
+//! [`parse`], [`chunk`], [`search`], [`evidence`], [`verify`] and [`eval`].
+//!
+//! Computation runs on threads of the corpus, never on those of the async runtime. Nothing is sent anywhere by default.
 
-mod ask;
-mod build;
-mod chunking;
-mod config;
-mod corpus;
-mod evaluate;
-mod generate;
-mod handle;
-#[cfg(feature = "http")]
-mod net;
+pub mod answer;
+pub mod config;
+pub mod corpus;
+mod evaluation;
+pub mod generate;
+mod ingest;
+mod maintenance;
+mod opened;
 mod pipeline;
-mod pool;
-mod recognise;
 #[cfg(feature = "http")]
 mod remote;
-mod source;
-mod trace;
+pub mod search;
+pub mod source;
+mod storage;
+mod threads;
+pub mod trace;
 
-/// The name of the threads that compute, so that a panic in one can be told from a panic elsewhere.
-pub use pool::THREAD_NAME as WORKER_THREAD;
+/// A future that any thread may run.
+pub type BoxFuture<'a, T> = std::pin::Pin<Box<dyn Future<Output = T> + Send + 'a>>;
 
-pub use build::{
-    BuildReport, BuildRequest, DocumentEstimate, Estimate, Failure, Forgotten, Given, OwnChunk, Progress, PruneNeeded,
-    Stage, StopToken,
+pub use answer::Reply;
+pub use config::Config;
+pub use corpus::Corpus;
+pub use generate::Generator;
+pub use ingest::{
+    BuildReport, BuildRequest, DocumentEstimate, Estimate, Failure, OwnChunk, Progress, PruneNeeded, Stage, Upsert,
 };
-pub use config::{
-    ChunkConfig, ChunkContext, ChunkUnit, Config, EncoderConfig, EncoderKind, IndexConfig, Ocr, Settings, Strategy,
-    pages,
-};
-pub use corpus::{
-    ChunkDetail, ChunkInfo, CorpusInfo, DocumentDetail, DocumentInfo, FieldInfo, IndexKind, SegmentInfo, VectorInfo,
-};
-pub use generate::{Generated, Generator};
-pub use handle::Corpus;
 pub use logothete_core::{
-    Error, ErrorKind, Fingerprint, Result, chunk, cite, document, keyword, measure, prompt, search, text, vector,
+    Error, ErrorKind, Fingerprint, Result, TokenUsage, chunk, document, eval, evidence, keyword, prompt, query,
+    suggest, text, vector, verify,
 };
 pub use logothete_encoder::{FolderSettings, Hashing, Pooling, Precision, SentenceEncoder};
 pub use logothete_parse::{
     ParseSettings, Parsers, area_picture, block_colour, outlined_page, page_picture, parse, png,
 };
-pub use pipeline::Pipeline;
-pub use recognise::Tesseract;
+pub use maintenance::Forgotten;
+pub use pipeline::{Pipeline, Tesseract};
 #[cfg(feature = "http")]
 pub use remote::RemoteEncoder;
+pub use search::{SearchRequest, SearchResult};
 #[cfg(feature = "http")]
 pub use source::WebSource;
-pub use source::{BoxFuture, Content, FolderSource, Item, Items, MemorySource, Source};
-
-/// What a search found.
-pub use ask::{Misspelt, SearchRequest, SearchResult};
+pub use source::{FolderSource, MemorySource, Source};
+pub use threads::StopToken;
+/// The name of the threads that compute, so that a panic in one can be told from a panic elsewhere.
+pub use threads::THREAD_NAME as WORKER_THREAD;

@@ -207,7 +207,7 @@ async fn whatever_a_failing_power_leaves_is_a_corpus() {
         // The work goes on to where it would have come.
         if moment % 3 == 0 {
             let (round, expected) = &expected[1];
-            let mut corpus = pipeline().open(corpus_in(after.path())).await.expect("the corpus opens");
+            let corpus = pipeline().open(corpus_in(after.path())).await.expect("the corpus opens");
             corpus.build(folder.join("docs")).await.expect("a build");
             drop(corpus);
             let link = after.path().join("docs");
@@ -292,10 +292,10 @@ async fn two_who_write_at_once_are_told_so() {
     work(folder, 0, |_| {}).await.expect("the first round is not disturbed");
     let held_lock = fs::File::open(corpus_in(folder).join("writer.lock")).expect("the lock's file");
     held_lock.try_lock().expect("nobody writes");
-    let mut corpus = pipeline().open(corpus_in(folder)).await.expect("the corpus opens");
+    let corpus = pipeline().open(corpus_in(folder)).await.expect("the corpus opens");
     let errors = [
         corpus.build(folder.join("docs")).await.err(),
-        corpus.put([logothete::OwnChunk::new("a", "b")]).await.err(),
+        corpus.upsert([logothete::OwnChunk::new("a", "b")]).await.err(),
         corpus.forget("own/1").await.err(),
         corpus.remove("own/1").await.err(),
         corpus.compact().await.err(),

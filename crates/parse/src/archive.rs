@@ -23,7 +23,7 @@ impl<'a> Archive<'a> {
             let message = "it is damaged or cut short: its list of parts cannot be read; fetch it again";
             Error::new(ErrorKind::Unreadable, message).because(error)
         })?;
-        Ok(Self { zip, left: Cell::new(budget.most_unpacked), limit: budget.most_unpacked })
+        Ok(Self { zip, left: Cell::new(budget.max_unpacked), limit: budget.max_unpacked })
     }
 
     /// Whether bytes are an archive with a part of this name.

@@ -52,7 +52,7 @@ const ENDINGS: &[&str] = &[
     "scss", "ini", "cfg", "tex",
 ];
 /// A part of code is closed at the next margin once it has so many lines.
-const LEAST_LINES: usize = 12;
+const MIN_LINES: usize = 12;
 
 /// Reads source code.
 #[derive(Clone, Copy, Debug, Default)]
@@ -94,7 +94,7 @@ impl Parser for CodeParser {
         let mut after_blank = false;
         for line in text.lines() {
             let at_margin = after_blank && !line.trim().is_empty() && !line.starts_with([' ', '\t', '}', ')', ']']);
-            if at_margin && part.len() >= LEAST_LINES {
+            if at_margin && part.len() >= MIN_LINES {
                 builder.block(BlockKind::Code, &part.join("\n"));
                 part.clear();
             }

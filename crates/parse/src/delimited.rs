@@ -9,7 +9,7 @@ use crate::plain;
 /// The marks that may part fields, the likeliest first.
 const DELIMITERS: &[u8] = b",;\t|";
 /// How many rows are looked at to find the dialect.
-const LOOK: usize = 50;
+const SAMPLE_ROWS: usize = 50;
 
 /// Reads the rows as one table. The delimiter is the one that cuts most rows into the same number of fields; the first row
 /// names the columns when it looks like names.
@@ -73,7 +73,7 @@ fn rows(text: &str, delimiter: u8, most: usize) -> Vec<Vec<String>> {
 /// The delimiter under which most rows have the same number of fields, two or more.
 fn delimiter(text: &str) -> u8 {
     let agreeing = |delimiter: u8| {
-        let rows = rows(text, delimiter, LOOK);
+        let rows = rows(text, delimiter, SAMPLE_ROWS);
         let mut widths: Vec<usize> = rows.iter().map(Vec::len).collect();
         widths.sort_unstable();
         let usual = widths.get(widths.len() / 2).copied().unwrap_or(0);

@@ -3,7 +3,7 @@
 use logothete_core::{Error, ErrorKind};
 
 /// How many bytes from the start are looked at.
-const LOOK: usize = 8192;
+const SAMPLE_BYTES: usize = 8192;
 
 /// Signatures of formats that are met often and not read, with the word for each.
 const NOT_READ: &[(&[u8], &str)] = &[
@@ -27,7 +27,7 @@ pub(crate) fn ending(name: &str) -> String {
 
 /// What bytes are, when they are not text.
 pub(crate) fn not_text(bytes: &[u8]) -> Option<&'static str> {
-    let start = &bytes[..bytes.len().min(LOOK)];
+    let start = &bytes[..bytes.len().min(SAMPLE_BYTES)];
     let known = NOT_READ.iter().find(|(signature, _)| start.starts_with(signature)).map(|(_, what)| *what);
     known.or_else(|| is_binary(start).then_some("this is binary data, not text"))
 }

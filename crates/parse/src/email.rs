@@ -7,7 +7,7 @@ use mail_parser::{Address, Message, MessageParser, MimeHeaders, PartType};
 use crate::{ParseSettings, Parsers, html, plain};
 
 /// No more attachments than this are looked at.
-const MOST_ATTACHMENTS: usize = 200;
+const MAX_ATTACHMENTS: usize = 200;
 
 /// Reads e-mail.
 #[derive(Clone, Default)]
@@ -102,7 +102,7 @@ impl EmailParser {
                 _ => {}
             }
         }
-        for (index, part) in message.attachments().enumerate().take(MOST_ATTACHMENTS) {
+        for (index, part) in message.attachments().enumerate().take(MAX_ATTACHMENTS) {
             budget.check()?;
             let name = part.attachment_name().map_or_else(|| format!("attachment {}", index + 1), str::to_owned);
             match self.attachment(part, &name, budget) {

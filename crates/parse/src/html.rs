@@ -65,11 +65,11 @@ fn is_html(bytes: &[u8]) -> bool {
 }
 
 /// Elements nested deeper than this are read as plain text.
-const DEEPEST: usize = 200;
+const MAX_DEPTH: usize = 200;
 /// A `main` or `article` with fewer characters than this is not the content.
-const LEAST_CONTENT: usize = 40;
+const MIN_CONTENT: usize = 40;
 /// A table cell spans no more rows or columns than this, whatever it says.
-const MOST_SPANNED: usize = 100;
+const MAX_SPANNED: usize = 100;
 
 /// Elements that hold no content of the page.
 const LEFT_OUT: &[&str] = &[
@@ -107,7 +107,7 @@ const BLOCKS: &[&str] = &[
 ];
 
 /// A page with more elements open at once than this is refused: building its tree takes time by the square of it.
-const MOST_OPEN: usize = 2_000;
+const MAX_OPEN: usize = 2_000;
 /// Elements that need no end, and so do not count as open.
 const WITHOUT_END: &[&str] = &[
     "area", "base", "br", "col", "dd", "dt", "embed", "hr", "img", "input", "li", "link", "meta", "option", "p",
@@ -120,9 +120,8 @@ const WITHOUT_END: &[&str] = &[
 /// When its elements lie too deep inside one another, or the time is over.
 pub(crate) fn write(text: &str, budget: &Budget, builder: &mut DocumentBuilder) -> Result<()> {
     if is_too_deep(text) {
-        let message = format!(
-            "the page has more than {MOST_OPEN} elements inside one another, and was not read; repair it first"
-        );
+        let message =
+            format!("the page has more than {MAX_OPEN} elements inside one another, and was not read; repair it first");
         return Err(Error::new(ErrorKind::Limit, message));
     }
     let page = Html::parse_document(text);
@@ -151,7 +150,7 @@ fn is_too_deep(text: &str) -> bool {
             // What was opened inside and not ended stays: browsers open such elements again behind this end.
             open.remove(at);
         }
-        if open.len() > MOST_OPEN {
+        if open.len() > MAX_OPEN {
             return true;
         }
     }
@@ -187,7 +186,7 @@ fn content(page: &Html) -> ElementRef<'_> {
         let mut found = page.select(&parsed);
         // Several articles are a list of them: then the content is what holds them all.
         if let (Some(element), None) = (found.next(), found.next())
-            && element.text().map(|text| text.trim().len()).sum::<usize>() >= LEAST_CONTENT
+            && element.text().map(|text| text.trim().len()).sum::<usize>() >= MIN_CONTENT
         {
             return element;
         }
@@ -236,7 +235,7 @@ impl Reader<'_> {
         if is_left_out(&element, inside) {
             return;
         }
-        if depth > DEEPEST {
+        if depth > MAX_DEPTH {
             self.text.push_str(&shallow_text(element));
             return;
         }
@@ -390,7 +389,7 @@ fn grid(rows: &[ElementRef<'_>]) -> Vec<TableRow> {
                 cell.attr(name)
                     .and_then(|number| number.trim().parse::<usize>().ok())
                     .unwrap_or(1)
-                    .clamp(1, MOST_SPANNED)
+                    .clamp(1, MAX_SPANNED)
             };
             let columns = cells.len()..cells.len() + spanned("colspan");
             cells.push(TableCell::Text(one_line(&cell.text().collect::<String>())));

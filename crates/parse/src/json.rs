@@ -11,7 +11,7 @@ const TEXTS: &[&str] = &["/text", "/content", "/body", "/message", "/description
 /// The same for titles.
 const TITLES: &[&str] = &["/title", "/name", "/subject", "/heading", "/id"];
 /// Fields inside one another are written out this deep.
-const DEEPEST: usize = 6;
+const MAX_DEPTH: usize = 6;
 
 /// Where in a record its text and its metadata are: JSON pointers (RFC 6901), such as `/body/text`.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -209,7 +209,7 @@ fn plain_value(value: &Json) -> Option<Value> {
 fn write(value: &Json, path: &str, depth: usize, to: &mut String) {
     let below = |name: &str| if path.is_empty() { name.to_owned() } else { format!("{path} {name}") };
     match value {
-        _ if depth > DEEPEST => {}
+        _ if depth > MAX_DEPTH => {}
         Json::Object(fields) => fields.iter().for_each(|(name, value)| write(value, &below(name), depth + 1, to)),
         Json::Array(list) => match plain_value(value) {
             Some(words) => to.push_str(&format!("{path}: {words}\n")),

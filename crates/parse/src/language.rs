@@ -4,7 +4,7 @@ use logothete_core::document::{Document, Value};
 use whatlang::{Lang, detect};
 
 /// How much of the text is looked at, in bytes.
-const LOOK: usize = 6_000;
+const MAX_BYTES: usize = 6_000;
 /// A text with fewer letters than this tells nothing.
 const LEAST: usize = 60;
 
@@ -84,7 +84,7 @@ pub(crate) fn note(document: &mut Document) {
     if document.metadata.contains_key("language") {
         return;
     }
-    let mut end = document.text.len().min(LOOK);
+    let mut end = document.text.len().min(MAX_BYTES);
     while !document.text.is_char_boundary(end) {
         end -= 1;
     }

@@ -12,7 +12,9 @@
 
 #[cfg(any(feature = "epub", feature = "office"))]
 mod archive;
+mod captions;
 mod code;
+mod colours;
 #[cfg(feature = "delimited")]
 mod delimited;
 mod detect;
@@ -32,7 +34,8 @@ mod office;
 mod pdf;
 mod plain;
 mod registry;
-mod timed;
+#[cfg(not(feature = "picture"))]
+mod unavailable;
 #[cfg(any(feature = "epub", feature = "office"))]
 #[cfg_attr(not(feature = "office"), allow(dead_code))]
 mod xml;
@@ -42,7 +45,9 @@ use std::sync::Arc;
 use logothete_core::Result;
 use logothete_core::document::{Budget, Document, PageRecogniser, Parser};
 
+pub use captions::CaptionParser;
 pub use code::CodeParser;
+pub use colours::block_colour;
 #[cfg(feature = "delimited")]
 pub use delimited::DelimitedParser;
 #[cfg(feature = "email")]
@@ -59,10 +64,11 @@ pub use office::{DocxParser, PptxParser, SheetParser};
 #[cfg(feature = "pdf")]
 pub use pdf::{OutlineEntry, PdfParser, outline as pdf_outline};
 #[cfg(feature = "picture")]
-pub use pdf::{area_picture, block_colour, outlined_page, page_picture, png};
+pub use pdf::{area_picture, outlined_page, page_picture, png};
 pub use plain::TextParser;
 pub use registry::Parsers;
-pub use timed::CaptionParser;
+#[cfg(not(feature = "picture"))]
+pub use unavailable::{area_picture, outlined_page, page_picture, png};
 
 /// What the parsers of the library can be told.
 #[derive(Clone, Default)]

@@ -6,7 +6,7 @@ use quick_xml::XmlVersion;
 use quick_xml::events::{BytesStart, Event};
 
 /// Elements inside one another, at most.
-const DEEPEST: usize = 300;
+const MAX_DEPTH: usize = 300;
 /// Events between two looks at the clock.
 const BETWEEN_CHECKS: usize = 20_000;
 
@@ -111,17 +111,17 @@ pub(crate) fn tree(bytes: &[u8], budget: &Budget) -> Result<Element> {
     let mut open = vec![Element::default()];
     events(&text, budget, |event| {
         match event {
-            Found::Start(start) => {
-                if open.len() > DEEPEST {
+            XmlEvent::Start(start) => {
+                if open.len() > MAX_DEPTH {
                     let message =
-                        format!("its XML has more than {DEEPEST} elements inside one another; it was not read");
+                        format!("its XML has more than {MAX_DEPTH} elements inside one another; it was not read");
                     return Err(Error::new(ErrorKind::Limit, message));
                 }
                 open.push(element(start));
             }
-            Found::Empty(start) => push(&mut open, Node::Element(element(start))),
-            Found::Text(text) => push(&mut open, Node::Text(text.to_owned())),
-            Found::End(_) => {
+            XmlEvent::Empty(start) => push(&mut open, Node::Element(element(start))),
+            XmlEvent::Text(text) => push(&mut open, Node::Text(text.to_owned())),
+            XmlEvent::End(_) => {
                 if open.len() > 1
                     && let Some(ended) = open.pop()
                 {
@@ -166,7 +166,7 @@ fn element(start: &BytesStart<'_>) -> Element {
 }
 
 /// Something met in XML.
-pub(crate) enum Found<'e> {
+pub(crate) enum XmlEvent<'e> {
     Start(&'e BytesStart<'e>),
     Empty(&'e BytesStart<'e>),
     Text(&'e str),
@@ -193,7 +193,7 @@ pub(crate) fn name(start: &BytesStart<'_>) -> String {
 ///
 /// # Errors
 /// When it is no XML, the time is over, or what the callback returns.
-pub(crate) fn events(text: &str, budget: &Budget, mut on: impl FnMut(Found<'_>) -> Result<()>) -> Result<()> {
+pub(crate) fn events(text: &str, budget: &Budget, mut on: impl FnMut(XmlEvent<'_>) -> Result<()>) -> Result<()> {
     let mut reader = quick_xml::Reader::from_str(text);
     reader.config_mut().check_end_names = false;
     reader.config_mut().allow_unmatched_ends = true;
@@ -204,16 +204,16 @@ pub(crate) fn events(text: &str, budget: &Budget, mut on: impl FnMut(Found<'_>) 
             budget.check()?;
         }
         match reader.read_event().map_err(damaged)? {
-            Event::Start(start) => on(Found::Start(&start))?,
-            Event::Empty(start) => on(Found::Empty(&start))?,
-            Event::End(end) => on(Found::End(&String::from_utf8_lossy(end.local_name().as_ref().as_ref())))?,
-            Event::Text(text) => on(Found::Text(&text.xml10_content()))?,
-            Event::CData(text) => on(Found::Text(&text.xml10_content()))?,
+            Event::Start(start) => on(XmlEvent::Start(&start))?,
+            Event::Empty(start) => on(XmlEvent::Empty(&start))?,
+            Event::End(end) => on(XmlEvent::End(&String::from_utf8_lossy(end.local_name().as_ref().as_ref())))?,
+            Event::Text(text) => on(XmlEvent::Text(&text.xml10_content()))?,
+            Event::CData(text) => on(XmlEvent::Text(&text.xml10_content()))?,
             Event::GeneralRef(reference) => {
                 let name = reference.xml10_content();
                 match (reference.resolve_char_ref(), quick_xml::escape::resolve_predefined_entity(&name)) {
-                    (Ok(Some(c)), _) => on(Found::Text(c.encode_utf8(&mut [0; 4])))?,
-                    (_, Some(text)) => on(Found::Text(text))?,
+                    (Ok(Some(c)), _) => on(XmlEvent::Text(c.encode_utf8(&mut [0; 4])))?,
+                    (_, Some(text)) => on(XmlEvent::Text(text))?,
                     _ => {}
                 }
             }

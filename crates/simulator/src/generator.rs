@@ -2,10 +2,10 @@
 
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
-use logothete::cite::Tokens;
+use logothete::generate::{Generation, GenerationRequest, GenerationStream};
 use logothete::prompt::Prompt;
 use logothete::text::count_words;
-use logothete::{BoxFuture, Error, ErrorKind, Fingerprint, Generated, Generator, Result};
+use logothete::{Error, ErrorKind, Fingerprint, Generator, TokenUsage};
 
 /// Something that goes wrong instead of a reply.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -67,13 +67,14 @@ impl ScriptedGenerator {
     }
 }
 
-/// What stands inside a fence of a prompt's material.
+/// The text inside a fence of a prompt.
 pub fn part<'a>(prompt: &'a Prompt, name: &str) -> Option<&'a str> {
-    let from = prompt.material.find(&format!("[{name} "))?;
-    let mark = prompt.material[from..].split([' ', ']']).nth(1)?;
-    let body = prompt.material[from..].find('\n')? + from + 1;
-    let end = prompt.material.find(&format!("\n[end of {name} {mark}]"))?;
-    prompt.material.get(body..end)
+    let material = prompt.messages.last()?.content.as_str();
+    let from = material.find(&format!("[{name} "))?;
+    let mark = material[from..].split([' ', ']']).nth(1)?;
+    let body = material[from..].find('\n')? + from + 1;
+    let end = material.find(&format!("\n[end of {name} {mark}]"))?;
+    material.get(body..end)
 }
 
 impl Generator for ScriptedGenerator {
@@ -85,12 +86,13 @@ impl Generator for ScriptedGenerator {
         Fingerprint::of(["scripted", self.name.as_str()])
     }
 
-    /// A token a word.
+    /// Counts a token for each word.
     fn count_tokens(&self, text: &str) -> u64 {
         count_words(text) as u64
     }
 
-    fn generate<'a>(&'a self, prompt: &'a Prompt) -> BoxFuture<'a, Result<Generated>> {
+    fn stream<'a>(&'a self, request: &'a GenerationRequest) -> GenerationStream<'a> {
+        let prompt = &request.prompt;
         let mut state = self.state();
         state.asked.push(prompt.clone());
         let number = state.asked.len();
@@ -102,10 +104,12 @@ impl Generator for ScriptedGenerator {
             Some(Fault::Empty) => Ok(String::new()),
             None => Ok((self.script)(prompt)),
         };
-        let generated = text.map(|text| Generated {
-            tokens: Tokens { sent: self.count_tokens(&prompt.text()), received: self.count_tokens(&text) },
-            text,
-        });
-        Box::pin(std::future::ready(generated))
+        match text {
+            Err(error) => Generation::failed(error),
+            Ok(text) => {
+                let usage = TokenUsage { sent: self.count_tokens(&prompt.text()), received: self.count_tokens(&text) };
+                Generation::new(text, usage).into_stream()
+            }
+        }
     }
 }

@@ -1,37 +1,39 @@
 //! `logothete ask`
 
-use logothete::cite::{Answer, Verdict};
-use logothete::{Result, SearchRequest};
+use logothete::answer::Answer;
+use logothete::trace::Trace;
+use logothete::verify::Verdict;
+use logothete::{Reply, Result, SearchRequest};
 use serde_json::{Value, json};
 
 use super::{configuration, corpus};
-use crate::args::{AskArguments, Place};
+use crate::args::{AskArguments, CorpusArguments};
 use crate::view::{Style, duration, indented, quotation, shortened, width, wrap};
-use crate::{DONE, Outcome, REFUSED};
+use crate::{DONE, Output, REFUSED};
 
-pub async fn run(place: &Place, arguments: &AskArguments) -> Result<Outcome> {
-    let (config, folder) = configuration(place)?;
+pub async fn run(at: &CorpusArguments, arguments: &AskArguments) -> Result<Output> {
+    let (config, folder) = configuration(at)?;
     let filter = super::filter(arguments.filter.as_deref())?;
     let request = |question: String| match &filter {
-        Some(filter) => SearchRequest::new(question).filter(filter.clone()),
-        None => SearchRequest::new(question),
+        Some(filter) => SearchRequest::new(question).filter(filter.clone()).traced(),
+        None => SearchRequest::new(question).traced(),
     };
     let requests: Vec<_> =
         super::asked(&arguments.question, arguments.questions.as_deref())?.into_iter().map(request).collect();
-    let answers = corpus(place, &config, &folder, true).await?.ask_all(requests).await?;
+    let replies = corpus(at, &config, &folder, true).await?.ask_all(requests).await?;
     let style = Style::of_stdout();
-    let shown = |answer: &Answer| {
-        let trace = if arguments.trace { render_trace(&answer.trace, style) } else { String::new() };
-        render(answer, style) + &trace
+    let shown = |reply: &Reply| {
+        let trace = if arguments.trace { render_trace(&reply.trace, style) } else { String::new() };
+        render(&reply.answer, style) + &trace
     };
-    let code = if answers.iter().all(Answer::is_refusal) { REFUSED } else { DONE };
+    let code = if replies.iter().all(|reply| reply.answer.is_refusal()) { REFUSED } else { DONE };
     if arguments.questions.is_none() {
-        let text = answers.first().map(shown).unwrap_or_default();
-        return Ok(Outcome { text, json: json!(answers.first()), code });
+        let text = replies.first().map(shown).unwrap_or_default();
+        return Ok(Output { text, json: json!(replies.first()), code });
     }
-    let one = |answer: &Answer| super::one_of_several(&answer.question, &shown(answer), style);
-    let text = answers.iter().map(one).collect::<Vec<_>>().join("\n");
-    Ok(Outcome { text, json: json!({ "answers": answers }), code })
+    let one = |reply: &Reply| super::one_of_several(&reply.answer.question, &shown(reply), style);
+    let text = replies.iter().map(one).collect::<Vec<_>>().join("\n");
+    Ok(Output { text, json: json!({ "answers": replies }), code })
 }
 
 /// The answer with its sources, or the refusal with what came nearest.
@@ -44,14 +46,14 @@ pub fn render(answer: &Answer, style: Style) -> String {
     for source in &answer.sources {
         out.push('\n');
         let marker = format!("[{}]", source.marker);
-        let mut place = source.place();
-        if let Some(date) = &source.date {
+        let mut place = source.location.to_string();
+        if let Some(date) = &source.location.date {
             place.push_str(&format!(" ({date})"));
         }
         out.push_str(&format!("{marker} {}\n", style.place(&place)));
         out.push_str(&quotation(&source.quotation, &source.matches, marker.len() + 1, width(), style));
         for other in &source.also {
-            out.push_str(&format!("    {} {}\n", style.faint("also in"), style.place(&other.place())));
+            out.push_str(&format!("    {} {}\n", style.faint("also in"), style.place(&other.location.to_string())));
         }
     }
     for claim in answer.claims.iter().filter(|claim| claim.verdict != Verdict::Supported) {
@@ -59,29 +61,31 @@ pub fn render(answer: &Answer, style: Style) -> String {
         out.push_str(&format!("\n{} {}\n", style.warning(&format!("This is {verdict} by its source:")), claim.text));
     }
     for passage in &answer.nearest {
-        out.push_str(&format!("\n  {}\n", style.place(&passage.place())));
+        out.push_str(&format!("\n  {}\n", style.place(&passage.location.to_string())));
         out.push_str(&indented(&shortened(passage.body(), 2 * width()), 4));
     }
     out
 }
 
-fn render_trace(stages: &[Value], style: Style) -> String {
+/// The steps of a trace, those that are parts of another indented below it.
+fn render_trace(trace: &Trace, style: Style) -> String {
     let mut out = format!("\n{}\n", style.strong("Trace"));
-    for stage in stages {
-        let name = stage["stage"].as_str().unwrap_or_default();
-        let took = duration(stage["took_ms"].as_f64().unwrap_or_default());
-        out.push_str(&format!("  {name:<8} {:>8}\n", style.faint(&took)));
-        for (key, value) in
-            stage.as_object().into_iter().flatten().filter(|(key, _)| *key != "stage" && *key != "took_ms")
-        {
+    for record in &trace.records {
+        let indent = 2 + 2 * trace.depth(record);
+        let details = serde_json::to_value(&record.details).unwrap_or_default();
+        let name = details["stage"].as_str().unwrap_or_default();
+        let took = style.faint(&duration(record.took_ms));
+        out.push_str(&format!("{:indent$}{name:<name_width$} {took:>8}\n", "", name_width = 14 - indent));
+        for (key, value) in details.as_object().into_iter().flatten().filter(|(key, _)| *key != "stage") {
             match value {
                 Value::Array(items) if items.iter().any(Value::is_object) => {
-                    out.push_str(&format!("    {key}\n"));
+                    out.push_str(&format!("{:indent$}  {key}\n", ""));
                     for item in items {
-                        out.push_str(&format!("      {}\n", shortened(&fields(item), width().saturating_sub(6))));
+                        let room = width().saturating_sub(indent + 4);
+                        out.push_str(&format!("{:indent$}    {}\n", "", shortened(&fields(item), room)));
                     }
                 }
-                value => out.push_str(&indented(&format!("{key}: {}", fields(value)), 4)),
+                value => out.push_str(&indented(&format!("{key}: {}", fields(value)), indent + 2)),
             }
         }
     }

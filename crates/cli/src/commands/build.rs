@@ -12,17 +12,17 @@ use logothete::{
 use serde_json::json;
 
 use super::{configuration, corpus, failures};
-use crate::args::Place;
+use crate::args::CorpusArguments;
 use crate::view::{Align, Style, count, duration, indented, table, thousands, visible};
-use crate::{DONE, FAILED, Outcome, STOPPED};
+use crate::{DONE, FAILED, Output, STOPPED};
 
-pub async fn run(place: &Place, paths: Vec<PathBuf>, prune: bool) -> Result<Outcome> {
-    let (config, folder) = configuration(place)?;
+pub async fn run(at: &CorpusArguments, paths: Vec<PathBuf>, prune: bool) -> Result<Output> {
+    let (config, folder) = configuration(at)?;
     let asked = match Asked::new(&config, paths) {
         Ok(asked) => asked,
         Err(nothing) => return Ok(*nothing),
     };
-    let mut corpus = corpus(place, &config, &folder, asked.nothing).await.map_err(say_what)?;
+    let corpus = corpus(at, &config, &folder, asked.nothing).await.map_err(say_what)?;
 
     let bar = ProgressBar::no_length().with_style(bar_style());
     bar.enable_steady_tick(Duration::from_millis(200));
@@ -32,11 +32,11 @@ pub async fn run(place: &Place, paths: Vec<PathBuf>, prune: bool) -> Result<Outc
             bar.set_length(progress.total as u64);
             bar.set_position(progress.done as u64);
             bar.set_message(match (progress.stage, progress.encoding) {
-                (Stage::Indexes, _) => "merging the indexes".to_owned(),
                 (Stage::Documents, Some((done, of))) => {
                     format!("encoding, {} of {} done", thousands(done as u64), count(of as u64, "chunk", "chunks"))
                 }
                 (Stage::Documents, None) => visible(&progress.document, false).into_owned(),
+                _ => "merging the indexes".to_owned(),
             });
         }
     });
@@ -66,18 +66,18 @@ pub async fn run(place: &Place, paths: Vec<PathBuf>, prune: bool) -> Result<Outc
         render(&report, style),
         style.place(&corpus.folder().unwrap_or(std::path::Path::new("memory")).display().to_string())
     );
-    Ok(Outcome { text, json: json!(report), code })
+    Ok(Output { text, json: json!(report), code })
 }
 
 /// Says what a build would do and cost. A corpus that is not there yet is not made.
-pub async fn estimate(place: &Place, paths: Vec<PathBuf>) -> Result<Outcome> {
-    let (config, folder) = configuration(place)?;
+pub async fn estimate(at: &CorpusArguments, paths: Vec<PathBuf>) -> Result<Output> {
+    let (config, folder) = configuration(at)?;
     let asked = match Asked::new(&config, paths) {
         Ok(asked) => asked,
         Err(nothing) => return Ok(*nothing),
     };
     let elsewhere;
-    let corpus = match corpus(place, &config, &folder, true).await {
+    let corpus = match corpus(at, &config, &folder, true).await {
         Err(error) if error.kind() == ErrorKind::NotFound && !asked.nothing => {
             elsewhere = tempfile::tempdir()
                 .map_err(|error| Error::new(ErrorKind::System, "there is no temporary folder").because(error))?;
@@ -88,7 +88,7 @@ pub async fn estimate(place: &Place, paths: Vec<PathBuf>) -> Result<Outcome> {
     let estimate = corpus.estimate(asked.request(&config)).await?;
     let text = render_estimate(&estimate, Style::of_stdout());
     let code = if estimate.documents.is_empty() && estimate.unchanged == 0 { FAILED } else { DONE };
-    Ok(Outcome { text, json: json!(estimate), code })
+    Ok(Output { text, json: json!(estimate), code })
 }
 
 fn say_what(error: Error) -> Error {
@@ -109,12 +109,12 @@ struct Asked {
 
 impl Asked {
     /// The paths that were named, or those of the configuration; the end of it when nothing is at any of them.
-    fn new(config: &Config, paths: Vec<PathBuf>) -> std::result::Result<Self, Box<Outcome>> {
+    fn new(config: &Config, paths: Vec<PathBuf>) -> std::result::Result<Self, Box<Output>> {
         let whole = paths.is_empty();
         let paths = if whole { config.sources.paths.clone() } else { paths };
         if let Some(report) = nothing_there(&paths) {
             let text = failures(&report.failed, Style::of_stdout()).trim_start().to_owned();
-            return Err(Box::new(Outcome { text, json: json!(report), code: FAILED }));
+            return Err(Box::new(Output { text, json: json!(report), code: FAILED }));
         }
         let nothing = paths.is_empty() && config.sources.addresses.is_empty();
         Ok(Self { paths, whole, nothing })
@@ -122,7 +122,7 @@ impl Asked {
 
     fn request(&self, config: &Config) -> BuildRequest {
         let sources = config.sources.clone();
-        let mut request = BuildRequest::new(&self.paths).filter(sources.include, sources.exclude);
+        let mut request = BuildRequest::new(&self.paths).patterns(sources.include, sources.exclude);
         for (name, value) in sources.metadata {
             request = request.metadata(name, value);
         }
@@ -138,9 +138,11 @@ fn nothing_there(paths: &[PathBuf]) -> Option<BuildReport> {
     let failed: Vec<Failure> = paths
         .iter()
         .filter_map(|path| logothete::FolderSource::new(path).err().map(|error| (path, error)))
-        .map(|(path, error)| Failure { document: path.display().to_string(), reason: error.message().to_owned() })
+        .map(|(path, error)| Failure::new(path.display().to_string(), error.message()))
         .collect();
-    (!paths.is_empty() && failed.len() == paths.len()).then(|| BuildReport { failed, ..BuildReport::default() })
+    let mut report = BuildReport::default();
+    report.failed = failed;
+    (!paths.is_empty() && report.failed.len() == paths.len()).then_some(report)
 }
 
 /// The report: what changed, what it cost, what failed.
@@ -248,7 +250,8 @@ fn render_estimate(estimate: &Estimate, style: Style) -> String {
     }
     let mut rows =
         vec![["Document"].into_iter().chain(columns.iter().map(|(name, _)| *name)).map(str::to_owned).collect()];
-    let all = DocumentEstimate { document: "All".to_owned(), ..total.clone() };
+    let mut all = total.clone();
+    "All".clone_into(&mut all.document);
     for document in estimate.documents.iter().chain((estimate.documents.len() > 1).then_some(&all)) {
         let cells = columns.iter().map(|(_, cell)| cell(document));
         rows.push([document.document.clone()].into_iter().chain(cells).collect::<Vec<_>>());
@@ -308,16 +311,9 @@ mod tests {
 
     #[test]
     fn a_report_says_how_many_of_each() {
-        let report = BuildReport {
-            added: 1_200,
-            unchanged: 10_000,
-            chunks: 67_200,
-            encoded: 7_000,
-            cached: 12_345,
-            repeated: 1,
-            took_ms: 2_000.0,
-            ..BuildReport::default()
-        };
+        let mut report = BuildReport::default();
+        (report.added, report.unchanged, report.chunks) = (1_200, 10_000, 67_200);
+        (report.encoded, report.cached, report.repeated, report.took_ms) = (7_000, 12_345, 1, 2_000.0);
         let text = render(&report, Style::plain());
         let expected = "Documents 1,200 added, 10,000 unchanged\n\
                         Chunks    67,200 (7,000 encoded, 12,345 from before; 1 repeats what others say)\n\

@@ -1,17 +1,18 @@
 //! `logothete chunk`
 
 use logothete::chunk::{self, Chunk, Chunker, Review};
+use logothete::config::{ChunkUnit, Strategy};
 use logothete::document::{Document, Span};
-use logothete::{ChunkUnit, Config, Error, ErrorKind, Pipeline, Result, Strategy};
+use logothete::{Config, Error, ErrorKind, Pipeline, Result};
 use serde_json::{Value, json};
 
 use super::{Parsed, configuration, failures, parsed};
-use crate::args::{ChunkArguments, Place};
+use crate::args::{ChunkArguments, CorpusArguments};
 use crate::view::{Align, Style, broken, count, histogram, indented, shortened, side_by_side, strip, table, width};
-use crate::{DONE, FAILED, Outcome};
+use crate::{DONE, FAILED, Output};
 
-pub fn run(place: &Place, arguments: &ChunkArguments) -> Result<Outcome> {
-    let (mut config, _) = configuration(place)?;
+pub fn run(at: &CorpusArguments, arguments: &ChunkArguments) -> Result<Output> {
+    let (mut config, _) = configuration(at)?;
     set(&mut config, arguments)?;
     match &arguments.compare {
         None => show(&config, arguments),
@@ -48,7 +49,6 @@ fn set(config: &mut Config, arguments: &ChunkArguments) -> Result<()> {
 /// Documents as one setting cuts them.
 struct Cut {
     name: String,
-    pipeline: Pipeline,
     chunker: std::sync::Arc<dyn Chunker>,
     chunks: Vec<Vec<Chunk>>,
     review: Review,
@@ -57,17 +57,16 @@ struct Cut {
 impl Cut {
     fn new(config: &Config, parsed: &Parsed) -> Result<Self> {
         let pipeline = Pipeline::from_config(config).map_err(|error| Error::new(error.kind(), error.message()))?;
-        let chunker = pipeline.chunker()?;
+        let (encoder, chunker) = (pipeline.encoder()?, pipeline.chunker()?);
         let mut cut = Self {
             name: config.chunk.strategy.name().to_owned(),
-            pipeline,
             chunker,
             chunks: Vec::new(),
             review: Review::default(),
         };
         for document in parsed.documents.iter().map(|read| &read.document) {
             let chunks = chunk::chunks(document, &document.name, &*cut.chunker)?;
-            cut.pipeline.review(&mut cut.review, &chunks);
+            Pipeline::review(&mut cut.review, &chunks, &*encoder);
             cut.chunks.push(chunks);
         }
         Ok(cut)
@@ -77,7 +76,7 @@ impl Cut {
         self.chunker.limit().map_or("words", |limit| limit.unit().name())
     }
 
-    fn most(&self) -> Option<usize> {
+    fn max(&self) -> Option<usize> {
         self.chunker.limit().and_then(chunk::Limit::most)
     }
 
@@ -91,8 +90,8 @@ impl Cut {
 
     /// The settings on one line.
     fn settings(&self) -> String {
-        match self.most() {
-            Some(most) => format!("{}, {most} {}, {} repeated", self.name, self.unit(), self.overlap()),
+        match self.max() {
+            Some(max) => format!("{}, {max} {}, {} repeated", self.name, self.unit(), self.overlap()),
             None => format!("{}, no limit", self.name),
         }
     }
@@ -101,7 +100,7 @@ impl Cut {
         json!({
             "strategy": self.name,
             "unit": self.unit(),
-            "limit": self.most(),
+            "limit": self.max(),
             "overlap": self.overlap(),
             "sizes": self.review.spread(),
             "cut_sentences": self.review.cut_sentences,
@@ -126,7 +125,7 @@ fn rounded(share: f64) -> f64 {
     (share * 1e4).round() / 1e4
 }
 
-fn show(config: &Config, arguments: &ChunkArguments) -> Result<Outcome> {
+fn show(config: &Config, arguments: &ChunkArguments) -> Result<Output> {
     let parsed = parsed(config, &arguments.files)?;
     let cut = Cut::new(config, &parsed)?;
     let style = Style::of_stdout();
@@ -147,7 +146,7 @@ fn show(config: &Config, arguments: &ChunkArguments) -> Result<Outcome> {
         .collect();
     json["failed"] = json!(parsed.failed);
     json["chunks"] = json!(cut.chunks.concat());
-    Ok(Outcome { text, json, code: if parsed.documents.is_empty() { FAILED } else { DONE } })
+    Ok(Output { text, json, code: if parsed.documents.is_empty() { FAILED } else { DONE } })
 }
 
 /// The text of a document with the cuts drawn in it. What stands in two chunks is tinted, what stands in none stands back.
@@ -225,7 +224,7 @@ fn sizes(cut: &Cut, style: Style) -> String {
         "{}  {spread}\n{}\n{}",
         style.strong(&chunks),
         style.faint(&cut.settings()),
-        histogram(cut.review.sizes(), cut.most(), width()),
+        histogram(cut.review.sizes(), cut.max(), width()),
     )
 }
 
@@ -238,7 +237,7 @@ fn advice(advice: &[String], style: Style) -> String {
 }
 
 /// Two settings side by side.
-fn compare(config: &Config, pair: &str, arguments: &ChunkArguments) -> Result<Outcome> {
+fn compare(config: &Config, pair: &str, arguments: &ChunkArguments) -> Result<Output> {
     let Some((first, second)) = pair.split_once(',') else {
         let message =
             format!("{pair:?} is one setting; write two, such as structure,window or structure:80,structure:150");
@@ -251,7 +250,7 @@ fn compare(config: &Config, pair: &str, arguments: &ChunkArguments) -> Result<Ou
     let half = (width() - 3) / 2;
     let drawn = [0, 1].map(|index: usize| {
         let cut = &cuts[index];
-        format!("{}\n{}", cut.settings(), histogram(cut.review.sizes(), cut.most(), half))
+        format!("{}\n{}", cut.settings(), histogram(cut.review.sizes(), cut.max(), half))
     });
     text.push_str(&format!("{}\n", side_by_side(&drawn[0], &drawn[1], half)));
     text.push_str(&figures(&cuts, style));
@@ -274,7 +273,7 @@ fn compare(config: &Config, pair: &str, arguments: &ChunkArguments) -> Result<Ou
         })
         .collect();
     let json = json!({ "runs": runs, "failed": parsed.failed });
-    Ok(Outcome { text, json, code: if parsed.documents.is_empty() { FAILED } else { DONE } })
+    Ok(Output { text, json, code: if parsed.documents.is_empty() { FAILED } else { DONE } })
 }
 
 /// Where both settings cut each document, a line a setting. Documents that both cut alike are only counted.

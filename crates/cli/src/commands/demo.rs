@@ -2,11 +2,12 @@
 
 use std::path::Path;
 
-use logothete::{Config, Error, ErrorKind, Ocr, Pipeline, Result};
+use logothete::config::Ocr;
+use logothete::{Config, Error, ErrorKind, Pipeline, Result, SearchRequest};
 use serde_json::json;
 
 use crate::view::{Style, count, duration, indented, width};
-use crate::{DONE, Outcome};
+use crate::{DONE, Output};
 
 /// The documents of the Marrowby Harbour Authority, an invented harbour, by name.
 const DOCUMENTS: &[(&str, &[u8])] = &[
@@ -36,7 +37,7 @@ const QUESTIONS: &[&str] = &[
     "What is the maximum weight of a vehicle on the swing bridge?",
 ];
 
-pub async fn run() -> Result<Outcome> {
+pub async fn run() -> Result<Output> {
     let failed = |error: std::io::Error| {
         Error::new(ErrorKind::System, format!("a temporary folder could not be written: {error}")).because(error)
     };
@@ -51,7 +52,7 @@ pub async fn run() -> Result<Outcome> {
     // One document is a scan. It is left unread, so that the demo is the same with and without a program for it.
     let mut config = Config::default();
     config.parse.ocr = Ocr::Off;
-    let mut corpus = Pipeline::from_config(&config)?.open(folder.path().join("harbour.corpus")).await?;
+    let corpus = Pipeline::from_config(&config)?.open(folder.path().join("harbour.corpus")).await?;
     let report = corpus.build(documents).await?;
 
     let style = Style::of_stdout();
@@ -72,11 +73,11 @@ pub async fn run() -> Result<Outcome> {
     }
     let mut answers = Vec::new();
     for question in QUESTIONS {
-        let answer = corpus.ask(*question).await?;
+        let reply = corpus.ask(SearchRequest::new(*question).traced()).await?;
         let rule = "─".repeat(width());
         text.push_str(&format!("\n{}\n{} {question}\n\n", style.faint(&rule), style.faint("?")));
-        text.push_str(&super::ask::render(&answer, style));
-        answers.push(answer);
+        text.push_str(&super::ask::render(&reply.answer, style));
+        answers.push(reply);
     }
     text.push_str(&format!("\n{}\n", style.faint(&"─".repeat(width()))));
     text.push_str("Now with your own documents:\n");
@@ -88,5 +89,5 @@ pub async fn run() -> Result<Outcome> {
     ] {
         text.push_str(&format!("  {command:<28} {}\n", style.faint(meaning)));
     }
-    Ok(Outcome { text, json: json!({ "build": report, "answers": answers }), code: DONE })
+    Ok(Output { text, json: json!({ "build": report, "answers": answers }), code: DONE })
 }

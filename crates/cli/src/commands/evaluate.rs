@@ -2,16 +2,16 @@
 
 use std::path::Path;
 
-use logothete::measure::{QuestionScore, Run, read_questions};
+use logothete::eval::{QuestionScore, Run, read_questions};
 use logothete::{Error, ErrorKind, Result};
 use serde_json::json;
 
 use super::{configuration, corpus};
-use crate::args::Place;
+use crate::args::CorpusArguments;
 use crate::view::{Align, Style, count, table};
-use crate::{DONE, Outcome};
+use crate::{DONE, Output};
 
-pub async fn run(place: &Place, set: &Path, split: Option<&str>) -> Result<Outcome> {
+pub async fn run(at: &CorpusArguments, set: &Path, split: Option<&str>) -> Result<Output> {
     let text = std::fs::read_to_string(set).map_err(|error| {
         Error::new(ErrorKind::NotFound, format!("the question set could not be read: {error}"))
             .at(set.display())
@@ -25,11 +25,11 @@ pub async fn run(place: &Place, set: &Path, split: Option<&str>) -> Result<Outco
             return Err(Error::new(ErrorKind::Configuration, message).at(set.display()));
         }
     }
-    let (config, folder) = configuration(place)?;
+    let (config, folder) = configuration(at)?;
     let name = split.map_or_else(|| "all questions".to_owned(), |split| format!("split {split}"));
-    let run = corpus(place, &config, &folder, true).await?.evaluate(&name, questions).await?;
+    let run = corpus(at, &config, &folder, true).await?.evaluate(&name, questions).await?;
     let text = render(&run, Style::of_stdout());
-    Ok(Outcome { text, json: json!({ "runs": [run], "comparisons": [] }), code: DONE })
+    Ok(Output { text, json: json!({ "runs": [run], "comparisons": [] }), code: DONE })
 }
 
 /// What each measure says, in the order of a question's way.

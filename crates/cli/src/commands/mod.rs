@@ -17,29 +17,29 @@ use logothete::document::Document;
 use logothete::search::Filter;
 use logothete::{Config, Corpus, Error, ErrorKind, Failure, FolderSource, Pipeline, Result};
 
-use crate::args::Place;
+use crate::args::CorpusArguments;
 
 /// The folder of the corpus when nobody names one.
 const CORPUS: &str = "logothete.corpus";
 
 /// The configuration in force, and the folder it is from.
-fn configuration(place: &Place) -> Result<(Config, PathBuf)> {
+fn configuration(at: &CorpusArguments) -> Result<(Config, PathBuf)> {
     let here = std::env::current_dir()
         .map_err(|error| Error::new(ErrorKind::System, "there is no current folder").because(error))?;
-    match place.config.clone().or_else(|| Config::find(&here)) {
+    match at.config.clone().or_else(|| Config::find(&here)) {
         Some(file) => Ok((Config::read(&file)?, file.parent().map(Path::to_path_buf).unwrap_or_default())),
         None => Ok((Config::default(), PathBuf::new())),
     }
 }
 
 /// Opens the corpus that is meant. One that must be there already is not made.
-async fn corpus(place: &Place, config: &Config, folder: &Path, must_exist: bool) -> Result<Corpus> {
-    Pipeline::from_config(config)?.open(corpus_folder(place, folder, must_exist)?).await
+async fn corpus(at: &CorpusArguments, config: &Config, folder: &Path, must_exist: bool) -> Result<Corpus> {
+    Pipeline::from_config(config)?.open(corpus_folder(at, folder, must_exist)?).await
 }
 
 /// The folder of the corpus that is meant.
-fn corpus_folder(place: &Place, folder: &Path, must_exist: bool) -> Result<PathBuf> {
-    let path = place.corpus.clone().unwrap_or_else(|| folder.join(CORPUS));
+fn corpus_folder(at: &CorpusArguments, folder: &Path, must_exist: bool) -> Result<PathBuf> {
+    let path = at.corpus.clone().unwrap_or_else(|| folder.join(CORPUS));
     if must_exist && !path.join("corpus.db").is_file() {
         let message = "there is no corpus here; make one with: logothete build PATH, or name one with --corpus FOLDER";
         return Err(Error::new(ErrorKind::NotFound, message).at(path.display()));
@@ -64,9 +64,7 @@ fn asked(words: &[String], file: Option<&Path>) -> Result<Vec<String>> {
     let text = std::fs::read_to_string(file).map_err(unread)?;
     let lines: Vec<String> = text.lines().map(str::trim).filter(|line| !line.is_empty()).map(str::to_owned).collect();
     if lines.is_empty() {
-        return Err(
-            Error::new(ErrorKind::Configuration, "there is nothing in it; write one to a line").at(file.display())
-        );
+        return Err(Error::new(ErrorKind::InvalidRequest, "this file is empty; write one to a line").at(file.display()));
     }
     Ok(lines)
 }
@@ -96,7 +94,7 @@ fn parsed(config: &Config, paths: &[PathBuf]) -> Result<Parsed> {
     let mut parsed = Parsed { documents: Vec::new(), failed: Vec::new(), password: config.parse.password()? };
     for path in paths {
         if let Err(error) = parse_all(&pipeline, config, path, &mut parsed) {
-            parsed.failed.push(Failure { document: path.display().to_string(), reason: error.message().to_owned() });
+            parsed.failed.push(Failure::new(path.display().to_string(), error.message()));
         }
     }
     Ok(parsed)
@@ -108,8 +106,8 @@ fn parse_all(pipeline: &Pipeline, config: &Config, path: &Path, parsed: &mut Par
     for item in source.walk() {
         any = true;
         let read = item.and_then(|item| {
-            let most = config.limits.file_megabytes.saturating_mul(1_000_000);
-            let content = source.content(&item, most).map_err(|error| error.at(&item.path))?;
+            let max = config.limits.max_file_bytes();
+            let content = source.content(&item, max).map_err(|error| error.at(&item.path))?;
             match pipeline.parse(&item.path, content.bytes) {
                 Ok(document) => Ok(Read { document, file: PathBuf::from(item.place) }),
                 Err(error) => Err(error.at(&item.path)),
@@ -118,8 +116,7 @@ fn parse_all(pipeline: &Pipeline, config: &Config, path: &Path, parsed: &mut Par
         match read {
             Ok(read) => parsed.documents.push(read),
             Err(error) => {
-                let document = error.place().unwrap_or_default().to_owned();
-                parsed.failed.push(Failure { document, reason: error.message().to_owned() });
+                parsed.failed.push(Failure::new(error.place().unwrap_or_default(), error.message()));
             }
         }
     }

@@ -5,12 +5,12 @@ use std::path::PathBuf;
 use logothete::{Config, Result};
 use serde_json::json;
 
-use crate::args::Place;
+use crate::args::CorpusArguments;
 use crate::view::Style;
-use crate::{DONE, Outcome};
+use crate::{DONE, Output};
 
-pub fn run(place: &Place, paths: &[PathBuf]) -> Result<Outcome> {
-    let file = place.config.clone().unwrap_or_else(|| PathBuf::from(Config::FILE_NAME));
+pub fn run(at: &CorpusArguments, paths: &[PathBuf]) -> Result<Output> {
+    let file = at.config.clone().unwrap_or_else(|| PathBuf::from(Config::FILE_NAME));
     Config::write_starter(&file, paths)?;
     let style = Style::of_stdout();
     let next = if paths.is_empty() { "set paths in [sources], then: logothete build" } else { "logothete build" };
@@ -20,5 +20,5 @@ pub fn run(place: &Place, paths: &[PathBuf]) -> Result<Outcome> {
         style.place(&file.display().to_string()),
         style.faint("Next "),
     );
-    Ok(Outcome { text, json: json!({ "configuration": file, "sources": paths }), code: DONE })
+    Ok(Output { text, json: json!({ "configuration": file, "sources": paths }), code: DONE })
 }

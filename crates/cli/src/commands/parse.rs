@@ -3,14 +3,14 @@
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use logothete::document::{Block, BlockKind, Document};
+use logothete::document::{Block, BlockKind, Document, Pages};
 use logothete::{Error, ErrorKind, Result};
 use serde_json::{Value, json};
 
 use super::{Parsed, configuration, failures, parsed};
-use crate::args::{Format, ParseArguments, Place};
+use crate::args::{CorpusArguments, Format, ParseArguments};
 use crate::view::{Style, bytes, grid, indented, visible, width, wrap};
-use crate::{DONE, FAILED, Outcome};
+use crate::{DONE, FAILED, Output};
 
 /// How wide the column of kinds is.
 const KIND: usize = 12;
@@ -18,13 +18,13 @@ const KIND: usize = 12;
 const PAGE_SCALE: f32 = 1.5;
 const FIGURE_SCALE: f32 = 3.0;
 
-pub fn run(place: &Place, arguments: &ParseArguments) -> Result<Outcome> {
-    let (mut config, _) = configuration(place)?;
+pub fn run(at: &CorpusArguments, arguments: &ParseArguments) -> Result<Output> {
+    let (mut config, _) = configuration(at)?;
     if let Some(pages) = &arguments.pages {
-        config.parse.pages.clone_from(pages);
+        config.parse.pages = Some(pages.parse().map_err(|error: Error| error.at("--pages"))?);
     }
     if let Some(page) = arguments.picture.filter(|_| arguments.pages.is_none()) {
-        config.parse.pages = page.to_string();
+        config.parse.pages = Some(Pages { first: page, last: page });
     }
     let parsed = parsed(&config, &arguments.files)?;
     if let Some(page) = arguments.picture {
@@ -61,7 +61,7 @@ pub fn run(place: &Place, arguments: &ParseArguments) -> Result<Outcome> {
         Some(_) => eprint!("{}", visible(&failed, style.is_on())),
         None => text.push_str(&failed),
     }
-    Ok(Outcome { text, json, code })
+    Ok(Output { text, json, code })
 }
 
 fn write(file: &Path, content: &[u8]) -> Result<()> {
@@ -71,13 +71,13 @@ fn write(file: &Path, content: &[u8]) -> Result<()> {
 }
 
 /// Draws a page with its blocks outlined.
-fn picture_of(parsed: &Parsed, page: u32, output: Option<&Path>) -> Result<Outcome> {
+fn picture_of(parsed: &Parsed, page: u32, output: Option<&Path>) -> Result<Output> {
     let [read] = &parsed.documents[..] else {
         let message = match parsed.failed.first() {
             Some(failure) => failure.reason.clone(),
             None => "a picture is drawn of one file; name one".to_owned(),
         };
-        return Err(Error::new(ErrorKind::Configuration, message));
+        return Err(Error::new(ErrorKind::InvalidRequest, message));
     };
     if read.document.media_type != "application/pdf" {
         let message = format!("only pages of PDF files are drawn, and this is {}", read.document.media_type);
@@ -107,7 +107,7 @@ fn picture_of(parsed: &Parsed, page: u32, output: Option<&Path>) -> Result<Outco
     let text = format!("Wrote {}: {blocks} in reading order.\n{}\n", file.display(), names.join(", "));
     let json =
         json!({ "picture": file, "page": page, "blocks": count, "width": picture.width, "height": picture.height });
-    Ok(Outcome { text, json, code: DONE })
+    Ok(Output { text, json, code: DONE })
 }
 
 /// The word for the colour of a kind.
@@ -127,7 +127,7 @@ fn colour(kind: BlockKind) -> &'static str {
 }
 
 /// Writes every figure of the PDF files as a picture.
-fn figures(parsed: &Parsed, folder: &Path) -> Result<Outcome> {
+fn figures(parsed: &Parsed, folder: &Path) -> Result<Output> {
     fs::create_dir_all(folder).map_err(|error| {
         Error::new(ErrorKind::System, format!("the folder could not be made: {error}")).at(folder.display())
     })?;
@@ -148,7 +148,7 @@ fn figures(parsed: &Parsed, folder: &Path) -> Result<Outcome> {
     }
     let count = crate::view::count(written.len() as u64, "figure", "figures");
     let text = format!("Wrote {count} to {}.\n", folder.display());
-    Ok(Outcome { text, json: json!({ "figures": written }), code: DONE })
+    Ok(Output { text, json: json!({ "figures": written }), code: DONE })
 }
 
 /// The text alone, with its furniture in place if that is wanted.

@@ -3,28 +3,29 @@
 use std::ops::Bound;
 
 use logothete::search::Passage;
-use logothete::{Error, ErrorKind, Misspelt, Result, SearchRequest, SearchResult};
+use logothete::trace::Misspelt;
+use logothete::{Error, ErrorKind, Result, SearchRequest, SearchResult};
 use serde_json::json;
 
 use super::{configuration, corpus};
-use crate::args::{Place, SearchArguments};
+use crate::args::{CorpusArguments, SearchArguments};
 use crate::view::{Style, count as counted, duration, indented, shortened, width};
-use crate::{DONE, Outcome};
+use crate::{DONE, Output};
 
-pub async fn run(place: &Place, arguments: &SearchArguments) -> Result<Outcome> {
-    let (config, folder) = configuration(place)?;
+pub async fn run(at: &CorpusArguments, arguments: &SearchArguments) -> Result<Output> {
+    let (config, folder) = configuration(at)?;
     let requests = requests(arguments)?;
-    let corpus = corpus(place, &config, &folder, true).await?;
+    let corpus = corpus(at, &config, &folder, true).await?;
     let found = corpus.search_all(requests).await?;
     let style = Style::of_stdout();
     let shown = |found: &SearchResult| result(found, !arguments.scores.is_empty(), style);
     if arguments.queries.is_none() {
         let text = found.first().map(shown).unwrap_or_default();
-        return Ok(Outcome { text, json: json!(found.first()), code: DONE });
+        return Ok(Output { text, json: json!(found.first()), code: DONE });
     }
     let one = |found: &SearchResult| super::one_of_several(&found.query, &shown(found), style);
     let text = found.iter().map(one).collect::<Vec<_>>().join("\n");
-    Ok(Outcome { text, json: json!({ "searches": found }), code: DONE })
+    Ok(Output { text, json: json!({ "searches": found }), code: DONE })
 }
 
 /// What is asked for: the query, or each line of the file.
@@ -77,11 +78,11 @@ fn score_range(written: &str) -> Result<(Option<&str>, Range)> {
         && from > to
     {
         let message = format!("“{written}” ends before it begins; put the lower score first");
-        return Err(Error::new(ErrorKind::Configuration, message).at("--score"));
+        return Err(Error::new(ErrorKind::InvalidRequest, message).at("--score"));
     }
     ends.map(|ends| (leg, ends)).ok_or_else(|| {
         let message = format!("“{written}” is no range of scores; write one such as 0.4.., 0.4..0.8 or vector=0.3..");
-        Error::new(ErrorKind::Configuration, message).at("--score")
+        Error::new(ErrorKind::InvalidRequest, message).at("--score")
     })
 }
 
@@ -112,7 +113,7 @@ fn render(passage: &Passage, style: Style) -> String {
         .also
         .iter()
         .map(|other| {
-            let place = shortened(&other.place(), width().saturating_sub(13));
+            let place = shortened(&other.location.to_string(), width().saturating_sub(13));
             format!("     {} {}\n", style.faint("also in"), style.place(&place))
         })
         .collect();
@@ -120,7 +121,7 @@ fn render(passage: &Passage, style: Style) -> String {
         "{:>3}  {}  {}\n     {}\n{}{also}\n",
         passage.rank,
         style.strong(&format!("{:.2}", passage.score)),
-        style.place(&shortened(&passage.place(), width().saturating_sub(11))),
+        style.place(&shortened(&passage.location.to_string(), width().saturating_sub(11))),
         style.faint(&legs.join(", ")),
         indented(&shortened(passage.body(), 3 * width().saturating_sub(5)), 5),
     )

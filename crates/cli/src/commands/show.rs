@@ -1,17 +1,19 @@
 //! `logothete show`
 
+use logothete::Result;
+use logothete::corpus::{ChunkDetail, CorpusInfo, DocumentDetail};
 use logothete::document::Metadata;
-use logothete::{ChunkDetail, CorpusInfo, DocumentDetail, IndexKind, Result};
+use logothete::vector::IndexKind;
 use serde_json::json;
 
 use super::{configuration, corpus};
-use crate::args::Place;
+use crate::args::CorpusArguments;
 use crate::view::{Align, Style, bytes, count, indented, shortened, table, thousands, width};
-use crate::{DONE, Outcome};
+use crate::{DONE, Output};
 
-pub async fn run(place: &Place, document: Option<&str>, chunk: Option<&str>, verify: bool) -> Result<Outcome> {
-    let (config, folder) = configuration(place)?;
-    let corpus = corpus(place, &config, &folder, true).await?;
+pub async fn run(at: &CorpusArguments, document: Option<&str>, chunk: Option<&str>, verify: bool) -> Result<Output> {
+    let (config, folder) = configuration(at)?;
+    let corpus = corpus(at, &config, &folder, true).await?;
     if verify {
         corpus.verify().await?;
     }
@@ -32,7 +34,7 @@ fn fact(name: &str, value: &str) -> String {
     format!("{} {value}\n", Style::of_stdout().faint(&format!("{name:<10}")))
 }
 
-fn show_all(info: &CorpusInfo) -> Outcome {
+fn show_all(info: &CorpusInfo) -> Output {
     let style = Style::of_stdout();
     let mut text = String::new();
     text.push_str(&fact("Corpus", &info.corpus.display().to_string()));
@@ -85,7 +87,7 @@ fn show_all(info: &CorpusInfo) -> Outcome {
             text.push_str(&indented(warning, 2));
         }
     }
-    Outcome { text, json: json!(info), code: DONE }
+    Output { text, json: json!(info), code: DONE }
 }
 
 /// How many rows the indexes have, and how they are searched.
@@ -114,7 +116,7 @@ fn metadata(metadata: &Metadata) -> String {
     lines.map(|(name, (key, value))| fact(name, &shortened(&format!("{key}: {value}"), width() - 11))).collect()
 }
 
-fn show_document(document: &DocumentDetail) -> Outcome {
+fn show_document(document: &DocumentDetail) -> Output {
     let style = Style::of_stdout();
     let info = &document.info;
     let mut text = fact("Document", &style.place(&info.document));
@@ -147,20 +149,23 @@ fn show_document(document: &DocumentDetail) -> Outcome {
     for warning in &info.warnings {
         text.push_str(&format!("\n{} {warning}\n", style.warning("Read in part:")));
     }
-    Outcome { text, json: json!(document), code: DONE }
+    Output { text, json: json!(document), code: DONE }
 }
 
-fn show_chunk(chunk: &ChunkDetail) -> Outcome {
+fn show_chunk(chunk: &ChunkDetail) -> Output {
     let style = Style::of_stdout();
     let mut text = fact("Chunk", chunk.chunk.as_str());
-    let pages = chunk.pages.map(|pages| format!(", {pages}")).unwrap_or_default();
-    text.push_str(&fact("Document", &format!("{}{pages}", style.place(&chunk.document))));
-    if !chunk.section.is_empty() {
-        text.push_str(&fact("Section", &chunk.section.join(" › ")));
+    let pages = chunk.location.pages.map(|pages| format!(", {pages}")).unwrap_or_default();
+    text.push_str(&fact("Document", &format!("{}{pages}", style.place(&chunk.location.document))));
+    if !chunk.location.section.is_empty() {
+        text.push_str(&fact("Section", &chunk.location.section.join(" › ")));
     }
-    text.push_str(&fact("Span", &format!("{}–{} of the document's text", chunk.span.start, chunk.span.end)));
+    text.push_str(&fact(
+        "Span",
+        &format!("{}–{} of the document's text", chunk.location.span.start, chunk.location.span.end),
+    ));
     text.push_str(&metadata(&chunk.metadata));
-    if let Some(same) = &chunk.same_as {
+    if let Some(same) = &chunk.duplicate_of {
         text.push_str(&fact("Says what", &format!("{same} says")));
     }
     match &chunk.vector {
@@ -180,5 +185,5 @@ fn show_chunk(chunk: &ChunkDetail) -> Outcome {
     for line in chunk.text.lines() {
         text.push_str(&if line.is_empty() { "\n".to_owned() } else { indented(line, 2) });
     }
-    Outcome { text, json: json!(chunk), code: DONE }
+    Output { text, json: json!(chunk), code: DONE }
 }

@@ -9,14 +9,14 @@ use logothete::{Error, ErrorKind, Pipeline, Result, StopToken};
 use serde_json::json;
 
 use super::{configuration, corpus, corpus_folder};
-use crate::args::Place;
+use crate::args::CorpusArguments;
 use crate::view::{Style, bytes, count, thousands};
-use crate::{DONE, FAILED, Outcome, STOPPED};
+use crate::{DONE, FAILED, Output, STOPPED};
 
 /// Forgets a document for good.
-pub async fn forget(place: &Place, document: &str) -> Result<Outcome> {
-    let (config, folder) = configuration(place)?;
-    let mut corpus = corpus(place, &config, &folder, true).await?;
+pub async fn forget(at: &CorpusArguments, document: &str) -> Result<Output> {
+    let (config, folder) = configuration(at)?;
+    let corpus = corpus(at, &config, &folder, true).await?;
     let forgotten = corpus.forget(document).await?;
     let style = Style::of_stdout();
     let chunks = count(forgotten.chunks, "chunk", "chunks");
@@ -28,17 +28,17 @@ pub async fn forget(place: &Place, document: &str) -> Result<Outcome> {
             style.warning("To consider")
         ));
     }
-    Ok(Outcome { text, json: json!(forgotten), code: DONE })
+    Ok(Output { text, json: json!(forgotten), code: DONE })
 }
 
 /// Makes one segment of all.
-pub async fn compact(place: &Place) -> Result<Outcome> {
-    let (config, folder) = configuration(place)?;
-    let mut corpus = corpus(place, &config, &folder, true).await?;
+pub async fn compact(at: &CorpusArguments) -> Result<Output> {
+    let (config, folder) = configuration(at)?;
+    let corpus = corpus(at, &config, &folder, true).await?;
     let before = corpus.info().await?;
     corpus.compact().await?;
     let after = corpus.info().await?;
-    let size = |info: &logothete::CorpusInfo| info.catalogue_bytes + info.index_bytes;
+    let size = |info: &logothete::corpus::CorpusInfo| info.catalogue_bytes + info.index_bytes;
     let merged = match (before.segments.len(), before.dead_rows) {
         (0 | 1, 0) => "There was nothing to merge or to drop".to_owned(),
         (segments, dead) => format!(
@@ -57,12 +57,12 @@ pub async fn compact(place: &Place) -> Result<Outcome> {
         "dead_rows": [before.dead_rows, after.dead_rows],
         "bytes": [size(&before), size(&after)],
     });
-    Ok(Outcome { text, json, code: DONE })
+    Ok(Output { text, json, code: DONE })
 }
 
 /// Encodes all chunks with the configuration's encoder.
-pub async fn reencode(place: &Place) -> Result<Outcome> {
-    let (config, folder) = configuration(place)?;
+pub async fn reencode(at: &CorpusArguments) -> Result<Output> {
+    let (config, folder) = configuration(at)?;
     let stop = StopToken::default();
     let asked = stop.clone();
     tokio::spawn(async move {
@@ -71,8 +71,8 @@ pub async fn reencode(place: &Place) -> Result<Outcome> {
         }
     });
     let pipeline = Pipeline::from_config(&config)?;
-    let (_, report) = pipeline.reencode(corpus_folder(place, &folder, true)?, &stop).await?;
-    let encoder = pipeline.encoder().name();
+    let (_, report) = pipeline.reencode(corpus_folder(at, &folder, true)?, &stop).await?;
+    let encoder = pipeline.encoder()?.name();
     let made = count(report.encoded as u64, "chunk was encoded", "chunks were encoded");
     let kept = if report.cached > 0 {
         format!(", {} came from the cache", thousands(report.cached as u64))
@@ -89,38 +89,39 @@ pub async fn reencode(place: &Place) -> Result<Outcome> {
         }
         _ => (format!("{made}{kept}. The corpus is of the encoder “{encoder}” now.\n"), DONE),
     };
-    Ok(Outcome { text, json: json!(report), code })
+    Ok(Output { text, json: json!(report), code })
 }
 
 /// Fills an empty corpus from an export.
-pub async fn import(place: &Place, file: &Path) -> Result<Outcome> {
-    let (config, folder) = configuration(place)?;
-    let opened = File::open(file).map_err(|error| at(file, ErrorKind::NotFound, "it could not be opened", error))?;
-    let mut corpus = corpus(place, &config, &folder, false).await?;
+pub async fn import(at: &CorpusArguments, file: &Path) -> Result<Output> {
+    let (config, folder) = configuration(at)?;
+    let opened =
+        File::open(file).map_err(|error| located(file, ErrorKind::NotFound, "it could not be opened", error))?;
+    let corpus = corpus(at, &config, &folder, false).await?;
     corpus.import(BufReader::new(opened)).await?;
     let info = corpus.info().await?;
     let documents = count(info.documents.len() as u64, "document", "documents");
     let text = format!("{documents} with {} were imported.\n", count(info.chunks, "chunk", "chunks"));
-    Ok(Outcome { text, json: json!({ "documents": info.documents.len(), "chunks": info.chunks }), code: DONE })
+    Ok(Output { text, json: json!({ "documents": info.documents.len(), "chunks": info.chunks }), code: DONE })
 }
 
 /// Writes all of the corpus as JSON Lines.
-pub async fn export(place: &Place, file: &Path) -> Result<Outcome> {
-    let (config, folder) = configuration(place)?;
-    let corpus = corpus(place, &config, &folder, true).await?;
+pub async fn export(at: &CorpusArguments, file: &Path) -> Result<Output> {
+    let (config, folder) = configuration(at)?;
+    let corpus = corpus(at, &config, &folder, true).await?;
     let created = File::create_new(file).map_err(|error| match error.kind() {
         std::io::ErrorKind::AlreadyExists => {
-            at(file, ErrorKind::Refused, "it is there already; name another file", error)
+            located(file, ErrorKind::Refused, "it is there already; name another file", error)
         }
-        _ => at(file, ErrorKind::System, "it could not be written", error),
+        _ => located(file, ErrorKind::System, "it could not be written", error),
     })?;
     let lines = corpus.export(BufWriter::new(created)).await?;
     let size = std::fs::metadata(file).map_or(0, |data| data.len());
     let text = format!("{} with {} were written.\n", count(lines, "line", "lines"), bytes(size));
-    Ok(Outcome { text, json: json!({ "lines": lines, "bytes": size }), code: DONE })
+    Ok(Output { text, json: json!({ "lines": lines, "bytes": size }), code: DONE })
 }
 
-fn at(file: &Path, kind: ErrorKind, what: &str, error: std::io::Error) -> Error {
+fn located(file: &Path, kind: ErrorKind, what: &str, error: std::io::Error) -> Error {
     let message = if kind == ErrorKind::Refused { what.to_owned() } else { format!("{what}: {error}") };
     Error::new(kind, message).at(file.display()).because(error)
 }

@@ -219,9 +219,7 @@ fn in_characters<'a>(word: &'a str, room: usize, limit: &Limit) -> impl Iterator
             let over = match limit.unit() {
                 Unit::Words => limit.weigh(1, next) > room,
                 // One character more than before, counted from the beginning: runs of one word are short.
-                Unit::Characters | Unit::Tokens(_) => {
-                    next > MOST_FRAGMENT || limit.unit().measure(&rest[..next]) > room
-                }
+                Unit::Characters | Unit::Tokens(_) => next > MAX_FRAGMENT || limit.unit().measure(&rest[..next]) > room,
             };
             if over && end > 0 {
                 break;
@@ -235,4 +233,4 @@ fn in_characters<'a>(word: &'a str, room: usize, limit: &Limit) -> impl Iterator
 }
 
 /// The bytes of a fragment of a word whose length has to be counted again for every character.
-const MOST_FRAGMENT: usize = 256;
+const MAX_FRAGMENT: usize = 256;

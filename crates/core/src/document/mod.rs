@@ -5,6 +5,7 @@
 
 mod area;
 mod builder;
+mod location;
 mod markdown;
 mod metadata;
 mod parser;
@@ -14,6 +15,7 @@ mod table;
 
 pub use area::{Area, LineBox, PageArea};
 pub use builder::{DocumentBuilder, InlineLink, Piece, PieceLine, TableCell, TableRow};
+pub use location::Location;
 pub use metadata::{Date, Metadata, Value};
 pub use parser::{Budget, Input, Parser};
 pub use recogniser::{PageRecogniser, Picture, SeenWord};

@@ -55,9 +55,9 @@ pub struct Budget {
     /// Read these pages only.
     pub pages: Option<Pages>,
     /// Read no more pages than this.
-    pub most_pages: u32,
+    pub max_pages: u32,
     /// What an archive unpacks to may take no more bytes than this.
-    pub most_unpacked: u64,
+    pub max_unpacked: u64,
     /// How deep attachments and archives may lie inside one another.
     pub nesting: u8,
     over: Arc<AtomicBool>,
@@ -65,7 +65,7 @@ pub struct Budget {
 
 impl Default for Budget {
     fn default() -> Self {
-        Self { pages: None, most_pages: 20_000, most_unpacked: 250_000_000, nesting: 4, over: Arc::default() }
+        Self { pages: None, max_pages: 20_000, max_unpacked: 250_000_000, nesting: 4, over: Arc::default() }
     }
 }
 

@@ -1,11 +1,14 @@
-//! Places in a document: ranges of bytes and ranges of pages.
+//! Positions in a document: ranges of bytes and ranges of pages.
 
 use std::ops::Range;
+use std::str::FromStr;
 
 use serde::{Deserialize, Serialize};
 
+use crate::error::{Error, ErrorKind};
+
 /// A half-open range of bytes in a document's normalised text. Serialises as `[start, end]`.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(from = "[usize; 2]", into = "[usize; 2]")]
 pub struct Span {
     /// The first byte.
@@ -94,5 +97,21 @@ impl std::fmt::Display for Pages {
         } else {
             write!(f, "pages {}–{}", self.first, self.last)
         }
+    }
+}
+
+impl FromStr for Pages {
+    type Err = Error;
+
+    /// Reads `3` or `1-10`.
+    fn from_str(written: &str) -> Result<Self, Error> {
+        let invalid = || {
+            let message = format!("{written:?} is not a range of pages; write 3, or 1-10");
+            Error::new(ErrorKind::InvalidRequest, message)
+        };
+        let (first, last) = written.split_once(['-', '–']).unwrap_or((written, written));
+        let number = |part: &str| part.trim().parse::<u32>().ok().filter(|page| *page > 0).ok_or_else(invalid);
+        let (first, last) = (number(first)?, number(last)?);
+        if last < first { Err(invalid()) } else { Ok(Self { first, last }) }
     }
 }

@@ -23,12 +23,6 @@ pub struct Row {
     pub cells: Vec<Span>,
 }
 
-impl Default for Span {
-    fn default() -> Self {
-        Self::new(0, 0)
-    }
-}
-
 impl Table {
     /// A row so that it can be read alone: the first cell, then each other cell behind the name of its column.
     ///

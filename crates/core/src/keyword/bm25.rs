@@ -1,6 +1,6 @@
 //! BM25 (Robertson and Walker, 1994).
 
-use super::list::Pair;
+use super::postings::Pair;
 
 /// How quickly a repeated term stops counting.
 const SATURATION: f32 = 1.2;

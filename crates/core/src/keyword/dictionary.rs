@@ -9,7 +9,7 @@ use std::ops::Range;
 use crate::segment::{read_varint, u64_at, write_varint};
 
 /// How many terms a block has.
-const TOGETHER: usize = 16;
+const BLOCK_TERMS: usize = 16;
 
 /// Writes a dictionary, whose terms come in ascending order.
 #[derive(Default)]
@@ -24,7 +24,7 @@ pub(super) struct DictionaryWriter {
 
 impl DictionaryWriter {
     pub(super) fn push(&mut self, term: &str, count: u32, list_length: u32) {
-        let begins = (self.terms as usize).is_multiple_of(TOGETHER);
+        let begins = (self.terms as usize).is_multiple_of(BLOCK_TERMS);
         if begins {
             self.index.push(self.bytes.len() as u64);
             self.bytes.extend(self.list.to_le_bytes());
@@ -160,9 +160,9 @@ impl<'a> Dictionary<'a> {
         while let Some(entry) = walk.next() {
             let Ok(term) = std::str::from_utf8(&entry.term) else { continue };
             match table.look(term) {
-                Look::Near => found.push(entry.clone()),
-                Look::Far => {}
-                Look::Dead(length) => {
+                Nearness::Near => found.push(entry.clone()),
+                Nearness::Far => {}
+                Nearness::Dead(length) => {
                     // Nothing that begins so is near: on to what comes behind.
                     let mut beyond = entry.term[..length].to_vec();
                     while beyond.last() == Some(&u8::MAX) {
@@ -193,7 +193,7 @@ impl Walk<'_> {
         let at = self.dictionary.begin(block).unwrap_or(usize::MAX);
         let bytes = self.dictionary.blocks.get(at..).unwrap_or_default();
         let list = u64_at(bytes, 0).and_then(|list| usize::try_from(list).ok());
-        (self.bytes, self.left) = (bytes.get(8..).unwrap_or_default(), if list.is_some() { TOGETHER } else { 0 });
+        (self.bytes, self.left) = (bytes.get(8..).unwrap_or_default(), if list.is_some() { BLOCK_TERMS } else { 0 });
         self.entry.term.clear();
         self.entry.list = list.map_or(0..0, |list| list..list);
     }
@@ -239,7 +239,7 @@ impl Walk<'_> {
     }
 }
 
-enum Look {
+enum Nearness {
     Near,
     Far,
     /// The beginning of so many bytes is too far already.
@@ -259,7 +259,7 @@ impl<'w> Distances<'w> {
         Self { word, letters: Vec::new(), rows: vec![first] }
     }
 
-    fn look(&mut self, term: &str) -> Look {
+    fn look(&mut self, term: &str) -> Nearness {
         let mut shared = 0;
         for (at, (place, letter)) in term.char_indices().enumerate() {
             if shared == at && self.letters.get(at) == Some(&letter) {
@@ -270,11 +270,11 @@ impl<'w> Distances<'w> {
                 self.push(letter);
             }
             if self.rows[at + 1].iter().all(|&distance| distance > 1) {
-                return Look::Dead(place + letter.len_utf8());
+                return Nearness::Dead(place + letter.len_utf8());
             }
         }
         let letters = term.chars().count();
-        if self.rows[letters].last() == Some(&1) { Look::Near } else { Look::Far }
+        if self.rows[letters].last() == Some(&1) { Nearness::Near } else { Nearness::Far }
     }
 
     fn push(&mut self, letter: char) {

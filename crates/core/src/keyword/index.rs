@@ -10,7 +10,7 @@ use std::sync::{Mutex, PoisonError};
 
 use super::dictionary::{Dictionary, Entry};
 use super::fields::FieldWeights;
-use super::list::{Cursor, END};
+use super::postings::{Cursor, END};
 use super::terms::Languages;
 use crate::error::{Error, ErrorKind, Result};
 use crate::segment::{self, HEADER, Kind, RowSet, u32_at, u64_at};

@@ -4,7 +4,7 @@ use std::io::Write;
 
 use super::fields::FieldWeights;
 use super::index::{KeywordIndex, Parts};
-use super::list::{END, record};
+use super::postings::{END, record};
 use super::terms::Languages;
 use super::writer::SegmentWriter;
 use crate::error::Result;

@@ -1,19 +1,19 @@
 //! The keyword index: which rows hold which terms and where, scored by BM25.
 //!
-//! Writing: `fields` → `terms` → `writer`, or `merge` of segments that are there → `list` and `dictionary`. Searching:
-//! `query` → `search` → `top` → `list`.
+//! Writing: `fields` → `terms` → `writer`, or `merge` of existing segments → `postings` and `dictionary`. Searching:
+//! `query` → `search` → `block_max` → `postings`.
 
-mod bits;
+mod bit_packing;
+mod block_max;
 mod bm25;
 mod dictionary;
 mod fields;
 mod index;
-mod list;
 mod merge;
+mod postings;
 mod query;
 mod search;
 mod terms;
-mod top;
 mod vocabulary;
 mod writer;
 

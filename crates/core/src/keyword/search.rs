@@ -2,23 +2,23 @@
 
 use std::collections::HashMap;
 
+use super::block_max::{self, Scored};
 use super::bm25::{Scorer, rarity};
 use super::dictionary::Entry;
 use super::index::{KeywordIndex, LiveKeywords};
-use super::list::{Cursor, END};
+use super::postings::{Cursor, END};
 use super::query::{Clause, Occurs, Query};
 use super::terms::{Languages, term};
-use super::top::{self, Scored};
-use crate::search::Hit;
+use crate::segment::Hit;
 use crate::segment::RowSet;
-use crate::text::{Language, Token, TokenKind, fold, is_function_word, tokens, words};
+use crate::text::{Language, Token, TokenKind, fold, is_stopword, tokens, words};
 
 /// A beginning stands for no more than so many terms, the most frequent.
-const MOST_BEGINNING: usize = 64;
+const MAX_BEGINNING: usize = 64;
 /// A misspelt word stands for no more than so many.
-const MOST_NEAR: usize = 8;
+const MAX_NEAR: usize = 8;
 /// A word of fewer letters is not looked for with a slip in it.
-const SHORTEST_MISSPELT: usize = 4;
+const MIN_MISSPELT: usize = 4;
 /// How much a word counts that is one slip away.
 const NEAR_WEIGHT: f32 = 0.7;
 /// Up to so many rows that must be looked at are scored one by one.
@@ -26,7 +26,7 @@ const FEW_ROWS: usize = 2_000;
 
 /// A token of a query: the terms that stand for it, with how much each counts.
 #[derive(Clone, Debug, Default)]
-struct Wanted {
+struct WeightedTerms {
     terms: Vec<(String, f32)>,
     /// How rare all of them together are.
     weight: f32,
@@ -47,7 +47,7 @@ enum Rule {
 /// A query made ready for a corpus.
 #[derive(Clone, Debug, Default)]
 pub struct PreparedQuery {
-    wanted: Vec<Wanted>,
+    wanted: Vec<WeightedTerms>,
     must: Vec<Rule>,
     must_not: Vec<Rule>,
     /// The mean length of all live rows.
@@ -143,9 +143,9 @@ impl PreparedQuery {
         text: &str,
         languages: &[Option<Language>],
         dictionary: &Lookup<'_, '_, B>,
-    ) -> Wanted {
+    ) -> WeightedTerms {
         let folded = fold(text);
-        let letters = folded.chars().all(char::is_alphabetic) && folded.chars().count() >= SHORTEST_MISSPELT;
+        let letters = folded.chars().all(char::is_alphabetic) && folded.chars().count() >= MIN_MISSPELT;
         let mut written = vec![folded.clone()];
         written.extend(stems(&Token { text, position: 0, kind: TokenKind::Word }, languages));
         let begins = |term: &str| {
@@ -233,18 +233,18 @@ impl PreparedQuery {
             && let Some(rows) = self.required(index)
             && rows.len() <= FEW_ROWS
         {
-            let mut best = crate::search::Best::new(count);
+            let mut best = crate::segment::TopK::new(count);
             for row in rows.into_iter().filter(|&row| given(row)) {
-                best.offer(Hit { score: top::score_of(&mut lists, row, length(row)), row });
+                best.offer(Hit { score: block_max::score_of(&mut lists, row, length(row)), row });
             }
             return best.into_sorted();
         }
         match self.allowed(part) {
-            Some(allowed) => top::best(&mut lists, length, |row| allowed.contains(row) && given(row), count),
+            Some(allowed) => block_max::top_k(&mut lists, length, |row| allowed.contains(row) && given(row), count),
             None if among.is_none() && u64::from(index.rows()) == part.counts.rows => {
-                top::best(&mut lists, length, |_| true, count)
+                block_max::top_k(&mut lists, length, |_| true, count)
             }
-            None => top::best(&mut lists, length, given, count),
+            None => block_max::top_k(&mut lists, length, given, count),
         }
     }
 }
@@ -399,20 +399,20 @@ impl<B: AsRef<[u8]>> Lookup<'_, '_, B> {
     }
 
     /// Those of some terms that stand somewhere, as one: what each tells is how rare they are together.
-    fn wanted(&self, terms: Vec<(String, f32)>) -> Wanted {
+    fn wanted(&self, terms: Vec<(String, f32)>) -> WeightedTerms {
         let counted: Vec<_> = terms.into_iter().map(|term| (self.frequency(&term.0), term)).collect();
         let all = counted.iter().map(|(count, _)| count).sum::<u64>().min(self.rows);
         let terms = counted.into_iter().filter(|(count, _)| *count > 0).map(|(_, term)| term).collect();
-        Wanted { terms, weight: rarity(self.rows, all) }
+        WeightedTerms { terms, weight: rarity(self.rows, all) }
     }
 
     fn beginning(&self, with: &str) -> Vec<String> {
-        self.most_frequent(|index| index.dictionary().beginning(with), MOST_BEGINNING)
+        self.most_frequent(|index| index.dictionary().beginning(with), MAX_BEGINNING)
     }
 
     fn near(&self, words: &[String]) -> Vec<String> {
         let find = |index: &KeywordIndex<B>| words.iter().flat_map(|word| index.dictionary().near(word)).collect();
-        self.most_frequent(find, MOST_NEAR)
+        self.most_frequent(find, MAX_NEAR)
     }
 
     /// The terms that stand in most rows, in the order of their letters.
@@ -452,20 +452,20 @@ impl Grammar {
         let texts = || query.clauses.iter().filter(|clause| !clause.phrase).map(|clause| clause.text.as_str());
         let all: Vec<String> = texts().flat_map(words).map(|word| fold(word.text)).collect();
         let known: Vec<Language> = languages.iter().flatten().copied().collect();
-        let count = |language: &Language| all.iter().filter(|word| language.is_function_word(word)).count();
+        let count = |language: &Language| all.iter().filter(|word| language.is_stopword(word)).count();
         let most = known.iter().map(count).max().unwrap_or(0);
         let languages = known.into_iter().filter(|language| most > 0 && count(language) == most).collect();
         let mut grammar = Self { languages, alone: false };
-        grammar.alone = all.iter().all(|word| grammar.is_function_word(word));
+        grammar.alone = all.iter().all(|word| grammar.is_stopword(word));
         grammar
     }
 
-    fn is_function_word(&self, folded: &str) -> bool {
-        !self.languages.is_empty() && self.languages.iter().all(|language| language.is_function_word(folded))
+    fn is_stopword(&self, folded: &str) -> bool {
+        !self.languages.is_empty() && self.languages.iter().all(|language| language.is_stopword(folded))
     }
 
     fn skips(&self, token: &Token<'_>) -> bool {
-        token.kind == TokenKind::Word && !self.alone && self.is_function_word(&fold(token.text))
+        token.kind == TokenKind::Word && !self.alone && self.is_stopword(&fold(token.text))
     }
 }
 
@@ -495,7 +495,7 @@ pub fn query_terms(query: &str) -> Vec<String> {
     let mut all = Vec::new();
     let mut telling = Vec::new();
     for word in words(query) {
-        let list = if is_function_word(&fold(word.text)) { &mut all } else { &mut telling };
+        let list = if is_stopword(&fold(word.text)) { &mut all } else { &mut telling };
         if !list.contains(&word.term) {
             list.push(word.term);
         }

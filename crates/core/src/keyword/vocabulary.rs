@@ -11,7 +11,7 @@ use super::terms::{Languages, term};
 use crate::text::{Language, Token};
 
 /// More words than this are not remembered from one segment to the next.
-const MOST_REMEMBERED: usize = 400_000;
+const MAX_REMEMBERED: usize = 400_000;
 /// No term.
 const NONE: u32 = u32::MAX;
 
@@ -139,7 +139,7 @@ impl Vocabulary {
 
     /// Forgets everything, if that is a lot.
     pub(super) fn bound(&mut self) {
-        if self.words > MOST_REMEMBERED {
+        if self.words > MAX_REMEMBERED {
             *self = Self::default();
         }
     }

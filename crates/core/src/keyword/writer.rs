@@ -5,7 +5,7 @@ use std::io::Write;
 use super::dictionary::DictionaryWriter;
 use super::fields::{FieldWeights, Fields};
 use super::index::Footer;
-use super::list::ListWriter;
+use super::postings::ListWriter;
 use super::terms::Languages;
 use super::vocabulary::Vocabulary;
 use crate::error::Result;
@@ -172,7 +172,7 @@ pub(super) struct SegmentWriter<'w> {
 }
 
 /// Lists are written when they are so long together, in bytes.
-const TOGETHER: usize = 1 << 16;
+const FLUSH_BYTES: usize = 1 << 16;
 
 impl<'w> SegmentWriter<'w> {
     pub(super) fn new(to: &'w mut dyn Write, lengths: &[u32]) -> Result<Self> {
@@ -192,7 +192,7 @@ impl<'w> SegmentWriter<'w> {
             return Ok(());
         }
         self.dictionary.push(term, count, (self.bytes.len() - before) as u32);
-        if self.bytes.len() >= TOGETHER {
+        if self.bytes.len() >= FLUSH_BYTES {
             self.body.put(&self.bytes)?;
             self.bytes.clear();
         }

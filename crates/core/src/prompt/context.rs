@@ -28,7 +28,7 @@ pub fn context_prompt(document: &Document, chunk: &Chunk, around: usize, most_wo
         fenced("document", document.slice(shown)),
         fenced("passage", &chunk.text),
     ];
-    Prompt { instruction, material: material.join("\n\n") }
+    Prompt::new(instruction, material.join("\n\n"))
 }
 
 /// The blocks around a span with up to so many words, as many before it as behind it where there are as many.

@@ -1,4 +1,4 @@
-//! Prompts: what a generator is sent, put together so that documents stay data.
+//! Prompts: the messages that a generator receives, assembled so that documents stay data.
 
 mod context;
 mod fence;
@@ -8,18 +8,62 @@ pub use fence::fenced;
 
 use serde::{Deserialize, Serialize};
 
-/// What a generator is sent.
-#[derive(Clone, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+/// The messages that a generator receives.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[non_exhaustive]
 pub struct Prompt {
-    /// What to do. Nothing of it comes from a document.
-    pub instruction: String,
-    /// What to do it with: fenced text of documents.
-    pub material: String,
+    /// The messages, in order.
+    pub messages: Vec<Message>,
+}
+
+/// One message of a prompt.
+#[derive(Clone, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+pub struct Message {
+    /// Who says it.
+    pub author: Author,
+    /// The text.
+    pub content: String,
+}
+
+/// Who says a message.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+#[non_exhaustive]
+pub enum Author {
+    /// The program: the instruction. No part of it comes from a document.
+    System,
+    /// The asker: a question, and fenced text of documents.
+    User,
+    /// The model, earlier in a conversation.
+    Assistant,
+}
+
+impl Author {
+    /// The name, as it is written in JSON.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::System => "system",
+            Self::User => "user",
+            Self::Assistant => "assistant",
+        }
+    }
 }
 
 impl Prompt {
-    /// All of it as one text.
+    /// An instruction, and the material that it is about.
+    pub fn new(instruction: impl Into<String>, material: impl Into<String>) -> Self {
+        Self::default().with(Author::System, instruction).with(Author::User, material)
+    }
+
+    /// The prompt with one more message.
+    #[must_use]
+    pub fn with(mut self, author: Author, content: impl Into<String>) -> Self {
+        self.messages.push(Message { author, content: content.into() });
+        self
+    }
+
+    /// All messages as one text.
     pub fn text(&self) -> String {
-        format!("{}\n\n{}", self.instruction, self.material)
+        self.messages.iter().map(|message| message.content.as_str()).collect::<Vec<_>>().join("\n\n")
     }
 }

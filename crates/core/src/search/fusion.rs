@@ -1,13 +1,13 @@
-//! Joining the legs' rankings into one.
+//! Fusion: several rankings joined into one.
 
 use std::collections::HashMap;
 use std::hash::Hash;
 
 use super::LegScore;
 
-/// One leg's ranking, best first.
+/// The ranking of one leg, best first.
 #[derive(Clone, Debug)]
-pub struct Leg<K> {
+pub struct Ranking<K> {
     /// The leg's name, such as `keyword`.
     pub name: String,
     /// How much it counts beside the others; 0 leaves it out of the fused score.
@@ -31,11 +31,11 @@ pub struct Fused<K> {
 ///
 /// The method is the weighted sum of normalised scores of Fox and Shaw (1994). An item that a leg did not find scores 0
 /// there; a leg that found nothing does not count. Ties go to the lower key. Costs a step a hit.
-pub fn fuse<K: Copy + Eq + Hash + Ord>(legs: &[Leg<K>]) -> Vec<Fused<K>> {
-    let counting = |leg: &&Leg<K>| leg.hits.first().is_some_and(|best| best.1 > 0.0);
-    let total: f32 = legs.iter().filter(counting).map(|leg| leg.weight).sum();
+pub fn fuse<K: Copy + Eq + Hash + Ord>(rankings: &[Ranking<K>]) -> Vec<Fused<K>> {
+    let counting = |ranking: &&Ranking<K>| ranking.hits.first().is_some_and(|best| best.1 > 0.0);
+    let total: f32 = rankings.iter().filter(counting).map(|ranking| ranking.weight).sum();
     let mut found: HashMap<K, Fused<K>> = HashMap::new();
-    for leg in legs {
+    for leg in rankings {
         let best = leg.hits.first().map_or(0.0, |hit| hit.1);
         let share = if best > 0.0 && total > 0.0 { leg.weight / total / best } else { 0.0 };
         for (place, &(key, score)) in leg.hits.iter().enumerate() {

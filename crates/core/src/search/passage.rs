@@ -2,101 +2,118 @@
 
 use std::collections::BTreeMap;
 
-use serde::{Deserialize, Serialize, Serializer};
+use serde::{Deserialize, Serialize};
 
-use crate::chunk::{ChunkId, Sentence, Statements};
-use crate::document::{BlockKind, Pages, Span};
+use crate::chunk::{Chunk, ChunkId, Sentence, Statements};
+use crate::document::{BlockKind, Document, Location, Span};
+use crate::round::serialize_score;
 
-/// A chunk that a search returned.
+/// A chunk that a search returned. Written as JSON and read again, it is unchanged.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[non_exhaustive]
 pub struct Passage {
-    /// Its place, counted from 1.
+    /// The rank, counted from 1.
     pub rank: usize,
-    /// Its score after fusion, between 0 and 1.
-    #[serde(serialize_with = "rounded")]
+    /// The score after fusion, between 0 and 1.
+    #[serde(serialize_with = "serialize_score")]
     pub score: f32,
-    /// The chunk.
+    /// The id of the chunk.
     pub chunk: ChunkId,
-    /// The name of its document.
-    pub document: String,
-    /// The title of its document.
-    pub title: Option<String>,
-    /// The date of its document, as its metadata give it.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub date: Option<String>,
-    /// The pages it touches.
-    pub pages: Option<Pages>,
-    /// The headings above it, outermost first.
-    pub section: Vec<String>,
-    /// Where it is in its document's text.
-    pub span: Span,
-    /// Its text, as the document has it.
+    /// Where the chunk stands.
+    #[serde(flatten)]
+    pub location: Location,
+    /// The text of the chunk, exactly as it is in the document.
     pub text: String,
-    /// What helped to find it and is not its text.
-    #[serde(skip)]
+    /// Text that helps to find the chunk and is not part of its text.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
     pub context: String,
-    /// What can be quoted from it.
-    #[serde(skip)]
-    pub sentences: Vec<Sentence>,
-    /// How each leg ranked it.
-    pub legs: BTreeMap<String, LegScore>,
-    /// Where else the same is said, or nearly the same.
+    /// The parts of the text that can be quoted.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub also: Vec<OtherPlace>,
+    pub sentences: Vec<Sentence>,
+    /// The rank and score in each leg that found the chunk.
+    pub legs: BTreeMap<String, LegScore>,
+    /// Other chunks that say the same, or nearly the same.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub also: Vec<Duplicate>,
 }
 
-/// Another place that says what a passage says.
+/// Another chunk that says what a passage says.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct OtherPlace {
-    /// The chunk.
+#[non_exhaustive]
+pub struct Duplicate {
+    /// The id of the chunk.
     pub chunk: ChunkId,
-    /// The name of its document.
-    pub document: String,
-    /// The title of its document.
-    pub title: Option<String>,
-    /// The date of its document, as its metadata give it.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub date: Option<String>,
-    /// The pages it touches.
-    pub pages: Option<Pages>,
-    /// The headings above it, outermost first.
-    pub section: Vec<String>,
-    /// Where it is in its document's text.
-    pub span: Span,
-    /// For each sentence of the passage where it stands there, and how it is written.
-    #[serde(skip)]
-    pub sentences: Vec<Option<(Sentence, String)>>,
+    /// Where the chunk stands.
+    #[serde(flatten)]
+    pub location: Location,
+    /// For each sentence of the passage, the sentence of this chunk that says the same; `None` if it has none.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub sentences: Vec<Option<Counterpart>>,
 }
 
-impl OtherPlace {
-    /// What another chunk says of a passage.
+/// A sentence of a duplicate, with its text.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Counterpart {
+    /// The sentence.
+    pub sentence: Sentence,
+    /// Its text, as that document has it.
+    pub text: String,
+}
+
+impl Duplicate {
+    /// What the chunk of `other` says of `passage`.
     pub fn new(passage: &Passage, other: Passage) -> Self {
-        let places = passage.statements().places_in(&other.statements());
-        let sentence = |place: usize| {
-            let sentence = other.sentences.get(place)?;
-            Some((sentence.clone(), other.slice(sentence.span).to_owned()))
+        let positions = passage.statements().places_in(&other.statements());
+        let counterpart = |position: usize| {
+            let sentence = other.sentences.get(position)?;
+            Some(Counterpart { sentence: sentence.clone(), text: other.slice(sentence.span).to_owned() })
         };
-        let sentences = places.into_iter().map(|place| place.and_then(sentence)).collect();
-        let Passage { chunk, document, title, date, pages, section, span, .. } = other;
-        Self { chunk, document, title, date, pages, section, span, sentences }
+        let sentences = positions.into_iter().map(|position| position.and_then(counterpart)).collect();
+        let Passage { chunk, location, .. } = other;
+        Self { chunk, location, sentences }
     }
 }
 
-/// A leg's opinion of a passage.
+/// The rank and score of a passage in one leg.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct LegScore {
-    /// The place in that leg, counted from 1.
+    /// The rank in that leg, counted from 1.
     pub rank: usize,
     /// The leg's own score: BM25 for `keyword`, the cosine for `vector`.
-    #[serde(serialize_with = "rounded")]
+    #[serde(serialize_with = "serialize_score")]
     pub score: f32,
 }
 
 impl Passage {
+    /// A passage without rank and score.
+    pub fn new(chunk: ChunkId, location: Location, text: impl Into<String>) -> Self {
+        Self {
+            rank: 0,
+            score: 0.0,
+            chunk,
+            location,
+            text: text.into(),
+            context: String::new(),
+            sentences: Vec::new(),
+            legs: BTreeMap::new(),
+            also: Vec::new(),
+        }
+    }
+
+    /// A chunk of a document as a passage, without rank and score.
+    pub fn from_chunk(chunk: Chunk, document: &Document) -> Self {
+        let mut location = Location::new(&document.name, chunk.span);
+        location.title.clone_from(&document.title);
+        location.date = document.metadata.get("date").map(ToString::to_string);
+        location.pages = chunk.pages;
+        location.section = chunk.section;
+        Self { context: chunk.context, sentences: chunk.sentences, ..Self::new(chunk.id, location, chunk.text) }
+    }
+
     /// Its text below the headings that it begins with; all of it when there is nothing else.
     pub fn body(&self) -> &str {
         let first = self.sentences.iter().find(|sentence| sentence.kind != BlockKind::Heading);
-        let start = first.map_or(0, |sentence| sentence.span.start.saturating_sub(self.span.start));
+        let start = first.map_or(0, |sentence| sentence.span.start.saturating_sub(self.location.span.start));
         self.text.get(start..).unwrap_or(&self.text)
     }
 
@@ -105,33 +122,32 @@ impl Passage {
         // A quotable part that is no whole sentence stands at an end of the passage and is all of it.
         let covered: usize = self.sentences.iter().map(|sentence| sentence.span.len()).sum();
         let written = self.text.len() - self.text.matches(char::is_whitespace).count();
-        Statements::new(&self.text, self.span, &self.sentences, &self.section, covered >= written)
+        Statements::new(&self.text, self.location.span, &self.sentences, &self.location.section, covered >= written)
     }
 
     /// The latest date of the documents that a sentence of it stands in.
     pub fn date_of(&self, sentence: usize) -> Option<&str> {
         let others = self.also.iter().filter(|other| other.sentences.get(sentence).is_some_and(Option::is_some));
-        others.map(|other| &other.date).chain([&self.date]).filter_map(Option::as_deref).max()
+        others.map(|other| &other.location.date).chain([&self.location.date]).filter_map(Option::as_deref).max()
     }
 
     /// The headings above it, and those that stand in it.
     pub fn headings(&self) -> Vec<String> {
         let inside = self.sentences.iter().filter(|sentence| sentence.kind == BlockKind::Heading);
         let inside = inside.map(|sentence| self.slice(sentence.span).split_whitespace().collect::<Vec<_>>().join(" "));
-        self.section.iter().cloned().chain(inside).collect()
+        self.location.section.iter().cloned().chain(inside).collect()
+    }
+
+    /// The location of the passage, with [all its headings](Self::headings) as its section.
+    pub fn location_with_headings(&self) -> Location {
+        Location { section: self.headings(), ..self.location.clone() }
     }
 
     /// The text at a span of the document; empty when the span is not inside this passage.
     pub fn slice(&self, span: Span) -> &str {
-        if !self.span.contains(span) {
+        if !self.location.span.contains(span) {
             return "";
         }
-        self.text.get(span.start - self.span.start..span.end - self.span.start).unwrap_or_default()
+        self.text.get(span.start - self.location.span.start..span.end - self.location.span.start).unwrap_or_default()
     }
-}
-
-/// Writes a score to six decimals: a `f32` knows no more.
-#[allow(clippy::trivially_copy_pass_by_ref)] // the signature that serde asks for
-pub(crate) fn rounded<S: Serializer>(score: &f32, to: S) -> Result<S::Ok, S::Error> {
-    to.serialize_f64((f64::from(*score) * 1e6).round() / 1e6)
 }

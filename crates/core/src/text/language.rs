@@ -2,7 +2,7 @@
 
 use rust_stemmers::{Algorithm, Stemmer};
 
-use super::stop;
+use super::stopwords;
 
 /// A language whose words can be brought to stems, by the algorithm of Snowball (M. Porter and others, 2001) for it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -124,10 +124,10 @@ impl Language {
     }
 
     /// Whether a folded word carries grammar rather than meaning.
-    pub fn is_function_word(self, folded: &str) -> bool {
+    pub fn is_stopword(self, folded: &str) -> bool {
         match self {
-            Self::English => stop::is_function_word(folded),
-            _ => stop::of_language(self).split_ascii_whitespace().any(|word| word == folded),
+            Self::English => stopwords::is_stopword(folded),
+            _ => stopwords::of_language(self).split_ascii_whitespace().any(|word| word == folded),
         }
     }
 }
@@ -153,11 +153,11 @@ mod tests {
     #[test]
     fn every_language_has_function_words_and_finds_its_tag() {
         for language in Language::ALL {
-            let list = stop::of_language(language);
+            let list = stopwords::of_language(language);
             assert!(language == Language::English || list.split_ascii_whitespace().count() > 25, "{language:?}");
-            assert!(list.split_ascii_whitespace().all(|word| language.is_function_word(word)));
+            assert!(list.split_ascii_whitespace().all(|word| language.is_stopword(word)));
         }
-        assert!(Language::German.is_function_word("und") && !Language::German.is_function_word("hafen"));
+        assert!(Language::German.is_stopword("und") && !Language::German.is_stopword("hafen"));
         assert_eq!(Language::from_tag("zxx"), None);
     }
 

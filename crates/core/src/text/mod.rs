@@ -1,11 +1,11 @@
-//! Words and sentences: how text is taken apart for counting, matching and quoting.
+//! Words and sentences: how text is split for counting, matching and quoting.
 
+mod abbreviations;
 mod count;
 mod language;
 mod lists;
 mod sentences;
-mod shortened;
-mod stop;
+mod stopwords;
 mod tokens;
 mod words;
 
@@ -13,6 +13,6 @@ pub use count::count_words;
 pub use language::Language;
 pub use lists::list_marker;
 pub use sentences::sentences;
-pub use stop::is_function_word;
+pub use stopwords::is_stopword;
 pub use tokens::{Token, TokenKind, tokens};
 pub use words::{Word, fold, stem, words};

@@ -4,12 +4,12 @@
 //! is no shortened word, initial, number of an item or ordinal. Nothing is parted inside a quotation that is closed again
 //! soon. One pass over the text, and a look at the words around each mark.
 
-use super::shortened::{Kind, is_ordinal_month, kind_of};
-use super::stop::is_function_word;
+use super::abbreviations::{Kind, is_ordinal_month, kind_of};
+use super::stopwords::is_stopword;
 use crate::document::Span;
 
 /// A quotation longer than this, in bytes, is parted into its sentences.
-const LONGEST_QUOTATION: usize = 400;
+const MAX_QUOTATION: usize = 400;
 
 /// The sentences of a piece of running text, in order, without the white space between them.
 pub fn sentences(text: &str) -> Vec<Span> {
@@ -146,7 +146,7 @@ impl Quotation {
             '『' => &['』'],
             _ => &['"'],
         };
-        let last = (opened + LONGEST_QUOTATION).min(text.len());
+        let last = (opened + MAX_QUOTATION).min(text.len());
         let near = (at..=last).rev().find(|&end| text.is_char_boundary(end)).unwrap_or(at);
         at <= near && text[at..near].contains(closers)
     }
@@ -245,7 +245,7 @@ fn is_opening_word(word: &str) -> bool {
         "das", "der", "die", "ein", "eine", "el", "elle", "er", "es", "il", "ils", "la", "las", "le", "les", "lo",
         "los", "nobody", "sie", "un", "una", "une", "wir",
     ];
-    is_function_word(word) || OTHERS.binary_search(&word).is_ok()
+    is_stopword(word) || OTHERS.binary_search(&word).is_ok()
 }
 
 #[cfg(test)]

@@ -7,7 +7,7 @@
 use unicode_segmentation::UnicodeSegmentation;
 
 /// What is longer than this in bytes, as it is written, is no identifier.
-const LONGEST_WRITTEN: usize = 64;
+const MAX_WRITTEN: usize = 64;
 
 /// What a token is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -151,14 +151,14 @@ impl<'a, F: FnMut(Token<'a>)> Reader<'a, '_, F> {
     fn written(&mut self, run: &'a str, first: u32, words: u32, with_sign: Option<&'a str>) {
         let bare = trimmed(run);
         let is_one_word = words == 1 && bare.chars().all(|c| c.is_alphanumeric() || ".,:'’_".contains(c));
-        if !is_one_word && !bare.is_empty() && bare.len() <= LONGEST_WRITTEN {
+        if !is_one_word && !bare.is_empty() && bare.len() <= MAX_WRITTEN {
             self.give(bare, first, TokenKind::Written);
             let without = bare.trim_start_matches('§');
             if without.len() < bare.len() && !without.is_empty() {
                 self.give(without, first, TokenKind::Written);
             }
         }
-        if let Some(reference) = with_sign.map(trimmed).filter(|reference| reference.len() <= LONGEST_WRITTEN) {
+        if let Some(reference) = with_sign.map(trimmed).filter(|reference| reference.len() <= MAX_WRITTEN) {
             self.give(reference, first, TokenKind::Written);
         }
     }

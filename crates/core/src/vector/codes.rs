@@ -5,7 +5,9 @@
 //! which rows cannot be among the best, and looks at the rest in full.
 
 use super::distance::length;
-use super::rows::GRID;
+
+/// The number of bytes of a row's scale, error and length.
+pub const GRID: usize = 12;
 
 /// What is added to a row's integers, so that they are not below zero.
 pub const MIDDLE: i32 = 128;

@@ -27,7 +27,7 @@ pub trait Encoder: Send + Sync {
     fn dimensions(&self) -> usize;
 
     /// The most tokens of a text that it reads; what is behind them it does not see. Nothing when it reads all.
-    fn longest(&self) -> Option<usize> {
+    fn max_tokens(&self) -> Option<usize> {
         None
     }
 

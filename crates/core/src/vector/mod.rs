@@ -1,18 +1,21 @@
-//! Vectors: the encoder's trait, segments of rows, the exact search over them, and for many the graph and the inverted lists.
+//! Vectors: the encoder traits, segments of rows, the exact search over them, and two approximate indexes: a graph ([`AnnGraph`])
+//! and inverted lists ([`IvfLists`]).
 
+mod ann;
+mod code_scorer;
 mod codes;
 mod distance;
 mod encoder;
-mod graph;
+mod exact;
+mod ivf;
 mod kernel;
-mod lists;
-mod near;
+mod kind;
 mod rows;
-mod scan;
 mod segment;
 
+pub use ann::{AnnGraph, write_ann_graph};
 pub use distance::Distance;
 pub use encoder::{Encoder, Role, TokenEncoder, Vectors};
-pub use graph::{Graph, write_graph};
-pub use lists::{Lists, write_lists};
+pub use ivf::{IvfLists, write_ivf_lists};
+pub use kind::IndexKind;
 pub use segment::{VectorIndex, merge_vectors, write_vectors};

@@ -2,12 +2,9 @@
 
 use std::ops::Range;
 
-use super::codes::{RowGrid, stride};
+use super::codes::{GRID, RowGrid, stride};
 use super::distance::Distance;
-use super::kernel::ask_for;
-
-/// The bytes of a row's scale, error and length.
-pub const GRID: usize = 12;
+use super::kernel::prefetch;
 
 /// Where the parts of a segment are. Not generic over who holds the bytes, so that what walks them is compiled once.
 #[derive(Clone, Copy)]
@@ -53,8 +50,8 @@ impl<'a> Rows<'a> {
     }
 
     /// Asks for what is known of some rows, so that it is near when it is read.
-    pub fn ask_for_grids(&self, rows: &[u32]) {
-        rows.iter().filter_map(|&row| self.grids.get(row as usize)).for_each(|grid| ask_for(grid));
+    pub fn prefetch_grids(&self, rows: &[u32]) {
+        rows.iter().filter_map(|&row| self.grids.get(row as usize)).for_each(|grid| prefetch(grid));
     }
 
     /// What is known of a row besides its codes.

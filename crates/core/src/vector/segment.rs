@@ -7,13 +7,13 @@
 use std::io::Write;
 
 use super::Vectors;
-use super::codes::{stride, write_row};
+use super::codes::{GRID, stride, write_row};
 use super::distance::Distance;
-use super::rows::{GRID, Rows};
-use super::scan;
+use super::exact;
+use super::rows::Rows;
 use crate::error::{Error, ErrorKind, Result};
-use crate::search::{Best, Hit};
 use crate::segment::{self, BodyWriter, HEADER, Kind, RowSet, SegmentHeader};
+use crate::segment::{Hit, TopK};
 
 /// Writes the body of a segment of vectors, to be compared by a distance; returns what stands before it. Under the cosine a
 /// vector of zeros is like nothing.
@@ -121,9 +121,9 @@ impl<B: AsRef<[u8]> + Sync> VectorIndex<B> {
     pub fn search(&self, query: &[f32], live: &RowSet, count: usize) -> Vec<Hit> {
         let Some(query) = self.kept(query).filter(|_| count > 0) else { return Vec::new() };
         if let Some(rows) = self.as_rows() {
-            return scan::search(&rows, &query, live, count);
+            return exact::search(&rows, &query, live, count);
         }
-        let mut best = Best::new(count);
+        let mut best = TopK::new(count);
         for row in (0..self.rows()).filter(|&row| live.contains(row)) {
             if let Some(bytes) = self.row_bytes(row) {
                 best.offer(Hit { score: self.distance.score(&query, bytes), row });

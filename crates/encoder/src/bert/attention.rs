@@ -1,6 +1,6 @@
 //! Attention: each token looks at all tokens of its text, in several heads.
 
-use crate::kernel::{Kernel, Place, ROWS, SHORTS, Sums, WIDE};
+use crate::kernel::{Kernel, ROWS, SHORTS, Sums, TileLayout, WIDE};
 
 /// Room for the numbers of a head.
 #[derive(Default)]
@@ -93,7 +93,7 @@ impl Attention {
                 let count = ROWS.min(tokens - from);
                 let queries = &self.queries[from * even..];
                 for (panel, keys) in self.keys.chunks_exact(key_stride).enumerate().take(tokens.div_ceil(WIDE)) {
-                    let place = Place { stride: score_stride, column: panel * WIDE };
+                    let place = TileLayout { stride: score_stride, column: panel * WIDE };
                     kernel.multiply_shorts(queries, even, count, keys, &mut self.sums, place);
                 }
                 let mut factors = [0.0; ROWS];
@@ -106,8 +106,8 @@ impl Attention {
                 let values = self.values.chunks_exact(value_stride).take(width.div_ceil(WIDE));
                 for (panel, values) in values.enumerate() {
                     let shares = &self.shares;
-                    kernel.multiply_shorts(shares, score_stride, count, values, sums.flat(), Place::TILE);
-                    let place = Place { stride: hidden, column: first + panel * WIDE };
+                    kernel.multiply_shorts(shares, score_stride, count, values, sums.flat(), TileLayout::TILE);
+                    let place = TileLayout { stride: hidden, column: first + panel * WIDE };
                     let wide = WIDE.min(width - panel * WIDE);
                     kernel.scale(&sums, &factors[..count], wide, &mut context[from * hidden..], place);
                 }
@@ -141,7 +141,7 @@ impl Attention {
                 let queries = &seen[from * hidden * 3 + first..];
                 for (panel, keys) in self.key_panels.chunks_exact(width * WIDE).enumerate().take(tokens.div_ceil(WIDE))
                 {
-                    let place = Place { stride: score_stride, column: panel * WIDE };
+                    let place = TileLayout { stride: score_stride, column: panel * WIDE };
                     kernel.multiply_floats(queries, hidden * 3, count, keys, &mut self.scores, place);
                 }
                 for scores in self.scores.chunks_exact_mut(score_stride).take(count) {
@@ -152,7 +152,7 @@ impl Attention {
                     self.value_panels.chunks_exact(tokens * WIDE).enumerate().take(width.div_ceil(WIDE))
                 {
                     let tile = sums.as_flattened_mut();
-                    kernel.multiply_floats(&self.scores, score_stride, count, values, tile, Place::TILE);
+                    kernel.multiply_floats(&self.scores, score_stride, count, values, tile, TileLayout::TILE);
                     let columns = first + panel * WIDE..first + width.min((panel + 1) * WIDE);
                     for (row, sums) in sums.iter().enumerate().take(count) {
                         let out = &mut context[(from + row) * hidden..][columns.clone()];

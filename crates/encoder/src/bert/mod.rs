@@ -11,35 +11,12 @@ use std::borrow::Cow;
 use logothete_core::{Error, ErrorKind, Result};
 use serde::{Deserialize, Serialize};
 
-use crate::kernel::Kernel;
+use crate::kernel::{Activation, Kernel};
 use crate::weights::{ByteMatrix, FloatMatrix, Matrix, Quantised, TensorWriter, Tensors, WordTable};
 use attention::Attention;
 
 /// The feed-forward part takes so many rows at a time: their wide vectors stay in the cache.
 const ROWS_AT_ONCE: usize = 96;
-
-/// What a network does between the two matrices of its feed-forward part.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
-pub enum Activation {
-    /// The Gaussian error linear unit.
-    Gelu,
-    /// The same by the hyperbolic tangent.
-    GeluTanh,
-    /// Zero for what is below zero.
-    Relu,
-}
-
-impl Activation {
-    /// Applies it to 1e-6.
-    pub fn apply(self, kernel: Kernel, values: &mut [f32]) {
-        match self {
-            Self::Gelu => kernel.gelu(values),
-            Self::GeluTanh => kernel.gelu_tanh(values),
-            Self::Relu => kernel.relu(values),
-        }
-    }
-}
 
 /// The sizes of a network.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -251,7 +228,7 @@ impl Network {
     }
 
     /// Writes the weights as files: the words in parts of `words` each, the positions, and each layer. A function is
-    /// given each file with its name. Positions behind `longest` are left out.
+    /// given each file with its name. Positions behind `max_tokens` are left out.
     ///
     /// # Errors
     /// As the function, and when the weights are not those of a model as it was trained, read with eight bits.

@@ -2,7 +2,7 @@
 //!
 //! All `unsafe` of the crate is here. A [`Kernel`] stands for one way of doing it, and can only be had where the
 //! processor knows its instructions. All ways give the same integers, and the same floating-point numbers too: sums
-//! run over [`LANES`] accumulators in a fixed order, a product and a sum are one operation wherever the code says so, and
+//! run over `LANES` accumulators in a fixed order, a product and a sum are one operation wherever the code says so, and
 //! no other function of the platform is called.
 //!
 //! Matrices are laid out in panels of [`WIDE`] outputs, so that every way reads them from front to end: for each step
@@ -10,41 +10,14 @@
 
 #![allow(unsafe_code)]
 
+mod activation;
+mod layout;
 mod plain;
 #[cfg(target_arch = "x86_64")]
 mod x86;
 
-use crate::bert::Activation;
-
-/// How many outputs a panel has.
-pub const WIDE: usize = 32;
-/// How many rows are multiplied at a time.
-pub const ROWS: usize = 12;
-/// How many accumulators a sum of floating-point numbers has.
-pub const LANES: usize = 32;
-/// How many bytes of a row a step reads.
-pub const BYTES: usize = 4;
-/// How many 16-bit integers of a row a step reads.
-pub const SHORTS: usize = 2;
-
-/// Sums of products: a line for each row, a column for each output of a panel. It begins where a cache line does, so that
-/// a register that was written is read again at once.
-#[repr(C, align(64))]
-#[derive(Clone)]
-pub struct Sums(pub [[i32; WIDE]; ROWS]);
-
-impl Default for Sums {
-    fn default() -> Self {
-        Self([[0; WIDE]; ROWS])
-    }
-}
-
-impl Sums {
-    /// All sums, one row behind the other.
-    pub fn flat(&mut self) -> &mut [i32] {
-        self.0.as_flattened_mut()
-    }
-}
+pub use activation::Activation;
+pub use layout::{BYTES, Finish, Grid, ROWS, SHORTS, Sums, TileLayout, WIDE};
 
 /// One way of doing the arithmetic, which this processor can go.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -115,12 +88,29 @@ impl Kernel {
         }
     }
 
+    /// Applies an activation to every number, to within 1e-6.
+    pub fn activate(self, activation: Activation, values: &mut [f32]) {
+        match activation {
+            Activation::Gelu => self.gelu(values),
+            Activation::GeluTanh => self.gelu_tanh(values),
+            Activation::Relu => self.relu(values),
+        }
+    }
+
     /// Multiplies rows of bytes by a panel of signed bytes: `out[row][output] = Σ rows[row][k] · panel[k][output]`, written
     /// at a place in rows. A row begins every `stride` bytes; the panel says how long it is.
     ///
     /// # Panics
     /// When there are more than [`ROWS`] rows, or `rows` or `out` is shorter than they are.
-    pub fn multiply_bytes(self, rows: &[u8], stride: usize, count: usize, panel: &[i8], out: &mut [i32], at: Place) {
+    pub fn multiply_bytes(
+        self,
+        rows: &[u8],
+        stride: usize,
+        count: usize,
+        panel: &[i8],
+        out: &mut [i32],
+        at: TileLayout,
+    ) {
         let steps = panel.len() / (WIDE * BYTES);
         assert!(panel.len().is_multiple_of(WIDE * BYTES) && reaches(rows.len(), stride, count, steps * BYTES));
         assert!(at.column + WIDE <= at.stride && reaches(out.len(), at.stride, count, at.column + WIDE));
@@ -140,7 +130,15 @@ impl Kernel {
     ///
     /// # Panics
     /// When there are more than [`ROWS`] rows, or `rows` or `out` is shorter than they are.
-    pub fn multiply_shorts(self, rows: &[i16], stride: usize, count: usize, panel: &[i16], out: &mut [i32], at: Place) {
+    pub fn multiply_shorts(
+        self,
+        rows: &[i16],
+        stride: usize,
+        count: usize,
+        panel: &[i16],
+        out: &mut [i32],
+        at: TileLayout,
+    ) {
         let steps = panel.len() / (WIDE * SHORTS);
         assert!(panel.len().is_multiple_of(WIDE * SHORTS) && reaches(rows.len(), stride, count, steps * SHORTS));
         assert!(at.column + WIDE <= at.stride && reaches(out.len(), at.stride, count, at.column + WIDE));
@@ -176,40 +174,6 @@ impl Kernel {
 /// Whether so many rows of a length, one every `stride`, lie in `held`.
 fn reaches(held: usize, stride: usize, count: usize, length: usize) -> bool {
     count <= ROWS && (count == 0 || (length <= stride || count == 1) && held >= (count - 1) * stride + length)
-}
-
-/// The range of the integers that stand for some numbers: `number = integer · step + least`.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
-pub struct Grid {
-    /// What one unit of the integers stands for.
-    pub step: f32,
-    /// What zero stands for.
-    pub least: f32,
-}
-
-/// What turns the sums of a panel into numbers: `scale · (step · sum + least · total) + bias`.
-#[derive(Clone, Copy)]
-pub struct Finish<'a> {
-    /// For each output, what one unit of its weights stands for.
-    pub scales: &'a [f32; WIDE],
-    /// For each output, the sum of its weights, in units of `scales`.
-    pub totals: &'a [f32; WIDE],
-    /// For each output, what is added.
-    pub bias: &'a [f32; WIDE],
-}
-
-/// Where a tile is in a matrix of rows.
-#[derive(Clone, Copy)]
-pub struct Place {
-    /// How long a row is.
-    pub stride: usize,
-    /// The tile's first column. What does not fit behind it is left out.
-    pub column: usize,
-}
-
-impl Place {
-    /// A tile by itself.
-    pub const TILE: Self = Self { stride: WIDE, column: 0 };
 }
 
 /// Compiles functions of [`plain`] for each way, and picks the one that was asked for.
@@ -257,12 +221,12 @@ every_way! {
     /// The same, into panels with an input for each row, as many as `panels` holds.
     fn rows_to_inputs(rows: &[f32], stride: usize, width: usize, factor: f32, panels: &mut [i16]);
     /// Turns the sums of a tile into numbers. The activation is only as exact as eight bits need: to 3e-4.
-    fn finish(sums: &Sums, grids: &[Grid], finish: Finish<'_>, activation: Option<Activation>, out: &mut [f32], at: Place);
+    fn finish(sums: &Sums, grids: &[Grid], finish: Finish<'_>, activation: Option<Activation>, out: &mut [f32], at: TileLayout);
     /// Turns the first `count` sums into shares of 32767 by the softmax of `sum · factor`. Returns what the shares add up to.
     /// All three have room up to the next multiple of [`WIDE`], and what is behind `count` is written over.
     fn shares(sums: &mut [i32], count: usize, factor: f32, exponentials: &mut [f32], shares: &mut [i16]) -> i32;
     /// Writes the first `width` sums of each row times its factor.
-    fn scale(sums: &Sums, factors: &[f32], width: usize, out: &mut [f32], at: Place);
+    fn scale(sums: &Sums, factors: &[f32], width: usize, out: &mut [f32], at: TileLayout);
     /// Turns numbers into their softmax.
     fn softmax(values: &mut [f32]);
     /// The Gaussian error linear unit.
@@ -280,5 +244,5 @@ every_way! {
     /// Writes a row of a table of 4-bit numbers: for each group of 32, a step and a least as 16-bit floats, then the bits.
     fn from_nibbles(row: &[u8], out: &mut [f32]);
     /// Multiplies rows of numbers by a panel of them.
-    fn multiply_floats(rows: &[f32], stride: usize, count: usize, panel: &[f32], out: &mut [f32], at: Place);
+    fn multiply_floats(rows: &[f32], stride: usize, count: usize, panel: &[f32], out: &mut [f32], at: TileLayout);
 }

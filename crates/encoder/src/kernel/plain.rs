@@ -6,8 +6,8 @@
 // Loops over indices are compiled well whatever the profile; chains of iterators are not always.
 #![allow(clippy::needless_range_loop)]
 
-use super::{BYTES, Finish, Grid, LANES, Place, ROWS, SHORTS, Sums, WIDE};
-use crate::bert::Activation;
+use super::activation::Activation;
+use super::layout::{BYTES, Finish, Grid, LANES, ROWS, SHORTS, Sums, TileLayout, WIDE};
 
 /// Adding and subtracting it rounds a number to the nearest integer, ties to even; its low bits are that integer.
 const ROUND: f32 = 12_582_912.0;
@@ -197,7 +197,7 @@ pub fn rows_to_inputs(rows: &[f32], stride: usize, width: usize, factor: f32, pa
 }
 
 #[inline(always)]
-pub fn multiply_bytes(rows: &[u8], stride: usize, count: usize, panel: &[i8], out: &mut [i32], at: Place) {
+pub fn multiply_bytes(rows: &[u8], stride: usize, count: usize, panel: &[i8], out: &mut [i32], at: TileLayout) {
     for row in 0..count {
         let mut sums = [0; WIDE];
         let inputs = &rows[row * stride..];
@@ -213,7 +213,7 @@ pub fn multiply_bytes(rows: &[u8], stride: usize, count: usize, panel: &[i8], ou
 }
 
 #[inline(always)]
-pub fn multiply_shorts(rows: &[i16], stride: usize, count: usize, panel: &[i16], out: &mut [i32], at: Place) {
+pub fn multiply_shorts(rows: &[i16], stride: usize, count: usize, panel: &[i16], out: &mut [i32], at: TileLayout) {
     for row in 0..count {
         let mut sums = [0_i32; WIDE];
         let inputs = &rows[row * stride..];
@@ -230,7 +230,7 @@ pub fn multiply_shorts(rows: &[i16], stride: usize, count: usize, panel: &[i16],
 }
 
 #[inline(always)]
-pub fn multiply_floats(rows: &[f32], stride: usize, count: usize, panel: &[f32], out: &mut [f32], at: Place) {
+pub fn multiply_floats(rows: &[f32], stride: usize, count: usize, panel: &[f32], out: &mut [f32], at: TileLayout) {
     for row in 0..count {
         let mut sums = [0.0_f32; WIDE];
         let inputs = &rows[row * stride..];
@@ -251,7 +251,7 @@ pub fn finish(
     finish: Finish<'_>,
     activation: Option<Activation>,
     out: &mut [f32],
-    at: Place,
+    at: TileLayout,
 ) {
     match activation {
         None => finish_rows(sums, grids, finish, |value| value, out, at),
@@ -268,7 +268,7 @@ fn finish_rows(
     finish: Finish<'_>,
     activation: impl Fn(f32) -> f32,
     out: &mut [f32],
-    at: Place,
+    at: TileLayout,
 ) {
     for row in 0..grids.len().min(ROWS) {
         let (grid, sums) = (grids[row], &sums.0[row]);
@@ -324,7 +324,7 @@ pub fn shares(sums: &mut [i32], count: usize, factor: f32, exponentials: &mut [f
 }
 
 #[inline(always)]
-pub fn scale(sums: &Sums, factors: &[f32], width: usize, out: &mut [f32], at: Place) {
+pub fn scale(sums: &Sums, factors: &[f32], width: usize, out: &mut [f32], at: TileLayout) {
     for row in 0..factors.len().min(ROWS) {
         let (factor, sums) = (factors[row], &sums.0[row]);
         let out = &mut out[row * at.stride + at.column..][..width];

@@ -2,7 +2,7 @@
 
 use std::arch::x86_64::*;
 
-use super::{BYTES, Place, ROWS, SHORTS, WIDE};
+use super::layout::{BYTES, ROWS, SHORTS, TileLayout, WIDE};
 
 /// Runs the tile for a number of rows, which its accumulators are laid out for at compile time.
 macro_rules! for_rows {
@@ -40,7 +40,7 @@ pub unsafe fn multiply_bytes_avx512(
     count: usize,
     panel: &[i8],
     out: &mut [i32],
-    at: Place,
+    at: TileLayout,
 ) {
     let steps = panel.len() / (WIDE * BYTES);
     let out = out[at.column..].as_mut_ptr();
@@ -60,7 +60,7 @@ pub unsafe fn multiply_shorts_avx512(
     count: usize,
     panel: &[i16],
     out: &mut [i32],
-    at: Place,
+    at: TileLayout,
 ) {
     let steps = panel.len() / (WIDE * SHORTS);
     let out = out[at.column..].as_mut_ptr();
@@ -144,7 +144,14 @@ const ROWS_AVX2: usize = 3;
 /// The processor knows AVX2; `rows` holds `count` rows, at most 12, as long as the panel says, and `out` has room for a
 /// panel's outputs at the place of each.
 #[target_feature(enable = "avx2")]
-pub unsafe fn multiply_bytes_avx2(rows: &[u8], stride: usize, count: usize, panel: &[i8], out: &mut [i32], at: Place) {
+pub unsafe fn multiply_bytes_avx2(
+    rows: &[u8],
+    stride: usize,
+    count: usize,
+    panel: &[i8],
+    out: &mut [i32],
+    at: TileLayout,
+) {
     /// Half a panel at a time: four registers for each row.
     #[target_feature(enable = "avx2")]
     unsafe fn tile<const R: usize>(
@@ -210,7 +217,7 @@ pub unsafe fn multiply_shorts_avx2(
     count: usize,
     panel: &[i16],
     out: &mut [i32],
-    at: Place,
+    at: TileLayout,
 ) {
     #[target_feature(enable = "avx2")]
     unsafe fn tile<const R: usize>(

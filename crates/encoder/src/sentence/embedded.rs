@@ -5,7 +5,8 @@ use std::sync::Mutex;
 
 use logothete_core::{Error, ErrorKind, Result};
 
-use super::{Packed, SentenceEncoder};
+use super::SentenceEncoder;
+use super::pack::Packed;
 use crate::bert::Network;
 use crate::kernel::Kernel;
 use crate::tokenise::{Tokeniser, Vocabulary, WordPiece};

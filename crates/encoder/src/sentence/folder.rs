@@ -9,8 +9,8 @@ use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 use serde_json::Value;
 
 use super::{Pooling, Projection, SentenceEncoder, VERSION};
-use crate::bert::{Activation, Network, Precision, Shape, new_matrix};
-use crate::kernel::Kernel;
+use crate::bert::{Network, Precision, Shape, new_matrix};
+use crate::kernel::{Activation, Kernel};
 use crate::tokenise;
 use crate::weights::Tensors;
 
@@ -24,7 +24,7 @@ pub struct FolderSettings {
     /// How the vectors of tokens become one; the mean where the files do not say.
     pub pooling: Option<Pooling>,
     /// The most tokens of a text, with those that mark its ends.
-    pub longest: Option<usize>,
+    pub max_tokens: Option<usize>,
     /// How precisely it is computed.
     pub precision: Precision,
 }
@@ -195,7 +195,7 @@ impl SentenceEncoder {
         let (before, after) = tokeniser.ends();
         let least = before.len() + after.len() + 1;
         let positions = network.shape().positions;
-        let longest = settings.longest.or(said.longest).unwrap_or(positions);
+        let longest = settings.max_tokens.or(said.longest).unwrap_or(positions);
         if longest < least || longest > positions {
             let message =
                 format!("texts of up to {longest} tokens are not possible; this model reads {least} to {positions}");

@@ -12,7 +12,7 @@ use logothete_core::{Fingerprint, Result};
 use rayon::prelude::*;
 
 pub use folder::FolderSettings;
-pub use pack::{Packed, pack};
+pub use pack::pack;
 pub use pooling::Pooling;
 
 use crate::bert::{Network, Room};
@@ -28,7 +28,7 @@ const TOKENS_AT_ONCE: usize = 384;
 /// A sentence encoder of BERT's family, in our own code.
 ///
 /// Vectors have length one. A text of more tokens than the model was trained for is cut there: see
-/// [`count_tokens`](Encoder::count_tokens) and [`longest`](Encoder::longest), or [`tokens`](Self::tokens) for what was left
+/// [`count_tokens`](Encoder::count_tokens) and [`max_tokens`](Encoder::max_tokens), or [`tokens`](Self::tokens) for what was left
 /// out. The vector of a text is the same whatever else is encoded beside it, on every processor.
 ///
 /// ```
@@ -82,14 +82,16 @@ impl SentenceEncoder {
         Ok(TextTokens { left_out: all.len().saturating_sub(self.longest_between()), ids })
     }
 
-    /// The same encoder with another way of doing the arithmetic. Its vectors are the same.
+    /// Returns the encoder with another kernel. Its vectors do not change.
+    #[cfg(feature = "internals")]
     #[must_use]
     pub fn with_kernel(mut self, kernel: Kernel) -> Self {
         self.kernel = kernel;
         self
     }
 
-    /// The way its arithmetic is done.
+    /// The kernel in use.
+    #[cfg(feature = "internals")]
     pub fn kernel(&self) -> Kernel {
         self.kernel
     }
@@ -198,7 +200,7 @@ impl Encoder for SentenceEncoder {
         self.projections.last().map_or(self.network.shape().hidden, |last| last.matrix.outputs())
     }
 
-    fn longest(&self) -> Option<usize> {
+    fn max_tokens(&self) -> Option<usize> {
         let prefix = self.count_tokens(&self.prefixes[1]);
         Some(self.longest_between().saturating_sub(prefix))
     }

@@ -16,7 +16,7 @@ const WORDS_IN_A_FILE: usize = 16_384;
 
 /// What a packed model is, besides its tensors: the file `encoder.json`.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Packed {
+pub(crate) struct Packed {
     /// What it is called.
     pub name: String,
     /// The languages that it knows.
@@ -42,7 +42,8 @@ impl Packed {
     }
 }
 
-/// Packs the model of a folder, and gives each file to a function. The same folder always gives the same files.
+/// Packs the model in a folder and passes each file to `write`. Returns the fingerprint of the weights. The same folder always
+/// gives the same files.
 ///
 /// The word table is rounded to 4 bits in groups of 32, the layers to 8 bits with a scale for each output.
 ///
@@ -53,7 +54,7 @@ pub fn pack(
     name: &str,
     languages: &[&str],
     mut write: impl FnMut(&str, &[u8]) -> Result<()>,
-) -> Result<Packed> {
+) -> Result<Fingerprint> {
     let unfit = |what: &str| Error::new(ErrorKind::Unsupported, format!("{what}; it cannot be packed"));
     let encoder = SentenceEncoder::from_folder(folder, &FolderSettings::default())?;
     if !encoder.projections.is_empty() {
@@ -90,5 +91,5 @@ pub fn pack(
     let json = serde_json::to_string_pretty(&packed)
         .map_err(|e| Error::new(ErrorKind::System, "encoder.json was not written").because(e))?;
     write("encoder.json", format!("{json}\n").as_bytes())?;
-    Ok(packed)
+    Ok(packed.weights)
 }

@@ -5,8 +5,7 @@ use std::borrow::Cow;
 use logothete_core::Result;
 
 use super::{TensorWriter, Tensors};
-use crate::bert::Activation;
-use crate::kernel::{BYTES, Finish, Grid, Kernel, Place, ROWS, Sums, WIDE};
+use crate::kernel::{Activation, BYTES, Finish, Grid, Kernel, ROWS, Sums, TileLayout, WIDE};
 
 /// A weight matrix with its bias.
 pub enum Matrix {
@@ -85,7 +84,7 @@ impl FloatMatrix {
             let count = ROWS.min(rows - from);
             for (panel, weights) in self.panels.chunks_exact(self.inputs * WIDE).enumerate() {
                 let inputs = &inputs[from * self.inputs..];
-                kernel.multiply_floats(inputs, self.inputs, count, weights, sums.as_flattened_mut(), Place::TILE);
+                kernel.multiply_floats(inputs, self.inputs, count, weights, sums.as_flattened_mut(), TileLayout::TILE);
                 let column = panel * WIDE;
                 let width = WIDE.min(outputs - column);
                 for (row, sums) in sums.iter().enumerate().take(count) {
@@ -93,7 +92,7 @@ impl FloatMatrix {
                     out.copy_from_slice(&sums[..width]);
                     kernel.add(out, &self.bias[column..]);
                     if let Some(activation) = activation {
-                        activation.apply(kernel, out);
+                        kernel.activate(activation, out);
                     }
                 }
             }
@@ -188,9 +187,9 @@ impl ByteMatrix {
             let to = rows.min(from + ROWS);
             let (bytes, out) = (&bytes[from * stride..], &mut out[from * self.outputs..to * self.outputs]);
             for (panel, weights) in self.panels.chunks_exact(stride * WIDE).enumerate() {
-                kernel.multiply_bytes(bytes, stride, to - from, weights, sums.flat(), Place::TILE);
+                kernel.multiply_bytes(bytes, stride, to - from, weights, sums.flat(), TileLayout::TILE);
                 let finish = Finish { scales: &scales[panel], totals: &totals[panel], bias: &bias[panel] };
-                let place = Place { stride: self.outputs, column: panel * WIDE };
+                let place = TileLayout { stride: self.outputs, column: panel * WIDE };
                 kernel.finish(&sums, &grids[from..to], finish, activation, out, place);
             }
         }

@@ -109,6 +109,7 @@ pub enum ChunkContext {
 /// `[chunk]`
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(default)]
+#[non_exhaustive]
 pub struct ChunkConfig {
     /// How documents are cut.
     pub strategy: Strategy,
@@ -151,12 +152,5 @@ impl Default for ChunkConfig {
             generated_limit: None,
             generated_from: 2000,
         }
-    }
-}
-
-impl ChunkConfig {
-    /// Every key it knows, with a value of the right type.
-    pub(crate) fn filled() -> Self {
-        Self { limit: Some(0), overlap: Some(0), generated_limit: Some(0), ..Self::default() }
     }
 }

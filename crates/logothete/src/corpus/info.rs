@@ -1,75 +1,74 @@
-//! What a corpus tells of itself: all of it, a document, a chunk.
+//! What a corpus says of itself as a whole.
 
 use std::path::PathBuf;
 
 use logothete_core::Result;
-use logothete_core::chunk::ChunkId;
-use logothete_core::document::{Metadata, Pages, Span};
-use logothete_core::vector::Distance;
+use logothete_core::vector::{Distance, IndexKind};
 use serde::Serialize;
 
-use super::near::IndexKind;
-use super::snapshot::{Near, Segment};
-use super::{Inner, catalogue};
+use crate::opened::Opened;
+use crate::storage::{Ann, ChunkDetail, DocumentInfo, FORMAT, FieldInfo, Segment, VectorInfo, View};
 
 /// What a corpus holds.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct CorpusInfo {
-    /// Its folder.
+    /// The folder; empty for a corpus in memory.
     pub corpus: PathBuf,
-    /// The version of its format.
+    /// The version of the format on disk.
     pub format: u32,
-    /// Its encoder.
+    /// The name of the encoder.
     pub encoder: String,
-    /// The length of its vectors.
+    /// The dimensions of the vectors.
     pub dimensions: usize,
-    /// What its vectors are compared by.
+    /// The distance between vectors.
     pub distance: Distance,
-    /// How many chunks it has.
+    /// The number of chunks.
     pub chunks: u64,
-    /// How many of them say what another says, and are not indexed again but for what only they say.
+    /// The number of chunks that repeat another. Only what such a chunk adds is indexed.
     pub repeated: u64,
-    /// The bytes of the catalogue.
+    /// The size of the catalogue.
     pub catalogue_bytes: u64,
-    /// The bytes of the indexes.
+    /// The size of the indexes.
     pub index_bytes: u64,
-    /// How many rows the indexes have.
+    /// The number of rows of the indexes.
     pub rows: u64,
-    /// How many of them belong to no chunk any more; they go when segments are merged.
+    /// The number of rows that belong to no chunk. They are dropped when segments are merged.
     pub dead_rows: u64,
-    /// The bytes of what generators wrote and encoders made.
+    /// The size of the cache of replies and vectors.
     pub cache_bytes: u64,
-    /// The different terms of the keyword index, counted in each segment.
+    /// The number of different terms, counted in each segment.
     pub terms: u64,
-    /// The parts of the indexes.
+    /// The segments of the indexes.
     pub segments: Vec<SegmentInfo>,
     /// The fields of the documents' metadata.
     pub fields: Vec<FieldInfo>,
-    /// Where its documents come from.
+    /// The locations that documents come from.
     pub sources: Vec<PathBuf>,
-    /// Its documents by name.
+    /// The documents, by name.
     pub documents: Vec<DocumentInfo>,
 }
 
-/// A part of the indexes.
+/// A segment of the indexes.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+#[non_exhaustive]
 pub struct SegmentInfo {
-    /// How many rows it has.
+    /// The number of rows.
     pub rows: u64,
-    /// How many of them belong to a chunk.
+    /// The number of rows that belong to a chunk.
     pub live: u64,
-    /// How its vectors are searched.
+    /// The vector index.
     pub index: IndexKind,
-    /// How many different terms it has.
+    /// The number of different terms.
     pub terms: u64,
 }
 
 impl SegmentInfo {
     fn of(segment: &Segment) -> Self {
-        let index = match &segment.near {
-            Near::Scan => IndexKind::Exact,
-            Near::Graph(_) => IndexKind::Graph,
-            Near::Lists(_) => IndexKind::Lists,
+        let index = match &segment.ann {
+            Ann::Scan => IndexKind::Exact,
+            Ann::Graph(_) => IndexKind::Graph,
+            Ann::Lists(_) => IndexKind::Lists,
         };
         Self {
             rows: segment.entry.files.rows.into(),
@@ -80,144 +79,25 @@ impl SegmentInfo {
     }
 }
 
-/// What a corpus holds of one document.
-#[derive(Clone, Debug, PartialEq, Serialize)]
-pub struct DocumentInfo {
-    /// Its name.
-    pub document: String,
-    /// Its title.
-    pub title: Option<String>,
-    /// Its media type.
-    pub media_type: String,
-    /// How many pages it has; 0 for none.
-    pub pages: u32,
-    /// The length of its text in bytes.
-    pub text_bytes: u64,
-    /// How many chunks it has.
-    pub chunks: u64,
-    /// What could not be read of it.
-    pub warnings: Vec<String>,
-}
-
-/// A field of the documents' metadata.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
-pub struct FieldInfo {
-    /// Its name.
-    pub name: String,
-    /// The type of its values: flag, number, date or text. A field with several types is there once for each.
-    #[serde(rename = "type")]
-    pub kind: String,
-    /// How many documents have it.
-    pub documents: u64,
-}
-
-/// A document with its chunks.
-#[derive(Clone, Debug, PartialEq, Serialize)]
-pub struct DocumentDetail {
-    /// What is told of every document.
-    #[serde(flatten)]
-    pub info: DocumentInfo,
-    /// Its date, from its metadata.
-    pub date: Option<String>,
-    /// What is known about it.
-    pub metadata: Metadata,
-    /// Its chunks, in their order.
-    #[serde(rename = "chunk_list")]
-    pub chunks: Vec<ChunkInfo>,
-}
-
-/// A chunk in the list of a document.
-#[derive(Clone, Debug, PartialEq, Serialize)]
-pub struct ChunkInfo {
-    /// Its id.
-    pub chunk: ChunkId,
-    /// Where it is in the document's text.
-    pub span: Span,
-    /// The pages it touches.
-    pub pages: Option<Pages>,
-    /// The headings above it, outermost first.
-    pub section: Vec<String>,
-    /// How many words it has.
-    pub size: u64,
-    /// The chunk that says the same.
-    pub same_as: Option<ChunkId>,
-}
-
-/// A chunk with all that is kept of it.
-#[derive(Clone, Debug, PartialEq, Serialize)]
-pub struct ChunkDetail {
-    /// Its id.
-    pub chunk: ChunkId,
-    /// The name of its document.
-    pub document: String,
-    /// The title of its document.
-    pub title: Option<String>,
-    /// The date of its document.
-    pub date: Option<String>,
-    /// The pages it touches.
-    pub pages: Option<Pages>,
-    /// The headings above it, outermost first.
-    pub section: Vec<String>,
-    /// Where it is in its document's text.
-    pub span: Span,
-    /// Its text.
-    pub text: String,
-    /// What helps to find it and is not its text.
-    pub context: String,
-    /// What is indexed of it where that is not all: what no other chunk says.
-    pub indexed: Option<String>,
-    /// The chunk that says the same.
-    pub same_as: Option<ChunkId>,
-    /// The metadata of its document.
-    pub metadata: Metadata,
-    /// Its vector; nothing when the other chunk says all that it says.
-    pub vector: Option<VectorInfo>,
-}
-
-/// What a vector looks like.
-#[derive(Clone, Debug, PartialEq, Serialize)]
-pub struct VectorInfo {
-    /// How many numbers it has.
-    pub dimensions: usize,
-    /// How long it is.
-    pub length: f32,
-    /// Its first numbers.
-    pub first: Vec<f32>,
-}
-
-impl VectorInfo {
-    /// How many numbers are shown.
-    const FIRST: usize = 8;
-
-    fn of(vector: &[f32]) -> Self {
-        let length = vector.iter().map(|number| number * number).sum::<f32>().sqrt();
-        Self { dimensions: vector.len(), length, first: vector.iter().take(Self::FIRST).copied().collect() }
-    }
-}
-
-impl Inner {
-    /// What the corpus holds.
-    pub(crate) fn info(&self) -> Result<CorpusInfo> {
-        let view = self.view()?;
+impl Opened {
+    /// What the corpus holds, as of a view.
+    pub(crate) fn info(&self, view: &View) -> Result<CorpusInfo> {
         let catalogue = view.catalogue();
-        let encoder = &self.pipeline.encoder;
-        let folder = self.folder.clone().unwrap_or_default();
-        let bytes = |name: &str| std::fs::metadata(folder.join(name)).map_or(0, |data| data.len());
         let segments: Vec<SegmentInfo> = view.snapshot.segments.iter().map(SegmentInfo::of).collect();
         let sum = |number: fn(&SegmentInfo) -> u64| segments.iter().map(number).sum::<u64>();
+        let names = view.snapshot.segments.iter().flat_map(|segment| segment.entry.files.names.values());
+        let counts = catalogue.counts()?;
         Ok(CorpusInfo {
-            corpus: folder.clone(),
-            format: catalogue::FORMAT,
-            encoder: encoder.name(),
-            dimensions: encoder.dimensions(),
-            distance: self.pipeline.settings.distance,
-            chunks: catalogue.count_chunks()?,
-            repeated: catalogue.count_repeated()?,
-            catalogue_bytes: bytes("corpus.db") + bytes("corpus.db-wal"),
-            index_bytes: self
-                .store
-                .bytes(view.snapshot.segments.iter().flat_map(|segment| segment.entry.files.names())),
-            cache_bytes: self.cache.bytes(),
+            corpus: self.storage.folder.clone().unwrap_or_default(),
+            format: FORMAT,
+            encoder: self.encoder.name(),
+            dimensions: self.encoder.dimensions(),
+            distance: self.config().index.distance,
+            chunks: counts.chunks,
+            repeated: counts.duplicates,
+            catalogue_bytes: catalogue.bytes(),
+            index_bytes: self.storage.file_bytes(&names.map(String::as_str).collect::<Vec<_>>()),
+            cache_bytes: self.storage.cache.bytes(),
             rows: sum(|segment| segment.rows),
             dead_rows: sum(|segment| segment.rows - segment.live),
             terms: sum(|segment| segment.terms),
@@ -228,16 +108,10 @@ impl Inner {
         })
     }
 
-    /// A document, by its name.
-    pub(crate) fn document_detail(&self, name: &str) -> Result<DocumentDetail> {
-        self.view()?.catalogue().document_detail(name)
-    }
-
     /// A chunk, by its id or the beginning of it.
-    pub(crate) fn chunk_detail(&self, id: &str) -> Result<ChunkDetail> {
-        let view = self.view()?;
-        let (mut detail, place) = view.catalogue().chunk_detail(id)?;
-        detail.vector = place.and_then(|place| view.snapshot.vector(place)).map(|vector| VectorInfo::of(&vector));
+    pub(crate) fn chunk_detail(view: &View, id: &str) -> Result<ChunkDetail> {
+        let (mut detail, row) = view.catalogue().chunk_detail(id)?;
+        detail.vector = row.and_then(|row| view.snapshot.vector(row)).map(|vector| VectorInfo::of(&vector));
         Ok(detail)
     }
 }

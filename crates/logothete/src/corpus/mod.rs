@@ -1,202 +1,357 @@
-//! The corpus: documents, chunks, vectors and indexes kept together in one folder.
-//!
-//! `corpus.db` is the catalogue, `segments/` holds the indexes. The protocol: new segment files are written and synced,
-//! then the folder, then one transaction of the catalogue names them. That transaction is the commit: before it nothing
-//! has happened, after it everything has. Those who read see one commit, as of a moment: a [`View`].
+//! The corpus, as its users hold it.
 
-mod cache;
-mod catalogue;
 mod info;
-mod lock;
-mod map;
-mod near;
-mod renew;
-mod snapshot;
-mod store;
-mod view;
 
-pub(crate) use cache::Cache;
-pub(crate) use catalogue::{
-    Catalogue, FORMAT, FileState, IndexEntry, Indexed, Known, Place, SegmentEntry, SegmentFiles, SourceEntry,
-    Whereabouts, indexed_language,
-};
-pub use info::{ChunkDetail, ChunkInfo, CorpusInfo, DocumentDetail, DocumentInfo, FieldInfo, SegmentInfo, VectorInfo};
-pub(crate) use lock::WriterLock;
-pub use near::IndexKind;
-pub(crate) use near::write as write_near;
-pub(crate) use snapshot::{Scope, Segment, Snapshot};
-pub(crate) use store::Store;
-pub(crate) use view::View;
+pub use info::{CorpusInfo, SegmentInfo};
 
-use std::collections::HashSet;
+use std::fmt;
+use std::io::{BufRead, Write};
 use std::path::{Path, PathBuf};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::Arc;
 
-use logothete_core::vector::Distance;
+use logothete_core::eval::{Run, SetQuestion};
 use logothete_core::{Error, ErrorKind, Result};
 
-use crate::chunking::Chunking;
+use crate::answer::{self, Reply};
+use crate::evaluation;
+use crate::ingest::{self, BuildReport, BuildRequest, Estimate, Upsert};
+use crate::maintenance::{self, Forgotten};
+use crate::opened::{Opened, OtherEncoder};
 use crate::pipeline::Pipeline;
-use view::{Pinned, Readers};
+use crate::search::{self, SearchRequest, SearchResult};
+use crate::storage::View;
+pub use crate::storage::{ChunkDetail, ChunkInfo, DocumentDetail, DocumentInfo, FieldInfo, VectorInfo};
+use crate::threads::{Driver, StopToken, Threads};
 
-/// An open corpus, shared by those who work on it.
-pub(crate) struct Inner {
-    pub pipeline: Pipeline,
-    /// Its folder; nothing for one in memory.
-    pub folder: Option<PathBuf>,
-    pub store: Store,
-    /// How documents are cut, with this encoder and this generator.
-    pub chunking: Chunking,
-    /// What generators wrote and encoders made.
-    pub cache: Cache,
-    /// The connection of the one who writes.
-    catalogue: Mutex<Catalogue>,
-    /// Those of the ones who read.
-    readers: Readers,
-    snapshot: Mutex<Option<Arc<Snapshot>>>,
-    /// The moment that is read, where it is not always the newest.
-    pinned: Mutex<Option<Pinned>>,
+/// An open corpus.
+///
+/// Cheap to clone: clones share one open corpus, and may be used by many tasks at a time. Many processes may have the same folder
+/// open. Writers of one process take turns; a writer in another process makes a writing call fail with
+/// [`Busy`](logothete_core::ErrorKind::Busy). Dropping the future of a call stops what it asked for.
+#[derive(Clone)]
+pub struct Corpus {
+    opened: Arc<Opened>,
+    /// The moment that is read; `None` means the newest commit.
+    pinned: Option<Arc<View>>,
 }
 
-fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
-    // What the lock guards is only ever replaced whole, so a panic elsewhere leaves it sound.
-    mutex.lock().unwrap_or_else(PoisonError::into_inner)
+impl fmt::Debug for Corpus {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Corpus").field("folder", &self.folder()).field("is_pinned", &self.pinned.is_some()).finish()
+    }
 }
 
-/// An error of a corpus, with the place of the corpus where it has none of its own.
-fn at(folder: &Path, error: Error) -> Error {
-    if error.place().is_none() { error.at(folder.display()) } else { error }
+impl Pipeline {
+    /// Opens the corpus in a folder, or creates an empty one there.
+    ///
+    /// # Errors
+    /// If the folder cannot be used, the corpus is damaged or of a newer format, or it was made with another encoder.
+    pub async fn open(&self, folder: impl AsRef<Path>) -> Result<Corpus> {
+        let (pipeline, folder): (Self, PathBuf) = (self.clone(), folder.as_ref().to_path_buf());
+        let open = move |_: &Driver| Opened::open(pipeline, &folder, OtherEncoder::Refused);
+        Ok(Corpus::new(Threads::default().drive(open).await?))
+    }
+
+    /// Opens the corpus in a folder. If it was made with another encoder, all its chunks are encoded with this one first.
+    ///
+    /// New vectors are written beside the old ones and take their place in one commit; until then others read the old ones.
+    /// Vectors are cached as they are computed, so a call that was stopped continues where it was. If a limit of the configuration
+    /// stops it, the report says so, and the corpus cannot be searched yet.
+    ///
+    /// # Errors
+    /// As [`open`](Self::open), and if another writer is at work.
+    pub async fn reencode(&self, folder: impl AsRef<Path>, stop: &StopToken) -> Result<(Corpus, BuildReport)> {
+        let (pipeline, folder, stop): (Self, PathBuf, _) = (self.clone(), folder.as_ref().to_path_buf(), stop.clone());
+        let guard = stop.stop_on_drop();
+        let work = move |driver: &Driver| {
+            let opened = Opened::open(pipeline, &folder, OtherEncoder::Expected)?;
+            let report = maintenance::reencode(&opened, driver, &stop)?;
+            Ok((opened, report))
+        };
+        let (opened, report) = Threads::default().drive(work).await?;
+        guard.disarm();
+        Ok((Corpus::new(opened), report))
+    }
+
+    /// Creates an empty corpus in memory, which is gone when its last handle is dropped.
+    ///
+    /// # Errors
+    /// If a setting is invalid.
+    pub async fn in_memory(&self) -> Result<Corpus> {
+        let pipeline = self.clone();
+        Ok(Corpus::new(Threads::default().drive(move |_| Opened::in_memory(pipeline)).await?))
+    }
 }
 
-/// Whether a corpus that was made with another encoder may be opened.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum OtherEncoder {
-    /// No: its vectors mean nothing to this one.
-    Refused,
-    /// Yes: its chunks are about to be encoded anew.
-    Expected,
+impl Corpus {
+    fn new(opened: Opened) -> Self {
+        Self { opened: Arc::new(opened), pinned: None }
+    }
+
+    /// The folder; `None` for a corpus in memory.
+    pub fn folder(&self) -> Option<&Path> {
+        self.opened.storage.folder.as_deref()
+    }
+
+    /// The pipeline that it was opened with.
+    pub fn pipeline(&self) -> &Pipeline {
+        &self.opened.pipeline
+    }
+
+    /// Runs a call that writes, when no other of this process does.
+    async fn write<T: Send + 'static>(
+        &self,
+        stop: &StopToken,
+        work: impl FnOnce(&Opened, &Driver, &StopToken) -> Result<T> + Send + 'static,
+    ) -> Result<T> {
+        let guard = stop.stop_on_drop();
+        let _turn = self.opened.writers.lock().await;
+        let outcome = self.drive(stop, work).await;
+        guard.disarm();
+        outcome
+    }
+
+    /// Runs a call that takes long.
+    async fn drive<T: Send + 'static>(
+        &self,
+        stop: &StopToken,
+        work: impl FnOnce(&Opened, &Driver, &StopToken) -> Result<T> + Send + 'static,
+    ) -> Result<T> {
+        let guard = stop.stop_on_drop();
+        let (opened, token) = (self.opened.clone(), stop.clone());
+        let outcome = self.opened.threads.drive(move |driver| work(&opened, driver, &token)).await;
+        guard.disarm();
+        outcome
+    }
+
+    /// Runs a query on a view.
+    async fn query<T: Send + 'static>(
+        &self,
+        work: impl FnOnce(&Opened, &View, &StopToken) -> Result<T> + Send + 'static,
+    ) -> Result<T> {
+        let stop = StopToken::default();
+        let guard = stop.stop_on_drop();
+        let (opened, pinned) = (self.opened.clone(), self.pinned.clone());
+        let outcome = self.opened.threads.query(move || work(&opened, &*view(&opened, pinned)?, &stop)).await;
+        guard.disarm();
+        outcome
+    }
+
+    /// Brings the corpus up to date with some sources: reads what is new or changed, and removes what is gone.
+    ///
+    /// Takes a path, several paths, or a [`BuildRequest`]. Files that cannot be read are in the report, and the others are read.
+    /// What was committed stays, whatever happens.
+    ///
+    /// # Errors
+    /// If another process is writing, or the disk fails.
+    pub async fn build(&self, request: impl Into<BuildRequest>) -> Result<BuildReport> {
+        let request = request.into();
+        let stop = request.stop_token();
+        self.write(&stop, move |opened, driver, _| ingest::build(opened, driver, &request)).await
+    }
+
+    /// Adds documents, or chunks under ids of your own, and replaces those with the same names or ids. Documents are cut and
+    /// encoded as those of a build are.
+    ///
+    /// # Errors
+    /// If another process is writing, a name belongs to a document of a source, a chunk has no text, or the disk fails.
+    pub async fn upsert<U: Into<Upsert>>(&self, upserts: impl IntoIterator<Item = U>) -> Result<BuildReport> {
+        let upserts: Vec<Upsert> = upserts.into_iter().map(Into::into).collect();
+        let work =
+            move |opened: &Opened, driver: &Driver, stop: &StopToken| ingest::upsert(opened, driver, upserts, stop);
+        self.write(&StopToken::default(), work).await
+    }
+
+    /// Removes a document by its name. Returns `false` if there is none. A build of its source may read it again.
+    ///
+    /// # Errors
+    /// If another process is writing, or the disk fails.
+    pub async fn remove(&self, document: &str) -> Result<bool> {
+        let document = document.to_owned();
+        self.write(&StopToken::default(), move |opened, driver, _| ingest::remove(opened, driver, &document)).await
+    }
+
+    /// Removes a chunk that was [upserted](Self::upsert) under an id of its own. Returns `false` if there is none.
+    ///
+    /// # Errors
+    /// If it was cut from a document, another process is writing, or the disk fails.
+    pub async fn remove_chunk(&self, id: &str) -> Result<bool> {
+        let id = id.to_owned();
+        self.write(&StopToken::default(), move |opened, driver, _| ingest::remove_chunk(opened, driver, &id)).await
+    }
+
+    /// Removes a document and every trace of it from the files of the corpus: text, vectors, postings, cache entries, and the free
+    /// pages that they leave. Costs rewriting each segment that it had rows in, and the catalogue.
+    ///
+    /// # Errors
+    /// If there is no such document, another process is writing, or another reader still sees what was there before.
+    pub async fn forget(&self, document: &str) -> Result<Forgotten> {
+        let document = document.to_owned();
+        self.write(&StopToken::default(), move |opened, driver, _| maintenance::forget(opened, driver, &document)).await
+    }
+
+    /// Merges all segments into one, drops deleted rows, and rewrites the catalogue without its free pages.
+    ///
+    /// # Errors
+    /// If another process is writing, or the disk fails.
+    pub async fn compact(&self) -> Result<()> {
+        self.write(&StopToken::default(), |opened, driver, _| maintenance::compact(opened, driver)).await
+    }
+
+    /// Writes the whole corpus as JSON Lines; returns the number of lines.
+    ///
+    /// # Errors
+    /// If writing fails.
+    pub async fn export<W: Write + Send + 'static>(&self, mut to: W) -> Result<u64> {
+        let pinned = self.pinned.clone();
+        let work = move |opened: &Opened, _: &Driver, stop: &StopToken| {
+            maintenance::export(opened, &*view(opened, pinned)?, &mut to, stop)
+        };
+        self.drive(&StopToken::default(), work).await
+    }
+
+    /// Fills an empty corpus with what was [exported](Self::export) from one with the same encoder, all of it or nothing; returns the
+    /// number of lines.
+    ///
+    /// # Errors
+    /// If the corpus is not empty, or a line is not as it was exported; the error names the line.
+    pub async fn import<R: BufRead + Send + 'static>(&self, mut from: R) -> Result<u64> {
+        let work = move |opened: &Opened, driver: &Driver, stop: &StopToken| {
+            maintenance::import(opened, driver, &mut from, stop)
+        };
+        self.write(&StopToken::default(), work).await
+    }
+
+    /// Returns a handle that reads the corpus as it is now, whatever is committed later.
+    ///
+    /// Other handles see the newest commit in every call. If another process re-encodes the corpus, a handle that has searched
+    /// before continues with the vectors that it has until documents change; a pinned one continues after that too. The log of the
+    /// catalogue grows as long as a pinned handle exists.
+    ///
+    /// # Errors
+    /// If the corpus is damaged.
+    pub async fn pin(&self) -> Result<Self> {
+        let opened = self.opened.clone();
+        let view = self.opened.threads.query(move || opened.view()).await?;
+        Ok(Self { opened: self.opened.clone(), pinned: Some(Arc::new(view)) })
+    }
+
+    /// What a build would do and cost: documents, chunks, contexts, tokens, money. It reads and cuts what has changed, and neither
+    /// sends nor stores anything.
+    ///
+    /// # Errors
+    /// If the corpus is damaged.
+    pub async fn estimate(&self, request: impl Into<BuildRequest>) -> Result<Estimate> {
+        let request = request.into();
+        let stop = request.stop_token();
+        self.drive(&stop, move |opened, driver, _| ingest::estimate(opened, driver, &request)).await
+    }
+
+    /// Finds the passages that fit a query best.
+    ///
+    /// Takes a string, or a [`SearchRequest`] with a filter, a plan, an order.
+    ///
+    /// # Errors
+    /// If the query is empty, the filter names a field that no document has, or the corpus is damaged.
+    pub async fn search(&self, request: impl Into<SearchRequest>) -> Result<SearchResult> {
+        first(self.search_all([request]).await?)
+    }
+
+    /// Finds the passages for several queries, all in the corpus as of one moment.
+    ///
+    /// # Errors
+    /// As [`search`](Self::search).
+    pub async fn search_all<R: Into<SearchRequest>>(
+        &self,
+        requests: impl IntoIterator<Item = R>,
+    ) -> Result<Vec<SearchResult>> {
+        let requests: Vec<SearchRequest> = requests.into_iter().map(Into::into).collect();
+        let vectors = self.encode_remotely(&requests).await?;
+        self.query(move |opened, view, stop| search::search_all(opened, view, &requests, &vectors, stop)).await
+    }
+
+    /// Answers a question with sentences of the documents, each cited; or refuses, and names what came nearest.
+    ///
+    /// # Errors
+    /// If the question is empty, or the corpus is damaged.
+    pub async fn ask(&self, request: impl Into<SearchRequest>) -> Result<Reply> {
+        first(self.ask_all([request]).await?)
+    }
+
+    /// Answers several questions, all from the corpus as of one moment.
+    ///
+    /// # Errors
+    /// As [`ask`](Self::ask). The first question that fails ends the call.
+    pub async fn ask_all<R: Into<SearchRequest>>(&self, requests: impl IntoIterator<Item = R>) -> Result<Vec<Reply>> {
+        let requests: Vec<SearchRequest> = requests.into_iter().map(Into::into).collect();
+        let vectors = self.encode_remotely(&requests).await?;
+        self.query(move |opened, view, stop| answer::ask_all(opened, view, &requests, &vectors, stop)).await
+    }
+
+    /// The vectors of queries, if the encoder is a service; computing must not wait for it.
+    async fn encode_remotely(&self, requests: &[SearchRequest]) -> Result<search::QueryVectors> {
+        if !self.opened.encoder.is_remote() {
+            return Ok(search::QueryVectors::default());
+        }
+        let texts = search::texts_of(requests);
+        self.drive(&StopToken::default(), move |opened, _, _| search::QueryVectors::encode(&*opened.encoder, texts))
+            .await
+    }
+
+    /// Searches and asks every question of a set, and scores the results.
+    ///
+    /// # Errors
+    /// If the set is empty, or the corpus is damaged.
+    pub async fn evaluate(&self, name: &str, questions: Vec<SetQuestion>) -> Result<Run> {
+        let (name, pinned) = (name.to_owned(), self.pinned.clone());
+        let work = move |opened: &Opened, driver: &Driver, stop: &StopToken| {
+            evaluation::run(opened, &*view(opened, pinned)?, driver, &name, &questions, stop)
+        };
+        self.drive(&StopToken::default(), work).await
+    }
+
+    /// What the corpus holds.
+    ///
+    /// # Errors
+    /// If the corpus is damaged.
+    pub async fn info(&self) -> Result<CorpusInfo> {
+        self.query(|opened, view, _| opened.info(view)).await
+    }
+
+    /// A document with its metadata and its chunks.
+    ///
+    /// # Errors
+    /// If there is none of this name; the message names the nearest one.
+    pub async fn document(&self, name: &str) -> Result<DocumentDetail> {
+        let name = name.to_owned();
+        self.query(move |_, view, _| view.catalogue().document_detail(&name)).await
+    }
+
+    /// A chunk with its text, context, metadata and a summary of its vector, by its id or the beginning of it.
+    ///
+    /// # Errors
+    /// If there is none, or several ids begin with it.
+    pub async fn chunk(&self, id: &str) -> Result<ChunkDetail> {
+        let id = id.to_owned();
+        self.query(move |_, view, _| Opened::chunk_detail(view, &id)).await
+    }
+
+    /// Reads every byte of the indexes and compares their checksums.
+    ///
+    /// # Errors
+    /// If a byte has changed; the error names the file.
+    pub async fn verify(&self) -> Result<()> {
+        let work =
+            |opened: &Opened, _: &Driver, stop: &StopToken| opened.view()?.snapshot.verify(&|| stop.is_stopped());
+        self.drive(&StopToken::default(), work).await
+    }
 }
 
-impl Inner {
-    /// Opens the corpus in a folder, or makes an empty one there.
-    pub(crate) fn open(pipeline: Pipeline, folder: &Path, other: OtherEncoder) -> Result<Self> {
-        if folder.is_file() {
-            return Err(
-                Error::new(ErrorKind::Configuration, "this is a file; a corpus is a folder").at(folder.display())
-            );
-        }
-        store::make_folder(folder)?;
-        let named = |error: Error| at(folder, error);
-        let store = Store::open(folder).map_err(named)?;
-        let whereabouts = Whereabouts::Folder(folder.to_path_buf());
-        let inner = Self::of(pipeline, Some(folder.to_path_buf()), store, whereabouts, Cache::new(folder));
-        inner.and_then(|inner| inner.settle(other)).map_err(named)
-    }
+/// The moment that a handle reads.
+fn view(opened: &Opened, pinned: Option<Arc<View>>) -> Result<Arc<View>> {
+    pinned.map_or_else(|| opened.view().map(Arc::new), Ok)
+}
 
-    /// An empty corpus in memory.
-    pub(crate) fn in_memory(pipeline: Pipeline) -> Result<Self> {
-        let whereabouts = Whereabouts::in_memory();
-        Self::of(pipeline, None, Store::in_memory(), whereabouts, Cache::in_memory())?.settle(OtherEncoder::Refused)
-    }
-
-    fn of(
-        pipeline: Pipeline,
-        folder: Option<PathBuf>,
-        store: Store,
-        whereabouts: Whereabouts,
-        cache: Cache,
-    ) -> Result<Self> {
-        let catalogue = Catalogue::open(&whereabouts)?;
-        let readers = Readers::new(whereabouts);
-        let chunking = pipeline.chunking()?;
-        let (catalogue, snapshot, pinned) = (Mutex::new(catalogue), Mutex::new(None), Mutex::new(None));
-        Ok(Self { pipeline, folder, store, chunking, cache, catalogue, readers, snapshot, pinned })
-    }
-
-    /// Compares what the corpus was made with with what is used now, and brings its format up to date.
-    fn settle(self, other: OtherEncoder) -> Result<Self> {
-        let (encoder, distance) = (&self.pipeline.encoder, self.pipeline.settings.distance);
-        let mut catalogue = self.catalogue();
-        if catalogue.about("encoder")?.is_none() && !catalogue.is_read_only()? {
-            catalogue.commit(|catalogue| {
-                catalogue.set_encoder(&**encoder)?;
-                catalogue.set_about("distance", distance.name())
-            })?;
-        }
-        if other == OtherEncoder::Refused {
-            self.same_encoder(&catalogue)?;
-        }
-        // A corpus that names none was made when there was but one.
-        let stored = catalogue.about("distance")?.unwrap_or_else(|| Distance::Cosine.name().to_owned());
-        if stored != distance.name() {
-            let message = format!(
-                "this corpus compares vectors by “{stored}” and cannot be used with “{}”; set distance in [index] to the first, \
-                 or build a new corpus",
-                distance.name()
-            );
-            return Err(Error::new(ErrorKind::Mismatch, message));
-        }
-        drop(catalogue);
-        self.renew()?;
-        Ok(self)
-    }
-
-    /// An error when the vectors of the corpus are another encoder's.
-    pub(crate) fn same_encoder(&self, catalogue: &Catalogue) -> Result<()> {
-        let encoder = &self.pipeline.encoder;
-        let fingerprint = encoder.fingerprint();
-        match catalogue.about("encoder")? {
-            Some(stored) if stored != fingerprint.as_str() => {
-                let theirs = catalogue.about("encoder_name")?.unwrap_or_else(|| "another encoder".into());
-                Err(Error::new(
-                    ErrorKind::Mismatch,
-                    format!(
-                        "this corpus was made with the encoder “{theirs}” ({stored}) and cannot be used with “{}” \
-                         ({fingerprint}); use the first, or encode it anew with: logothete build --reencode",
-                        encoder.name(),
-                    ),
-                ))
-            }
-            _ => Ok(()),
-        }
-    }
-
-    /// The connection of the one who writes.
-    pub(crate) fn catalogue(&self) -> MutexGuard<'_, Catalogue> {
-        lock(&self.catalogue)
-    }
-
-    /// The lock of the one who writes; nothing is needed in memory, where there is no other. An error when the corpus has been
-    /// encoded anew since it was opened: what this encoder makes does not belong into it.
-    pub(crate) fn write_lock(&self) -> Result<Option<WriterLock>> {
-        let lock = self.unchecked_lock()?;
-        self.same_encoder(&self.catalogue()).map_err(|error| self.at(error))?;
-        Ok(lock)
-    }
-
-    /// The same, whatever encoder the corpus was made with.
-    pub(crate) fn unchecked_lock(&self) -> Result<Option<WriterLock>> {
-        self.folder.as_deref().map(WriterLock::take).transpose()
-    }
-
-    /// Removes the files that no segment names. For the one who holds the writer's lock.
-    pub(crate) fn sweep(&self) -> Result<()> {
-        let entries = self.catalogue().segments()?;
-        let named: HashSet<String> = entries.iter().flat_map(|entry| entry.files.names().map(str::to_owned)).collect();
-        self.store.sweep(&named)
-    }
-
-    /// Lets go of the indexes and of the connections that nobody uses, so that nothing holds what was removed.
-    pub(crate) fn let_go(&self) {
-        *lock(&self.snapshot) = None;
-        self.readers.close();
-    }
-
-    /// An error with the corpus as its place, where it has none.
-    fn at(&self, error: Error) -> Error {
-        match &self.folder {
-            Some(folder) => at(folder, error),
-            None => error,
-        }
-    }
+fn first<T>(results: Vec<T>) -> Result<T> {
+    results.into_iter().next().ok_or_else(|| Error::new(ErrorKind::System, "a request has no result"))
 }

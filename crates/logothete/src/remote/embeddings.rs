@@ -10,7 +10,8 @@ use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 use serde_json::{Value, json};
 
 use super::post::Post;
-use crate::config::{EncoderConfig, secret};
+use crate::config::EncoderConfig;
+use crate::pipeline::secret;
 
 /// What is encoded to know the service's vectors again.
 const PROBE: &str = "The harbour office opens at seven.";
@@ -20,15 +21,16 @@ const PROBE: &str = "The harbour office opens at seven.";
 ///
 /// Texts go there in batches by number and by tokens, some at a time; what is busy or fails is asked again, as late as it
 /// wants. Its vectors are checked: as many as texts, all of one length, all of finite numbers.
+#[derive(Debug)]
 pub struct RemoteEncoder {
     post: Post,
     model: String,
     parameters: Vec<(String, Value)>,
     prefixes: [String; 2],
-    longest: Option<usize>,
-    batch: usize,
-    batch_tokens: usize,
-    at_once: usize,
+    max_tokens: Option<usize>,
+    max_batch_texts: usize,
+    max_batch_tokens: usize,
+    max_concurrent: usize,
     dimensions: usize,
     fingerprint: Fingerprint,
 }
@@ -37,20 +39,22 @@ pub struct RemoteEncoder {
 type Answer = Result<Vec<Vec<f32>>>;
 
 impl RemoteEncoder {
-    /// The encoder of a configuration. Asks the service for one vector, so as to know its length, and to know the model
-    /// again: a service that gives other vectors under the same name is another encoder.
+    /// Connects to the service of a configuration.
+    ///
+    /// It requests the vector of a fixed text, to learn the dimensions, and to recognise the model later: a service that returns
+    /// other vectors under the same name is another encoder. The call blocks the thread until the service has responded.
     ///
     /// # Errors
-    /// When a setting makes no sense, the host is not allowed, or the service does not answer.
-    pub fn new(config: &EncoderConfig, allowed: &[String]) -> Result<Self> {
+    /// If a setting is invalid, the host is not allowed, or the service does not respond.
+    pub fn connect(config: &EncoderConfig, allowed: &[String]) -> Result<Self> {
         let wrong = |key: &str, message: &str| {
             Error::new(ErrorKind::Configuration, message.to_owned()).at(format!("[encoder] {key}"))
         };
         if config.model.is_empty() {
             return Err(wrong("model", "set it to the name that the service gives its model"));
         }
-        if config.batch == 0 || config.batch_tokens == 0 || config.at_once == 0 {
-            return Err(wrong("batch, batch_tokens, at_once", "they must be 1 or more"));
+        if config.max_batch_texts == 0 || config.max_batch_tokens == 0 || config.max_concurrent == 0 {
+            return Err(wrong("max_batch_texts, max_batch_tokens, max_concurrent", "they must be 1 or more"));
         }
         let mut headers: Vec<(String, String)> = config.headers.clone().into_iter().collect();
         if !config.key_env.is_empty() {
@@ -64,7 +68,7 @@ impl RemoteEncoder {
         });
         let parameters: Vec<(String, Value)> = parameters.collect::<Result<_>>()?;
         let whole = Duration::from_secs(config.seconds.max(1));
-        let post = Post::new(&config.address, allowed, headers, whole, config.retries)
+        let post = Post::new(&config.address, allowed, headers, whole, config.max_retries)
             .map_err(|error| if error.place().is_none() { error.at("[encoder] address") } else { error })?;
         let [query, passage] = [&config.query_prefix, &config.passage_prefix].map(|p| p.clone().unwrap_or_default());
         let mut new = Self {
@@ -72,10 +76,10 @@ impl RemoteEncoder {
             model: config.model.clone(),
             parameters,
             prefixes: [query, passage],
-            longest: config.longest,
-            batch: config.batch,
-            batch_tokens: config.batch_tokens,
-            at_once: config.at_once,
+            max_tokens: config.max_tokens,
+            max_batch_texts: config.max_batch_texts,
+            max_batch_tokens: config.max_batch_tokens,
+            max_concurrent: config.max_concurrent,
             dimensions: 0,
             fingerprint: Fingerprint::of(["unknown"]),
         };
@@ -84,7 +88,7 @@ impl RemoteEncoder {
         new.dimensions = vector.len();
         // The last digits of a service's numbers change with the machine that answers.
         let rounded: Vec<String> = vector.iter().map(|number| format!("{number:.2}")).collect();
-        let settings = format!("{:?} {:?} {:?}", new.parameters, new.prefixes, new.longest);
+        let settings = format!("{:?} {:?} {:?}", new.parameters, new.prefixes, new.max_tokens);
         new.fingerprint = Fingerprint::of(["remote", &config.address, &new.model, &settings, &rounded.join(" ")]);
         Ok(new)
     }
@@ -134,9 +138,9 @@ impl RemoteEncoder {
         let mut rest = texts;
         while !rest.is_empty() {
             let mut tokens = 0;
-            let fits = rest.iter().take(self.batch).take_while(|text| {
+            let fits = rest.iter().take(self.max_batch_texts).take_while(|text| {
                 tokens += self.count_tokens(text);
-                tokens <= self.batch_tokens
+                tokens <= self.max_batch_tokens
             });
             let (batch, behind) = rest.split_at(fits.count().max(1));
             batches.push(batch);
@@ -159,8 +163,8 @@ impl Encoder for RemoteEncoder {
         self.dimensions
     }
 
-    fn longest(&self) -> Option<usize> {
-        self.longest
+    fn max_tokens(&self) -> Option<usize> {
+        self.max_tokens
     }
 
     /// Four for three words: what services usually count.
@@ -196,7 +200,7 @@ impl Encoder for RemoteEncoder {
             }
         };
         std::thread::scope(|scope| {
-            for _ in 1..self.at_once.min(batches.len()) {
+            for _ in 1..self.max_concurrent.min(batches.len()) {
                 scope.spawn(work);
             }
             work();

@@ -1,6 +1,7 @@
-//! Models that run elsewhere, spoken to in JSON over HTTP.
+//! Services that are called over HTTP, within the allow list.
 
 mod embeddings;
+pub(crate) mod net;
 mod post;
 
 pub use embeddings::RemoteEncoder;

@@ -8,16 +8,17 @@ use serde_json::Value;
 use ureq::Agent;
 use ureq::http::Response;
 
-use crate::net;
+use super::net;
 
 /// The first pause before a request is sent again; each is twice the one before.
 const FIRST_PAUSE: Duration = Duration::from_millis(500);
 /// The longest pause, also when the server asks for a longer one.
-const LONGEST_PAUSE: Duration = Duration::from_secs(60);
+const MAX_PAUSE: Duration = Duration::from_secs(60);
 /// The most of an answer that is read.
-const MOST_BYTES: u64 = 200_000_000;
+const MAX_BYTES: u64 = 200_000_000;
 
 /// Where requests go, and how.
+#[derive(Clone, Debug)]
 pub(super) struct Post {
     agent: Agent,
     address: String,
@@ -51,8 +52,8 @@ impl Post {
         for tried in 0.. {
             match self.send_once(body) {
                 Err(Failed { error, after }) if error.is_retryable() && tried < self.retries => {
-                    std::thread::sleep(after.unwrap_or(pause).min(LONGEST_PAUSE));
-                    pause = (pause * 2).min(LONGEST_PAUSE);
+                    std::thread::sleep(after.unwrap_or(pause).min(MAX_PAUSE));
+                    pause = (pause * 2).min(MAX_PAUSE);
                 }
                 Err(failed) => return Err(failed.error.at(&self.address)),
                 Ok(answer) => return Ok(answer),
@@ -80,14 +81,13 @@ impl Post {
         let status = response.status();
         let after = retry_after(&response);
         let mut bytes = Vec::new();
-        response.into_body().into_reader().take(MOST_BYTES).read_to_end(&mut bytes).map_err(|error| {
+        response.into_body().into_reader().take(MAX_BYTES).read_to_end(&mut bytes).map_err(|error| {
             let message = format!("the service broke off its answer: {error}");
             Failed { error: Error::new(ErrorKind::Unavailable, message).because(error), after: None }
         })?;
         if status.is_success() {
-            return serde_json::from_slice(&bytes).map_err(|_| {
-                failed(ErrorKind::Unreadable, "the service answered something else than JSON".to_owned())
-            });
+            return serde_json::from_slice(&bytes)
+                .map_err(|_| failed(ErrorKind::Unreadable, "the response is not JSON".to_owned()));
         }
         let said = self.without_secrets(String::from_utf8_lossy(&bytes).trim());
         let said: String = said.chars().take(300).collect();

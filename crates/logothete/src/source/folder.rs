@@ -6,9 +6,12 @@ use std::path::{Path, PathBuf};
 
 use ignore::WalkBuilder;
 use ignore::overrides::{Override, OverrideBuilder};
+use logothete_core::suggest::closest;
 use logothete_core::{Error, ErrorKind, Result};
 
-use super::{BoxFuture, Content, Item, Items, Source, too_large};
+use super::{Content, Item, Items, Source, too_large};
+use crate::BoxFuture;
+use crate::threads::blocking;
 
 /// A folder with all that is in it, or a single file.
 ///
@@ -67,7 +70,7 @@ impl FolderSource {
     }
 
     /// Lists the files in order of their names, folder by folder.
-    pub fn walk(&self) -> Items<'_> {
+    pub fn walk(&self) -> Items {
         if let Some(file) = &self.file {
             let name = file.file_name().unwrap_or_default().to_string_lossy().into_owned();
             return Box::new(std::iter::once(Ok(item(name, file))));
@@ -83,14 +86,15 @@ impl FolderSource {
                 !is_folder || !entry.path().join("corpus.db").is_file()
             })
             .build();
+        let (root, given) = (self.root.clone(), self.given.clone());
         Box::new(walk.filter_map(move |entry| match entry {
             Ok(entry) if entry.file_type().is_some_and(|kind| kind.is_file()) => {
-                let relative = entry.path().strip_prefix(&self.root).unwrap_or(entry.path());
+                let relative = entry.path().strip_prefix(&root).unwrap_or(entry.path());
                 let parts: Vec<_> = relative.components().map(|part| part.as_os_str().to_string_lossy()).collect();
                 Some(Ok(item(parts.join("/"), entry.path())))
             }
             Ok(_) => None,
-            Err(error) => Some(Err(Error::new(ErrorKind::System, unlisted(&error)).at(self.given.display()))),
+            Err(error) => Some(Err(Error::new(ErrorKind::System, unlisted(&error)).at(given.display()))),
         }))
     }
 }
@@ -126,12 +130,13 @@ impl Source for FolderSource {
         self.file.is_none() && self.globs.is_empty()
     }
 
-    fn items(&self) -> BoxFuture<'_, Result<Items<'_>>> {
+    fn items(&self) -> BoxFuture<'_, Result<Items>> {
         Box::pin(async move { Ok(self.walk()) })
     }
 
-    fn read<'a>(&'a self, item: &'a Item, most: u64) -> BoxFuture<'a, Result<Content>> {
-        Box::pin(async move { self.content(item, most) })
+    fn read<'a>(&'a self, item: &'a Item, max: u64) -> BoxFuture<'a, Result<Content>> {
+        let (source, item) = (self.clone(), item.clone());
+        Box::pin(blocking(move || source.content(&item, max)))
     }
 }
 
@@ -139,8 +144,8 @@ impl FolderSource {
     /// Reads a file that was listed.
     ///
     /// # Errors
-    /// When it cannot be read, or has more than `most` bytes.
-    pub fn content(&self, item: &Item, most: u64) -> Result<Content> {
+    /// When it cannot be read, or has more than `max` bytes.
+    pub fn content(&self, item: &Item, max: u64) -> Result<Content> {
         let unreadable = |error: std::io::Error| {
             Error::new(ErrorKind::System, format!("it could not be read: {error}")).because(error)
         };
@@ -148,16 +153,16 @@ impl FolderSource {
         // Names that are no Unicode are read by the place that the listing gave.
         let file = if file.exists() { file } else { PathBuf::from(&item.place) };
         let size = fs::metadata(&file).map_err(unreadable)?.len();
-        if size > most {
-            return Err(too_large(size, most));
+        if size > max {
+            return Err(too_large(size, max));
         }
         let mut bytes = Vec::with_capacity(size as usize);
         // A file may grow while it is read.
         fs::File::open(&file)
-            .and_then(|file| file.take(most.saturating_add(1)).read_to_end(&mut bytes))
+            .and_then(|file| file.take(max.saturating_add(1)).read_to_end(&mut bytes))
             .map_err(unreadable)?;
-        if bytes.len() as u64 > most {
-            return Err(too_large(bytes.len() as u64, most));
+        if bytes.len() as u64 > max {
+            return Err(too_large(bytes.len() as u64, max));
         }
         Ok(Content { bytes, media_type: None })
     }
@@ -198,14 +203,4 @@ fn missing(path: &Path) -> String {
 fn nearest(folder: &Path, name: &str) -> Option<String> {
     let names = fs::read_dir(folder).ok()?.flatten().map(|entry| entry.file_name().to_string_lossy().into_owned());
     closest(name, names.filter(|name| !name.starts_with('.')))
-}
-
-/// The candidate most like a name, if it is near enough to be a slip of the hand.
-pub(crate) fn closest(name: &str, candidates: impl Iterator<Item = String>) -> Option<String> {
-    let folded = name.to_lowercase();
-    candidates
-        .map(|candidate| (strsim::damerau_levenshtein(&folded, &candidate.to_lowercase()), candidate))
-        .filter(|(distance, candidate)| *distance <= (candidate.chars().count().max(name.chars().count()) / 3).max(1))
-        .min()
-        .map(|(_, candidate)| candidate)
 }

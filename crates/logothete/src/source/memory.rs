@@ -2,7 +2,8 @@
 
 use logothete_core::{Error, ErrorKind, Result};
 
-use super::{BoxFuture, Content, Item, Items, Source, too_large};
+use super::{Content, Item, Items, Source, too_large};
+use crate::BoxFuture;
 
 /// Bytes or strings with names.
 #[derive(Clone, Debug, Default)]
@@ -30,20 +31,24 @@ impl Source for MemorySource {
         format!("memory:{}", self.name)
     }
 
-    fn items(&self) -> BoxFuture<'_, Result<Items<'_>>> {
-        let items = self.documents.iter().map(|(name, bytes)| {
-            Ok(Item { path: name.clone(), place: name.clone(), size: Some(bytes.len() as u64), ..Item::default() })
-        });
-        Box::pin(async move { Ok(Box::new(items) as Items<'_>) })
+    fn items(&self) -> BoxFuture<'_, Result<Items>> {
+        let items: Vec<Result<Item>> = self
+            .documents
+            .iter()
+            .map(|(name, bytes)| {
+                Ok(Item { path: name.clone(), place: name.clone(), size: Some(bytes.len() as u64), ..Item::default() })
+            })
+            .collect();
+        Box::pin(async move { Ok(Box::new(items.into_iter()) as Items) })
     }
 
-    fn read<'a>(&'a self, item: &'a Item, most: u64) -> BoxFuture<'a, Result<Content>> {
+    fn read<'a>(&'a self, item: &'a Item, max: u64) -> BoxFuture<'a, Result<Content>> {
         Box::pin(async move {
             let found = self.documents.iter().find(|(name, _)| *name == item.place);
             let (_, bytes) =
                 found.ok_or_else(|| Error::new(ErrorKind::NotFound, "there is no document of this name"))?;
-            if bytes.len() as u64 > most {
-                return Err(too_large(bytes.len() as u64, most));
+            if bytes.len() as u64 > max {
+                return Err(too_large(bytes.len() as u64, max));
             }
             Ok(Content { bytes: bytes.clone(), media_type: None })
         })

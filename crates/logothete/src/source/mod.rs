@@ -10,20 +10,15 @@ pub use memory::MemorySource;
 #[cfg(feature = "http")]
 pub use web::WebSource;
 
-pub(crate) use folder::closest;
-
-use std::future::Future;
-use std::pin::Pin;
 use std::time::SystemTime;
 
 use logothete_core::Result;
 use logothete_core::document::Metadata;
 
-/// A future that any thread may run.
-pub type BoxFuture<'a, T> = Pin<Box<dyn Future<Output = T> + Send + 'a>>;
+use crate::BoxFuture;
 
-/// The items of a source, one after the other. An error is a part of the source that could not be listed.
-pub type Items<'a> = Box<dyn Iterator<Item = Result<Item>> + Send + 'a>;
+/// The items of a source, listed lazily. An error stands for a part of the source that could not be listed.
+pub type Items = Box<dyn Iterator<Item = Result<Item>> + Send>;
 
 /// Where documents come from.
 ///
@@ -42,13 +37,13 @@ pub trait Source: Send + Sync {
     ///
     /// # Errors
     /// When nothing can be listed.
-    fn items(&self) -> BoxFuture<'_, Result<Items<'_>>>;
+    fn items(&self) -> BoxFuture<'_, Result<Items>>;
 
-    /// Reads an item. Of more than `most` bytes nothing is needed but the error that says so.
+    /// Reads an item. Of more than `max` bytes nothing is needed but the error that says so.
     ///
     /// # Errors
     /// When the item cannot be read.
-    fn read<'a>(&'a self, item: &'a Item, most: u64) -> BoxFuture<'a, Result<Content>>;
+    fn read<'a>(&'a self, item: &'a Item, max: u64) -> BoxFuture<'a, Result<Content>>;
 }
 
 /// Something that a source lists.
@@ -78,11 +73,11 @@ pub struct Content {
 }
 
 /// The error for an item that is larger than is allowed.
-fn too_large(size: u64, most: u64) -> logothete_core::Error {
+fn too_large(size: u64, max: u64) -> logothete_core::Error {
     let message = format!(
-        "it has {} MB and the limit is {} MB; raise file_megabytes in [limits] to read it",
+        "this file has {} MB, and the limit is {} MB; raise file_megabytes in [limits] to read it",
         size.div_ceil(1_000_000),
-        most / 1_000_000
+        max / 1_000_000
     );
     logothete_core::Error::new(logothete_core::ErrorKind::Limit, message)
 }

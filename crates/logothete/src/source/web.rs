@@ -8,18 +8,27 @@ use logothete_core::{Error, ErrorKind, Result};
 use ureq::Agent;
 use ureq::http::Uri;
 
-use super::{BoxFuture, Content, Item, Items, Source, too_large};
-use crate::net;
+use super::{Content, Item, Items, Source, too_large};
+use crate::BoxFuture;
+use crate::remote::net;
+use crate::threads::blocking;
 
 /// How long a server may take to send all of a document.
-const WHOLE: Duration = Duration::from_secs(60);
+const MAX_TIME: Duration = Duration::from_secs(60);
 /// A server may send on to another address this often; each is checked like the first.
-const MOST_REDIRECTS: u32 = 5;
+const MAX_REDIRECTS: u32 = 5;
 
 /// A list of addresses.
+#[derive(Clone, Debug)]
 pub struct WebSource {
     name: String,
     addresses: Vec<String>,
+    fetcher: Fetcher,
+}
+
+/// Fetches from the allowed hosts.
+#[derive(Clone, Debug)]
+struct Fetcher {
     allowed: Vec<String>,
     agent: Agent,
 }
@@ -28,13 +37,15 @@ impl WebSource {
     /// A source that fetches from the allowed hosts only: names such as `docs.example.org`, or with a port
     /// `localhost:8080`. With none, nothing can be fetched. The corpus knows the source by its name.
     pub fn new(name: impl Into<String>, addresses: Vec<String>, allowed: Vec<String>) -> Self {
-        let agent = net::agent(WHOLE);
-        Self { name: name.into(), addresses, allowed, agent }
+        let agent = net::agent(MAX_TIME);
+        Self { name: name.into(), addresses, fetcher: Fetcher { allowed, agent } }
     }
+}
 
-    fn fetch(&self, address: &str, most: u64) -> Result<Content> {
+impl Fetcher {
+    fn fetch(&self, address: &str, max: u64) -> Result<Content> {
         let mut uri = net::allowed_address(address, &self.allowed)?;
-        for _ in 0..=MOST_REDIRECTS {
+        for _ in 0..=MAX_REDIRECTS {
             let response = self.agent.get(uri.clone()).call().map_err(|error| {
                 Error::new(ErrorKind::Unavailable, format!("it could not be fetched: {error}")).because(error)
             })?;
@@ -51,17 +62,17 @@ impl WebSource {
             let media_type =
                 response.headers().get("content-type").and_then(|kind| kind.to_str().ok()).map(str::to_owned);
             let mut bytes = Vec::new();
-            let mut body = response.into_body().into_reader().take(most.saturating_add(1));
+            let mut body = response.into_body().into_reader().take(max.saturating_add(1));
             body.read_to_end(&mut bytes).map_err(|error| {
                 Error::new(ErrorKind::Unavailable, format!("it could not be fetched to its end: {error}"))
                     .because(error)
             })?;
-            if bytes.len() as u64 > most {
-                return Err(too_large(bytes.len() as u64, most));
+            if bytes.len() as u64 > max {
+                return Err(too_large(bytes.len() as u64, max));
             }
             return Ok(Content { bytes, media_type });
         }
-        Err(Error::new(ErrorKind::Unavailable, "the server sent on from address to address without end"))
+        Err(Error::new(ErrorKind::Unavailable, format!("too many redirects (limit {MAX_REDIRECTS})")))
     }
 }
 
@@ -93,17 +104,18 @@ impl Source for WebSource {
         format!("web:{}", self.name)
     }
 
-    fn items(&self) -> BoxFuture<'_, Result<Items<'_>>> {
-        let items = self.addresses.iter().map(|address| {
+    fn items(&self) -> BoxFuture<'_, Result<Items>> {
+        let items = self.addresses.clone().into_iter().map(|address| {
             let metadata = [("address".to_owned(), Value::Text(address.clone()))].into();
             // Servers say little that can be trusted about changes; the content's hash does.
-            Ok(Item { path: path_of(address), place: address.clone(), metadata, ..Item::default() })
+            Ok(Item { path: path_of(&address), place: address, metadata, ..Item::default() })
         });
-        Box::pin(async move { Ok(Box::new(items) as Items<'_>) })
+        Box::pin(async move { Ok(Box::new(items) as Items) })
     }
 
-    fn read<'a>(&'a self, item: &'a Item, most: u64) -> BoxFuture<'a, Result<Content>> {
-        Box::pin(async move { self.fetch(&item.place, most) })
+    fn read<'a>(&'a self, item: &'a Item, max: u64) -> BoxFuture<'a, Result<Content>> {
+        let (fetcher, address) = (self.fetcher.clone(), item.place.clone());
+        Box::pin(blocking(move || fetcher.fetch(&address, max)))
     }
 }
 

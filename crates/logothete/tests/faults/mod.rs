@@ -50,19 +50,19 @@ pub fn write_documents(folder: &Path, round: usize) {
 
 /// What is done to the corpus in a round. Each step may be done again after it was disturbed. Calls back when a step is done.
 pub async fn work(folder: &Path, round: usize, mut told: impl FnMut(&str)) -> logothete::Result<()> {
-    let mut corpus = pipeline().open(corpus_in(folder)).await?;
+    let corpus = pipeline().open(corpus_in(folder)).await?;
     told("opened");
     corpus.build(BuildRequest::new([folder.join("docs")])).await?;
     told("built");
     for at in 0..3 {
         corpus
-            .put([OwnChunk::new(format!("own/{at}"), format!("Own chunk {at} of round {round} lies on the quay."))])
+            .upsert([OwnChunk::new(format!("own/{at}"), format!("Own chunk {at} of round {round} lies on the quay."))])
             .await?;
         told(&format!("put {at}"));
     }
     corpus.remove_chunk(&format!("own/{}", round % 3)).await?;
     told("removed");
-    corpus.put([OwnChunk::new("gone", format!("This is forgotten in round {round}."))]).await?;
+    corpus.upsert([OwnChunk::new("gone", format!("This is forgotten in round {round}."))]).await?;
     corpus.forget("gone").await?;
     told("forgotten");
     if round % 4 == 3 {
@@ -111,12 +111,12 @@ pub async fn undisturbed_with(pipeline: &Pipeline, folder: &Path, round: usize) 
     let other = tempfile::tempdir().expect("a temporary folder");
     // The documents are the same files, so that their names and places are the same.
     let docs = folder.join("docs");
-    let mut corpus = pipeline.open(corpus_in(other.path())).await.expect("a corpus");
+    let corpus = pipeline.open(corpus_in(other.path())).await.expect("a corpus");
     corpus.build(BuildRequest::new([docs])).await.expect("a build");
     let chunks = (0..3).filter(|at| *at != round % 3);
     let chunks = chunks
         .map(|at| OwnChunk::new(format!("own/{at}"), format!("Own chunk {at} of round {round} lies on the quay.")));
-    corpus.put(chunks).await.expect("put");
+    corpus.upsert(chunks).await.expect("put");
     held(&corpus).await
 }
 

@@ -14,7 +14,7 @@ use crate::xml::{self, Element, Node};
 const BODY: &str = "word/document.xml";
 const MEDIA_TYPE: &str = "application/vnd.openxmlformats-officedocument.wordprocessingml.document";
 /// A cell spans no more columns than this, whatever it says.
-const MOST_SPANNED: usize = 100;
+const MAX_SPANNED: usize = 100;
 
 /// Reads Word documents (`.docx`).
 #[derive(Clone, Copy, Debug, Default)]
@@ -345,13 +345,13 @@ impl Reader<'_> {
             }
             let skipped =
                 row.at(&["trPr", "gridBefore"]).and_then(|skipped| skipped.attribute("val")?.parse().ok()).unwrap_or(0);
-            let mut cells: Vec<TableCell> = vec![TableCell::Text(String::new()); usize::min(skipped, MOST_SPANNED)];
+            let mut cells: Vec<TableCell> = vec![TableCell::Text(String::new()); usize::min(skipped, MAX_SPANNED)];
             for cell in row.elements().filter(|element| element.name == "tc") {
                 let properties = cell.child("tcPr");
                 let span = properties
                     .and_then(|properties| properties.child("gridSpan")?.attribute("val")?.parse::<usize>().ok())
                     .unwrap_or(1)
-                    .clamp(1, MOST_SPANNED);
+                    .clamp(1, MAX_SPANNED);
                 let merged = properties.and_then(|properties| properties.child("vMerge"));
                 if merged.is_some_and(|merged| merged.attribute("val") != Some("restart")) {
                     cells.extend((0..span).map(|_| TableCell::Above));

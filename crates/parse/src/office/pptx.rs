@@ -59,7 +59,7 @@ impl Parser for PptxParser {
             if !input.budget.wants(number) {
                 continue;
             }
-            if read >= input.budget.most_pages {
+            if read >= input.budget.max_pages {
                 builder.warn(format!("only {read} of its {} slides were read; that is the limit", slides.len()));
                 break;
             }

@@ -11,17 +11,17 @@ use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 use super::format::{built_in, general, shown};
 use super::{properties, relations};
 use crate::archive::Archive;
-use crate::xml::{self, Element, Found};
+use crate::xml::{self, Element, XmlEvent};
 
 const BOOK: &str = "xl/workbook.xml";
 const OPEN_DOCUMENT: &str = "application/vnd.oasis.opendocument.spreadsheet";
 const OFFICE: &str = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet";
 const OLD: &str = "application/vnd.ms-excel";
 /// A sheet is not read beyond this many columns, nor a file beyond this many cells.
-const MOST_COLUMNS: usize = 1_000;
-const MOST_CELLS: usize = 20_000_000;
+const MAX_COLUMNS: usize = 1_000;
+const MAX_CELLS: usize = 20_000_000;
 /// An empty cell or row that says it is repeated is repeated this often at most.
-const MOST_REPEATED: usize = 64;
+const MAX_REPEATED: usize = 64;
 
 /// Reads spreadsheets (`.xlsx`, `.ods`, `.xls`).
 #[derive(Clone, Copy, Debug, Default)]
@@ -93,7 +93,7 @@ impl Sheet {
     }
 
     fn set(&mut self, row: usize, column: usize, text: String) {
-        if column >= MOST_COLUMNS || text.is_empty() {
+        if column >= MAX_COLUMNS || text.is_empty() {
             return;
         }
         if self.rows.len() <= row {
@@ -134,7 +134,7 @@ impl Sheet {
             builder.block(if alone { BlockKind::Paragraph } else { BlockKind::Caption }, &text);
             first += 1;
         }
-        let columns = (0..MOST_COLUMNS).filter(|&column| (first..end).any(|row| !self.text(row, column).is_empty()));
+        let columns = (0..MAX_COLUMNS).filter(|&column| (first..end).any(|row| !self.text(row, column).is_empty()));
         let columns: Vec<usize> = columns.collect();
         let (Some(&left), Some(&right)) = (columns.first(), columns.last()) else { return };
         let rows: Vec<TableRow> = (first..end)
@@ -183,7 +183,7 @@ fn place(name: &str) -> Option<(usize, usize)> {
 }
 
 fn too_many() -> Error {
-    Error::new(ErrorKind::Limit, format!("it has more than {MOST_CELLS} cells, and was not read"))
+    Error::new(ErrorKind::Limit, format!("it has more than {MAX_CELLS} cells, and was not read"))
 }
 
 /// The formats of cells by their style, and whether days count from 1904.
@@ -263,7 +263,7 @@ fn office_sheet(
     let mut hidden = false;
     xml::events(text, budget, |found| {
         match found {
-            Found::Start(start) | Found::Empty(start) => match xml::name(start).as_str() {
+            XmlEvent::Start(start) | XmlEvent::Empty(start) => match xml::name(start).as_str() {
                 "row" => hidden = matches!(xml::attribute(start, "hidden").as_deref(), Some("1" | "true")),
                 "c" => {
                     at = xml::attribute(start, "r").and_then(|name| place(&name)).unwrap_or((at.0, at.1 + 1));
@@ -279,17 +279,17 @@ fn office_sheet(
                 })),
                 _ => {}
             },
-            Found::Text(text) if inside => value.push_str(text),
-            Found::Text(_) => {}
-            Found::End("v" | "t") => inside = false,
-            Found::End("c") if !hidden => {
+            XmlEvent::Text(text) if inside => value.push_str(text),
+            XmlEvent::Text(_) => {}
+            XmlEvent::End("v" | "t") => inside = false,
+            XmlEvent::End("c") if !hidden => {
                 *cells += 1;
-                if *cells > MOST_CELLS {
+                if *cells > MAX_CELLS {
                     return Err(too_many());
                 }
                 sheet.set(at.0, at.1, cell_text(&kind, &value, style, strings, formats));
             }
-            Found::End(_) => {}
+            XmlEvent::End(_) => {}
         }
         Ok(())
     })
@@ -323,17 +323,17 @@ fn open_document(bytes: &[u8], budget: &Budget) -> Result<Vec<Sheet>> {
     let content = xml::decode(bytes);
     xml::events(&content, budget, |found| {
         let Some(sheet) = sheets.last_mut() else {
-            if let Found::Start(start) = found
+            if let XmlEvent::Start(start) = found
                 && xml::name(start) == "table"
             {
                 sheets.push(Sheet { name: xml::attribute(start, "name").unwrap_or_default(), ..Sheet::default() });
             }
             return Ok(());
         };
-        let empty = matches!(found, Found::Empty(_));
+        let empty = matches!(found, XmlEvent::Empty(_));
         let mut end_cell = false;
         match found {
-            Found::Start(start) | Found::Empty(start) => match xml::name(start).as_str() {
+            XmlEvent::Start(start) | XmlEvent::Empty(start) => match xml::name(start).as_str() {
                 "table" => {
                     sheets.push(Sheet { name: xml::attribute(start, "name").unwrap_or_default(), ..Sheet::default() });
                     row = 0;
@@ -343,7 +343,7 @@ fn open_document(bytes: &[u8], budget: &Budget) -> Result<Vec<Sheet>> {
                     column = 0;
                     row_repeats = number(start, "number-rows-repeated");
                     if empty {
-                        row += row_repeats.min(MOST_REPEATED);
+                        row += row_repeats.min(MAX_REPEATED);
                     }
                 }
                 "table-cell" | "covered-table-cell" => {
@@ -358,23 +358,23 @@ fn open_document(bytes: &[u8], budget: &Budget) -> Result<Vec<Sheet>> {
                 "s" if in_cell && in_note == 0 => text.push(' '),
                 _ => {}
             },
-            Found::Text(part) if in_cell && in_note == 0 => text.push_str(part),
-            Found::Text(_) => {}
-            Found::End("table-cell" | "covered-table-cell") => end_cell = true,
-            Found::End("annotation") => in_note -= 1,
-            Found::End("table-row") => row += row_repeats.min(MOST_REPEATED),
-            Found::End(_) => {}
+            XmlEvent::Text(part) if in_cell && in_note == 0 => text.push_str(part),
+            XmlEvent::Text(_) => {}
+            XmlEvent::End("table-cell" | "covered-table-cell") => end_cell = true,
+            XmlEvent::End("annotation") => in_note -= 1,
+            XmlEvent::End("table-row") => row += row_repeats.min(MAX_REPEATED),
+            XmlEvent::End(_) => {}
         }
         if end_cell {
             in_cell = false;
-            let times = if text.trim().is_empty() { 0 } else { repeats.min(MOST_REPEATED) };
+            let times = if text.trim().is_empty() { 0 } else { repeats.min(MAX_REPEATED) };
             for (down, across) in
-                (0..row_repeats.min(MOST_REPEATED)).flat_map(|down| (0..times).map(move |across| (down, across)))
+                (0..row_repeats.min(MAX_REPEATED)).flat_map(|down| (0..times).map(move |across| (down, across)))
             {
                 cells += 1;
                 sheet.set(row + down, column + across, text.trim().to_owned());
             }
-            if cells > MOST_CELLS {
+            if cells > MAX_CELLS {
                 return Err(too_many());
             }
             if spans != (1, 1) {

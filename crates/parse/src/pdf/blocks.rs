@@ -8,8 +8,8 @@ use logothete_core::text::list_marker;
 
 use super::captions::is_caption;
 use super::headings::{Levels, head_text, step};
-use super::lines::Line;
-use super::notes::{self, Note};
+use super::lines::{Line, Note};
+use super::notes;
 use super::outline::OutlineEntry;
 use super::sheet::{Object, PageLines};
 use super::tables::PageTable;

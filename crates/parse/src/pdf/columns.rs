@@ -12,13 +12,13 @@ use super::lines::{self, Line, Word, line, rows};
 /// A gap of at least this many times the font size may be a gutter.
 const GUTTER: f32 = 0.75;
 /// Each column has at least so many lines.
-const LEAST_LINES: usize = 4;
+const MIN_LINES: usize = 4;
 /// Lines of prose have at least so many words on average.
-const LEAST_WORDS: f32 = 3.0;
+const MIN_WORDS: f32 = 3.0;
 /// Lines of prose fill at least this share of their column on average.
-const LEAST_FILL: f32 = 0.55;
+const MIN_FILL: f32 = 0.55;
 /// Columns within columns: no page has more.
-const DEEPEST: usize = 4;
+const MAX_DEPTH: usize = 4;
 
 /// A part of a row between two wide gaps.
 struct Segment {
@@ -48,7 +48,7 @@ fn order(words: Vec<Word>, depth: usize, targets: &[(Area, String)], lines: &mut
     let mut rows: Vec<Option<Row>> = rows(words).into_iter().map(|row| Some(segments(row))).collect();
     let mut done = 0;
     while done < rows.len() {
-        let band = if depth < DEEPEST { band_from(&rows, done) } else { None };
+        let band = if depth < MAX_DEPTH { band_from(&rows, done) } else { None };
         let Some((first, end, gutter)) = band else {
             for row in rows.drain(..).skip(done) {
                 whole(row, targets, lines);
@@ -203,7 +203,7 @@ fn is_prose(rows: &[Option<Row>], gutter: Gutter) -> bool {
             lines += usize::from(any);
         }
         let many = lines.max(1) as f32;
-        lines >= LEAST_LINES && words as f32 / many >= LEAST_WORDS && filled / many / (to - from).max(1.0) >= LEAST_FILL
+        lines >= MIN_LINES && words as f32 / many >= MIN_WORDS && filled / many / (to - from).max(1.0) >= MIN_FILL
     };
     side(true) && side(false)
 }

@@ -9,7 +9,7 @@ use super::sheet::PageFigure;
 /// A figure is at least this wide and high, in points.
 const LEAST: f32 = 36.0;
 /// A drawing has at least so many shapes.
-const FEWEST_SHAPES: usize = 6;
+const MIN_SHAPES: usize = 6;
 /// What covers more of the page than this is its background.
 const BACKGROUND: f32 = 0.8;
 /// The page is looked at in squares of this size, in points; shapes in squares that touch belong together.
@@ -19,16 +19,16 @@ const SQUARE: f32 = 9.0;
 ///
 /// Costs a step for every square that a shape covers.
 pub(super) fn take(drawn: &mut Drawn, words: &mut Vec<Word>) -> Vec<PageFigure> {
-    if drawn.shapes.len() < FEWEST_SHAPES && drawn.pictures.is_empty() {
+    if drawn.shapes.len() < MIN_SHAPES && drawn.pictures.is_empty() {
         return Vec::new();
     }
     let page = drawn.width * drawn.height;
     let mut areas: Vec<Area> = Vec::new();
     let pictures: Vec<Area> = drawn.pictures.iter().copied().filter(|area| !is_background(*area, page)).collect();
     for (area, shapes, has_picture) in clusters(drawn, &pictures) {
-        let area = if shapes >= FEWEST_SHAPES { with_labels(with_strokes(area, drawn), words) } else { area };
+        let area = if shapes >= MIN_SHAPES { with_labels(with_strokes(area, drawn), words) } else { area };
         let large = area.width() >= LEAST && area.height() >= LEAST && !is_background(area, page);
-        if large && (has_picture || shapes >= FEWEST_SHAPES) && !holds_prose(area, words) {
+        if large && (has_picture || shapes >= MIN_SHAPES) && !holds_prose(area, words) {
             areas.push(area);
         }
     }

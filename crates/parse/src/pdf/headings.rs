@@ -19,11 +19,11 @@ const AS_LARGE: f32 = 0.93;
 /// A heading is no longer than this, in characters.
 const LONGEST: usize = 150;
 /// No heading is deeper.
-const DEEPEST: u8 = 6;
+const MAX_DEPTH: u8 = 6;
 /// In a document with no more headings than this, each look counts.
 const FEW: usize = 8;
 /// Where more of the lines than this are bold, bold is not for headings.
-const MOST_BOLD: f32 = 0.3;
+const MAX_BOLD: f32 = 0.3;
 
 /// Sizes within half a point are one.
 pub(super) fn step(size: f32) -> i32 {
@@ -56,10 +56,10 @@ impl Levels {
         let (bold, count) = all.fold((0, 0), |(bold, count), line| (bold + usize::from(line.bold), count + 1));
         let mut levels = Self {
             body,
-            by_bold: (bold as f32) < MOST_BOLD * count as f32,
+            by_bold: (bold as f32) < MAX_BOLD * count as f32,
             floor: 1,
             by_look: BTreeMap::new(),
-            outline: outline.iter().map(|entry| (key(&entry.title), entry.level.min(DEEPEST))).collect(),
+            outline: outline.iter().map(|entry| (key(&entry.title), entry.level.min(MAX_DEPTH))).collect(),
         };
         // How many headings of each look have a number of each depth; no number counts as depth 0.
         let mut depths: BTreeMap<HeadingLook, HashMap<u8, usize>> = BTreeMap::new();
@@ -108,12 +108,12 @@ impl Levels {
                 None if any_told && level == 0 => 1,
                 None => level + 1,
             }
-            .min(DEEPEST);
+            .min(MAX_DEPTH);
             self.by_look.insert(*look, own);
             if !rare && (by_number.is_some() || !any_told || level > 0) {
                 level = own;
                 if look.size > step(self.body) {
-                    self.floor = self.floor.max((own + 1).min(DEEPEST));
+                    self.floor = self.floor.max((own + 1).min(MAX_DEPTH));
                 }
             }
         }
@@ -171,7 +171,7 @@ impl Levels {
         }
         let floor = if look.size > step(self.body) { 1 } else { self.floor };
         let by_number = number_depth(&line.text).map(|depth| depth.max(floor));
-        Some(by_number.or(self.by_look.get(&look).copied()).unwrap_or(1).clamp(1, DEEPEST))
+        Some(by_number.or(self.by_look.get(&look).copied()).unwrap_or(1).clamp(1, MAX_DEPTH))
     }
 
     /// The level that the outline gives a heading.
@@ -229,16 +229,7 @@ fn number_depth(text: &str) -> Option<u8> {
     let letter = first.len() == 1 && first.bytes().all(|b| b.is_ascii_uppercase()) && number.contains('.');
     let figure = |part: &str| (1..=3).contains(&part.len()) && part.bytes().all(|b| b.is_ascii_digit());
     let sound = (letter || figure(first)) && parts.all(figure) && rest.contains(char::is_alphabetic);
-    sound.then(|| number.split('.').count().min(usize::from(DEEPEST)) as u8)
-}
-
-/// Whether a line ends as the entries of a table of contents do: dots that lead to a page.
-pub(super) fn has_leader(text: &str) -> bool {
-    let bare = text.trim_end();
-    let page = bare.trim_end_matches(|c: char| c.is_ascii_digit() || matches!(c, 'i' | 'v' | 'x' | 'l'));
-    let dots = page.trim_end();
-    let led = dots.len() - dots.trim_end_matches(['.', ' ', '·', '…']).len();
-    page.len() < bare.len() && led >= 2 && dots.ends_with(['.', '·', '…'])
+    sound.then(|| number.split('.').count().min(usize::from(MAX_DEPTH)) as u8)
 }
 
 #[cfg(test)]
@@ -255,16 +246,5 @@ mod tests {
     #[case("3.1", None)]
     fn numbers_tell_the_depth(#[case] text: &str, #[case] expected: Option<u8>) {
         assert_eq!(super::number_depth(text), expected);
-    }
-
-    #[rstest]
-    #[case("1.1 The environment ........ 2", true)]
-    #[case("Preface . . . . . . iv", true)]
-    #[case("It costs 5 crowns.", false)]
-    #[case("See page 12", false)]
-    #[case("and so on... 7", true)]
-    #[case("Version 2.1", false)]
-    fn leaders(#[case] text: &str, #[case] expected: bool) {
-        assert_eq!(super::has_leader(text), expected);
     }
 }

@@ -2,8 +2,6 @@
 
 use logothete_core::document::{Area, InlineLink, Span};
 
-use super::headings::has_leader;
-use super::notes::Note;
 use super::page::Layer;
 use super::stems::Weight;
 use super::tags::Role;
@@ -60,6 +58,15 @@ impl Word {
     }
 }
 
+/// Where a line stands in a footnote.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(super) enum Note {
+    #[default]
+    None,
+    Begins,
+    GoesOn,
+}
+
 /// A line of words.
 #[derive(Clone, Debug)]
 pub(super) struct Line {
@@ -92,6 +99,15 @@ impl Line {
     pub(super) fn is_entry(&self) -> bool {
         self.paged || has_leader(&self.text)
     }
+}
+
+/// Whether a line ends as the entries of a table of contents do: dots that lead to a page.
+pub(super) fn has_leader(text: &str) -> bool {
+    let bare = text.trim_end();
+    let page = bare.trim_end_matches(|c: char| c.is_ascii_digit() || matches!(c, 'i' | 'v' | 'x' | 'l'));
+    let dots = page.trim_end();
+    let led = dots.len() - dots.trim_end_matches(['.', ' ', '·', '…']).len();
+    page.len() < bare.len() && led >= 2 && dots.ends_with(['.', '·', '…'])
 }
 
 /// Joins glyphs into words, in the order of drawing. A blank or a gap ends a word.
@@ -329,5 +345,21 @@ pub(super) fn link(line: &mut Line, words: &[Word], targets: &[(Area, String)]) 
             Some(last) if last.target == *target && last.span.end + 1 == span.start => last.span.end = span.end,
             _ => line.links.push(InlineLink { span, target: target.clone() }),
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("1.1 The environment ........ 2", true)]
+    #[case("Preface . . . . . . iv", true)]
+    #[case("It costs 5 crowns.", false)]
+    #[case("See page 12", false)]
+    #[case("and so on... 7", true)]
+    #[case("Version 2.1", false)]
+    fn leaders(#[case] text: &str, #[case] expected: bool) {
+        assert_eq!(super::has_leader(text), expected);
     }
 }

@@ -7,15 +7,15 @@ use hayro_interpret::kurbo::{Affine, Rect};
 use logothete_core::document::Area;
 
 /// No page has more links than this that are looked at.
-const MOST_LINKS: usize = 5_000;
+const MAX_LINKS: usize = 5_000;
 /// No tree of page labels is deeper than this.
-const DEEPEST: usize = 16;
+const MAX_DEPTH: usize = 16;
 
 /// The areas of a page that point to an address outside the file.
 pub(super) fn of_page(page: &Page<'_>) -> Vec<(Area, String)> {
     let Some(notes) = page.raw().get::<Array<'_>>("Annots") else { return Vec::new() };
     let shown = Affine::new(page.initial_transform(true).as_coeffs());
-    notes.iter::<Dict<'_>>().take(MOST_LINKS).filter_map(|note| link(&note, shown)).collect()
+    notes.iter::<Dict<'_>>().take(MAX_LINKS).filter_map(|note| link(&note, shown)).collect()
 }
 
 fn link(note: &Dict<'_>, shown: Affine) -> Option<(Area, String)> {
@@ -58,7 +58,7 @@ pub(super) fn page_labels(pdf: &Pdf, pages: usize) -> Vec<String> {
 }
 
 fn collect(node: &Dict<'_>, runs: &mut Vec<Labels>, depth: usize) {
-    if depth > DEEPEST || runs.len() > 10_000 {
+    if depth > MAX_DEPTH || runs.len() > 10_000 {
         return;
     }
     for kid in node.get::<Array<'_>>("Kids").iter().flat_map(Array::iter::<Dict<'_>>) {

@@ -28,7 +28,7 @@ mod tags;
 
 pub use outline::OutlineEntry;
 #[cfg(feature = "picture")]
-pub use picture::{area_picture, block_colour, outlined_page, page_picture, png};
+pub use picture::{area_picture, outlined_page, page_picture, png};
 
 use std::fmt;
 use std::sync::Arc;
@@ -141,7 +141,7 @@ impl PdfParser {
     /// Takes the pages apart that the budget asks for, and names those without text.
     fn read_pages(&self, pdf: &Pdf, input: &Input<'_>, builder: &mut DocumentBuilder) -> Result<Vec<PageLines>> {
         let cache = InterpreterCache::new();
-        let mut looks = stems::Looks::default();
+        let mut looks = stems::GlyphStyles::default();
         let tags = tags::Tags::of(pdf);
         let (mut pages, mut unread) = (Vec::new(), Unread::default());
         let all = pdf.pages();
@@ -153,8 +153,8 @@ impl PdfParser {
         for (number, page) in (1..).zip(all.iter()).filter(|(number, _)| near(*number)) {
             input.budget.check()?;
             let wanted = input.budget.wants(number);
-            if wanted && read >= input.budget.most_pages {
-                let limit = input.budget.most_pages;
+            if wanted && read >= input.budget.max_pages {
+                let limit = input.budget.max_pages;
                 builder.warn(format!("only {limit} of its {} pages were read; that is the limit", all.len()));
                 break;
             }

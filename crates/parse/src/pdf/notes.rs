@@ -1,6 +1,6 @@
 //! Footnotes: small lines at the foot of a page or column that begin with a mark.
 
-use super::lines::Line;
+use super::lines::{Line, Note};
 use super::sheet::PageLines;
 
 /// Type smaller than the body's by this factor is small.
@@ -64,15 +64,6 @@ fn part_mark(line: &mut Line) {
             span.end += usize::from(span.end > at);
         }
     }
-}
-
-/// Where a line stands in a footnote.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub(super) enum Note {
-    #[default]
-    None,
-    Begins,
-    GoesOn,
 }
 
 /// Whether a line begins with a mark: a raised figure, a star or dagger, or a figure that no list has.

@@ -4,7 +4,7 @@ use hayro_interpret::hayro_syntax::Pdf;
 use hayro_interpret::hayro_syntax::object::{Dict, String as PdfString};
 
 /// No outline is deeper or longer than this; one that is goes in circles.
-const DEEPEST: u8 = 12;
+const MAX_DEPTH: u8 = 12;
 const LONGEST: usize = 50_000;
 
 /// An entry of the outline.
@@ -34,7 +34,7 @@ fn level(first: Dict<'_>, depth: u8, entries: &mut Vec<OutlineEntry>) {
         if let Some(title) = item.get::<PdfString<'_>>("Title") {
             entries.push(OutlineEntry { level: depth, title: super::text_string(title.as_bytes()) });
         }
-        if depth < DEEPEST
+        if depth < MAX_DEPTH
             && let Some(child) = item.get::<Dict<'_>>("First")
         {
             level(child, depth + 1, entries);

@@ -11,7 +11,7 @@ use hayro_interpret::{
 };
 use logothete_core::document::Area;
 
-use super::stems::{Look, Looks};
+use super::stems::{GlyphStyle, GlyphStyles};
 use super::tags::{PageTags, Role};
 
 /// A rule is at most this thick, in points.
@@ -19,9 +19,9 @@ const RULE_THICKNESS: f64 = 2.5;
 /// A rule is at least this long, in points.
 const RULE_LENGTH: f64 = 6.0;
 /// More shapes than this on a page are not looked at one by one.
-const MOST_SHAPES: usize = 20_000;
+const MAX_SHAPES: usize = 20_000;
 /// More glyphs than this on a page are not read.
-const MOST_GLYPHS: usize = 1_000_000;
+const MAX_GLYPHS: usize = 1_000_000;
 
 /// One glyph as it lies in its layer. Lengths are points.
 #[derive(Clone, Copy, Debug)]
@@ -35,7 +35,7 @@ pub(super) struct PlacedGlyph {
     pub baseline: f32,
     /// The size of its font.
     pub size: f32,
-    pub look: Look,
+    pub look: GlyphStyle,
     pub role: Role,
 }
 
@@ -104,7 +104,7 @@ fn area_of(rect: Rect) -> Area {
 pub(super) fn draw<'a>(
     page: &Page<'a>,
     cache: &InterpreterCache<'a>,
-    looks: &mut Looks,
+    looks: &mut GlyphStyles,
     tags: Option<&PageTags>,
 ) -> Drawn {
     let level = draw_turned(page, cache, looks, tags, 0);
@@ -121,7 +121,7 @@ pub(super) fn draw<'a>(
 fn draw_turned<'a>(
     page: &Page<'a>,
     cache: &InterpreterCache<'a>,
-    looks: &mut Looks,
+    looks: &mut GlyphStyles,
     tags: Option<&PageTags>,
     turned: i16,
 ) -> Drawn {
@@ -142,7 +142,7 @@ struct Collector<'c> {
     drawn: Drawn,
     area: Rect,
     centre: Point,
-    looks: &'c mut Looks,
+    looks: &'c mut GlyphStyles,
     tags: Option<&'c PageTags>,
     /// The roles of the marked content that is open.
     marks: Vec<Role>,
@@ -150,7 +150,7 @@ struct Collector<'c> {
 }
 
 impl Collector<'_> {
-    fn glyph(&mut self, glyph: &Glyph<'_>, transform: Affine, look: Look) {
+    fn glyph(&mut self, glyph: &Glyph<'_>, transform: Affine, look: GlyphStyle) {
         let origin = transform * Point::ORIGIN;
         let advance = match glyph {
             Glyph::Outline(glyph) => glyph.advance_width(),
@@ -173,7 +173,7 @@ impl Collector<'_> {
             (self.layer(degrees), turning * origin, turning * tip)
         };
         let layer = &mut self.drawn.layers[layer];
-        if layer.glyphs.len() >= MOST_GLYPHS {
+        if layer.glyphs.len() >= MAX_GLYPHS {
             return;
         }
         let start = layer.text.len() as u32;
@@ -216,7 +216,7 @@ impl Collector<'_> {
             Rule { level: false, at: bounds.center().x as f32, from: bounds.y0 as f32, to: bounds.y1 as f32 }
         } else {
             let inside = bounds.is_finite() && self.area.contains(bounds.center());
-            if inside && self.drawn.shapes.len() < MOST_SHAPES {
+            if inside && self.drawn.shapes.len() < MAX_SHAPES {
                 self.drawn.shapes.push(area_of(bounds));
             }
             return;
@@ -264,7 +264,7 @@ impl Collector<'_> {
             path.elements().iter().all(|element| !matches!(element, PathEl::QuadTo(..) | PathEl::CurveTo(..)));
         if thin || !straight || path.elements().len() > 6 {
             self.shape(bounds);
-        } else if !is_white(&props.paint) && self.drawn.fills.len() < MOST_SHAPES {
+        } else if !is_white(&props.paint) && self.drawn.fills.len() < MAX_SHAPES {
             self.drawn.fills.push(area_of(bounds));
         }
     }
@@ -306,7 +306,7 @@ impl<'a> Device<'a> for Collector<'_> {
     fn draw_image(&mut self, image: Image<'a, '_>, props: ImageDrawProps<'a>) {
         let size = Rect::new(0.0, 0.0, f64::from(image.width()), f64::from(image.height()));
         let bounds = props.transform.transform_rect_bbox(size).intersect(self.area);
-        if bounds.is_finite() && self.drawn.pictures.len() < MOST_SHAPES {
+        if bounds.is_finite() && self.drawn.pictures.len() < MAX_SHAPES {
             self.drawn.pictures.push(area_of(bounds));
         }
     }

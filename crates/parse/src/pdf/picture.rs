@@ -8,10 +8,12 @@ use hayro::{PixmapSettings, RenderCache, RenderSettings, render};
 use logothete_core::document::{Area, BlockKind, Document, Picture};
 use logothete_core::{Error, ErrorKind, Result};
 
+use crate::block_colour;
+
 /// No picture has more pixels than this.
-const MOST_PIXELS: f32 = 40_000_000.0;
+const MAX_PIXELS: f32 = 40_000_000.0;
 /// A picture is no wider and no higher than this.
-const LONGEST_SIDE: f32 = 16_000.0;
+const MAX_SIDE: f32 = 16_000.0;
 /// How thick outlines are, and how large figures, in pixels.
 const OUTLINE: i64 = 2;
 const DIGIT: i64 = 2;
@@ -32,7 +34,7 @@ const FIGURES: [u16; 10] = [
 /// Draws a page. `scale` is pixels to a point; less where the picture would be too large.
 pub(super) fn draw(page: &Page<'_>, scale: f32) -> (Picture, f32) {
     let (width, height) = page.render_dimensions();
-    let most = (MOST_PIXELS / (width * height).max(1.0)).sqrt().min(LONGEST_SIDE / width.max(height).max(1.0));
+    let most = (MAX_PIXELS / (width * height).max(1.0)).sqrt().min(MAX_SIDE / width.max(height).max(1.0));
     let scale = scale.min(most);
     let pixels = PixmapSettings { x_scale: scale, y_scale: scale, bg_color: WHITE };
     let drawn = render(page, &RenderCache::new(), &InterpreterSettings::default(), &RenderSettings::default(), &pixels);
@@ -105,22 +107,6 @@ pub fn outlined_page(
         label(&mut picture, pixels(areas[0]), &taken, number, block_colour(*kind));
     }
     Ok(picture)
-}
-
-/// The colour that a kind of block is outlined in: red, green, blue.
-pub fn block_colour(kind: BlockKind) -> [u8; 3] {
-    match kind {
-        BlockKind::Heading => [200, 30, 60],
-        BlockKind::Paragraph => [30, 90, 200],
-        BlockKind::ListItem => [0, 130, 140],
-        BlockKind::Table => [20, 130, 50],
-        BlockKind::Code => [110, 110, 20],
-        BlockKind::Quotation => [150, 90, 20],
-        BlockKind::Figure => [140, 40, 170],
-        BlockKind::Caption => [190, 80, 170],
-        BlockKind::Footnote => [210, 110, 0],
-        _ => [130, 130, 130],
-    }
 }
 
 fn dot(picture: &mut Picture, x: i64, y: i64, colour: [u8; 3]) {

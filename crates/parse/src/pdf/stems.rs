@@ -30,20 +30,20 @@ pub(super) enum Weight {
 
 /// The look of type.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub(super) struct Look {
+pub(super) struct GlyphStyle {
     pub weight: Weight,
     pub slanted: bool,
 }
 
 /// Looks that were measured, by glyph.
 #[derive(Debug, Default)]
-pub(super) struct Looks {
-    known: HashMap<u128, Look>,
+pub(super) struct GlyphStyles {
+    known: HashMap<u128, GlyphStyle>,
 }
 
-impl Looks {
+impl GlyphStyles {
     /// The look of a glyph; nothing for one that has no stem to measure.
-    pub(super) fn of(&mut self, glyph: &OutlineGlyph, character: char) -> Option<Look> {
+    pub(super) fn of(&mut self, glyph: &OutlineGlyph, character: char) -> Option<GlyphStyle> {
         let bold = match character {
             c if STEMMED.contains(c) => BOLD,
             c if STEMMED_CAPITALS.contains(c) => BOLD_CAPITAL,
@@ -53,9 +53,9 @@ impl Looks {
     }
 }
 
-fn measure(outline: &BezPath, bold: f64) -> Look {
+fn measure(outline: &BezPath, bold: f64) -> GlyphStyle {
     let (Some(low), Some(high)) = (first_run(outline, 160.0), first_run(outline, 300.0)) else {
-        return Look::default();
+        return GlyphStyle::default();
     };
     let width = f64::min(low.1 - low.0, high.1 - high.0) / 1000.0;
     let lean = (high.0 - low.0) / 140.0;
@@ -65,7 +65,7 @@ fn measure(outline: &BezPath, bold: f64) -> Look {
         width if width >= bold => Weight::Bold,
         _ => Weight::Regular,
     };
-    Look { weight, slanted: lean > SLANTED }
+    GlyphStyle { weight, slanted: lean > SLANTED }
 }
 
 /// Where a level line first enters and leaves an outline.
@@ -116,6 +116,6 @@ mod tests {
     ) {
         let stem =
             Affine::new([1.0, 0.0, lean, 1.0, 0.0, 0.0]) * Rect::new(50.0, 0.0, 50.0 + width, 700.0).to_path(0.1);
-        assert_eq!(measure(&stem, BOLD), Look { weight, slanted });
+        assert_eq!(measure(&stem, BOLD), GlyphStyle { weight, slanted });
     }
 }

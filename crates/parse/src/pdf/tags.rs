@@ -9,7 +9,7 @@ use hayro_interpret::hayro_syntax::Pdf;
 use hayro_interpret::hayro_syntax::object::{Array, Dict, Name, Object, ObjectIdentifier};
 
 /// No structure tree is deeper or larger than this; one that is goes in circles.
-const DEEPEST: usize = 64;
+const MAX_DEPTH: usize = 64;
 const LARGEST: usize = 2_000_000;
 
 /// What a piece of content is.
@@ -96,7 +96,7 @@ impl Tags {
         roles: Option<&Dict<'_>>,
         depth: usize,
     ) {
-        if depth > DEEPEST || self.left == 0 {
+        if depth > MAX_DEPTH || self.left == 0 {
             return;
         }
         self.left -= 1;

@@ -32,9 +32,10 @@ mod parse;
 
 use std::fmt;
 use std::ops::Not;
+use std::str::FromStr;
 
 use crate::document::{Date, Value};
-use crate::error::Result;
+use crate::error::{Error, Result};
 
 pub use decide::{ChunkFacts, DocumentFacts};
 
@@ -129,6 +130,14 @@ impl Filter {
             Self::Not(part) => part.tests(),
             Self::Test { field, is } => vec![(field, is)],
         }
+    }
+}
+
+impl FromStr for Filter {
+    type Err = Error;
+
+    fn from_str(text: &str) -> Result<Self> {
+        Self::parse(text)
     }
 }
 

@@ -5,7 +5,7 @@ use crate::document::Value;
 use crate::error::{Error, ErrorKind, Result};
 
 /// A filter is nested no deeper than this.
-const DEEPEST: usize = 64;
+const MAX_DEPTH: usize = 64;
 /// Words that are no names of fields without quotes.
 const KEYWORDS: [&str; 7] = ["and", "or", "not", "in", "has", "contains", "fits"];
 
@@ -163,7 +163,7 @@ impl Parser<'_> {
     }
 
     fn one(&mut self) -> Result<Filter> {
-        if self.depth == DEEPEST {
+        if self.depth == MAX_DEPTH {
             return Err(self.wrong("it is nested too deep"));
         }
         self.depth += 1;

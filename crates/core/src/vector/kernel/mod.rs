@@ -79,7 +79,7 @@ impl Kernel {
 
 /// Asks for some bytes, so that they are near when they are read.
 #[inline(always)]
-pub fn ask_for(bytes: &[u8]) {
+pub fn prefetch(bytes: &[u8]) {
     #[cfg(target_arch = "x86_64")]
     for line in bytes.chunks(64) {
         use std::arch::x86_64::{_MM_HINT_T0, _mm_prefetch};

@@ -2,7 +2,7 @@
 
 use std::arch::x86_64::*;
 
-use super::ask_for;
+use super::prefetch;
 
 /// So many bytes ahead of where rows are multiplied one after the other, memory is asked for.
 const AHEAD: usize = 2048;
@@ -44,7 +44,7 @@ pub unsafe fn products_of_avx512(query: &[i8], codes: &[u8], rows: &[u32], sums:
     let length = query.len();
     for (at, (&row, sum)) in rows.iter().zip(sums).enumerate() {
         if let Some(&next) = rows.get(at + PICKED_AHEAD) {
-            ask_for(&codes[next as usize * length..][..length]);
+            prefetch(&codes[next as usize * length..][..length]);
         }
         // SAFETY: the row lies in `codes`.
         *sum = unsafe { total(product_avx512(query, codes.as_ptr().add(row as usize * length))) };
@@ -103,7 +103,7 @@ pub unsafe fn products_of_avx2(query: &[i8], codes: &[u8], rows: &[u32], sums: &
     let length = query.len();
     for (at, (&row, sum)) in rows.iter().zip(sums).enumerate() {
         if let Some(&next) = rows.get(at + PICKED_AHEAD) {
-            ask_for(&codes[next as usize * length..][..length]);
+            prefetch(&codes[next as usize * length..][..length]);
         }
         // SAFETY: the row lies in `codes`.
         *sum = unsafe { total(product_avx2(query, codes.as_ptr().add(row as usize * length))) };

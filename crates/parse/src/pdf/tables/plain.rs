@@ -5,7 +5,7 @@
 
 use logothete_core::document::{Area, TableCell};
 
-use super::super::headings::has_leader;
+use super::super::lines::has_leader;
 use super::super::lines::{Word, line, rows};
 use super::PageTable;
 use super::cells::{
@@ -19,7 +19,7 @@ const GAP: f32 = 0.8;
 const FAR: f32 = 3.2;
 /// The fewest lines of a table with three columns or more, and with two.
 const FEWEST: usize = 3;
-const FEWEST_OF_TWO: usize = 4;
+const MIN_OF_TWO: usize = 4;
 
 pub(super) fn take(words: &mut Vec<Word>) -> Vec<PageTable> {
     let mut all: Vec<TableLine> = rows(std::mem::take(words)).into_iter().map(|row| parted(row, GAP)).collect();
@@ -130,7 +130,7 @@ fn read(all: &[TableLine], gap: f32) -> Option<PageTable> {
     let bold = bold_rows(all, &starts);
     let headed = bold > 0 && bold < rows.len();
     let many = middles.len() + 1;
-    if rows.len() < if many == 2 { FEWEST_OF_TWO } else { FEWEST } || !is_tabular(&rows, many, headed) {
+    if rows.len() < if many == 2 { MIN_OF_TWO } else { FEWEST } || !is_tabular(&rows, many, headed) {
         return None;
     }
     let area =

@@ -1,0 +1,10 @@
+//! The tests of the crate through its public interface, as one program: linking is most of what they would cost otherwise.
+
+mod common;
+mod guides;
+mod parse;
+mod readme;
+mod repeats;
+mod upkeep;
+mod use_and_misuse;
+mod views;

@@ -1,0 +1,126 @@
+//! The parts of an answer. How people see them is up to the caller.
+
+use serde::{Deserialize, Serialize};
+
+use crate::document::{Location, Span};
+use crate::round::serialize_score;
+use crate::search::Passage;
+use crate::usage::TokenUsage;
+use crate::verify::Verdict;
+
+/// Whether a question was answered.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+#[non_exhaustive]
+pub enum Status {
+    /// The corpus holds an answer.
+    Answered,
+    /// The corpus holds no answer, or none that is clear enough.
+    Refused,
+}
+
+/// A sentence of an answer, with the sources that it cites.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[non_exhaustive]
+pub struct Claim {
+    /// The sentence.
+    pub text: String,
+    /// The outcome of the verification.
+    pub verdict: Verdict,
+    /// The share of the claim that its sources support, from 0 to 1.
+    #[serde(serialize_with = "serialize_score")]
+    pub support: f32,
+    /// The markers of the cited sources.
+    pub citations: Vec<usize>,
+}
+
+/// A source that an answer cites.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[non_exhaustive]
+pub struct CitedSource {
+    /// The number that stands in the answer, counted from 1.
+    pub marker: usize,
+    /// Where the quotation stands.
+    #[serde(flatten)]
+    pub location: Location,
+    /// The words of the document, exactly.
+    pub quotation: String,
+    /// The words of the question in the quotation, as ranges of bytes of it.
+    pub matches: Vec<Span>,
+    /// Other documents that say the same, apart from case, punctuation and articles.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub also: Vec<OtherSource>,
+}
+
+/// Another document that says what a source says.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[non_exhaustive]
+pub struct OtherSource {
+    /// Where the quotation stands.
+    #[serde(flatten)]
+    pub location: Location,
+    /// The words of that document, exactly.
+    pub quotation: String,
+}
+
+/// An answer, or a refusal.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[non_exhaustive]
+pub struct Answer {
+    /// The question, as it was asked.
+    pub question: String,
+    /// Whether the question was answered.
+    pub status: Status,
+    /// The text with its markers, one claim a line; for a refusal, the reason.
+    pub answer: String,
+    /// The claims, in the order of the text.
+    pub claims: Vec<Claim>,
+    /// The sources that the claims cite.
+    pub sources: Vec<CitedSource>,
+    /// For a refusal, the passages that came nearest.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub nearest: Vec<Passage>,
+    /// The tokens that a model read and wrote.
+    pub tokens: TokenUsage,
+}
+
+impl Claim {
+    /// A claim with its verdict, the share of it that is supported, and the markers of its sources.
+    pub fn new(text: impl Into<String>, verdict: Verdict, support: f32, citations: Vec<usize>) -> Self {
+        Self { text: text.into(), verdict, support, citations }
+    }
+}
+
+impl CitedSource {
+    /// A source with its marker and quotation.
+    pub fn new(marker: usize, location: Location, quotation: impl Into<String>) -> Self {
+        Self { marker, location, quotation: quotation.into(), matches: Vec::new(), also: Vec::new() }
+    }
+}
+
+impl OtherSource {
+    /// A quotation and where it stands.
+    pub fn new(location: Location, quotation: impl Into<String>) -> Self {
+        Self { location, quotation: quotation.into() }
+    }
+}
+
+impl Answer {
+    /// An answer without claims and sources.
+    pub fn new(question: impl Into<String>, status: Status, answer: impl Into<String>) -> Self {
+        Self {
+            question: question.into(),
+            status,
+            answer: answer.into(),
+            claims: Vec::new(),
+            sources: Vec::new(),
+            nearest: Vec::new(),
+            tokens: TokenUsage::default(),
+        }
+    }
+
+    /// Returns `true` if this is a refusal.
+    pub fn is_refusal(&self) -> bool {
+        self.status == Status::Refused
+    }
+}

@@ -1,0 +1,96 @@
+//! Question sets: JSON Lines, one question a line.
+
+use serde::{Deserialize, Serialize};
+use serde_json::{Map, Value};
+
+use crate::document::Location;
+use crate::error::{Error, ErrorKind, Result};
+
+/// A question with what a right answer must find, cite or say.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct SetQuestion {
+    /// Its id, unique in the set.
+    pub id: String,
+    /// The question.
+    pub question: String,
+    /// The places that hold the answer. More than one: each of them holds a part of it.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub relevant: Vec<Relevant>,
+    /// What a right answer says, somewhere in its text.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub answer: Option<String>,
+    /// Whether the right answer is a refusal.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub refuse: bool,
+    /// `dev` to tune on, `test` to report on.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub split: Option<String>,
+    /// Whatever else the line says, such as the kind of question.
+    #[serde(flatten)]
+    pub other: Map<String, Value>,
+}
+
+/// A place that holds an answer. Everything it names must agree.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Relevant {
+    /// The document's name.
+    pub document: String,
+    /// A heading in the section path.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub section: Option<String>,
+    /// The page, counted from 1.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub page: Option<u32>,
+    /// Words that the text there contains.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub contains: Option<String>,
+}
+
+impl Relevant {
+    /// Returns `true` if a text at a location is the place. White space, case and the shape of quotation marks do not matter.
+    pub fn is_at(&self, location: &Location, text: &str) -> bool {
+        let has_section = |wanted: &String| location.section.iter().any(|heading| plain(heading) == plain(wanted));
+        self.document == location.document
+            && self.section.as_ref().is_none_or(has_section)
+            && self.page.is_none_or(|page| location.pages.is_some_and(|pages| pages.contains(page)))
+            && self.contains.as_ref().is_none_or(|wanted| plain(text).contains(&plain(wanted)))
+    }
+}
+
+/// Text as it is compared: lower case, single blanks, straight quotation marks.
+pub(super) fn plain(text: &str) -> String {
+    let straight = text.replace(['’', '‘'], "'").replace(['“', '”'], "\"").to_lowercase();
+    straight.split_whitespace().collect::<Vec<_>>().join(" ")
+}
+
+/// Reads a question set. Empty lines are passed over.
+///
+/// # Errors
+/// When a line is not a question, or has the id of an earlier one; the place is the line's number.
+pub fn read_questions(jsonl: &str) -> Result<Vec<SetQuestion>> {
+    let mut questions: Vec<SetQuestion> = Vec::new();
+    for (index, line) in jsonl.lines().enumerate() {
+        if line.trim().is_empty() {
+            continue;
+        }
+        let place = format!("line {}", index + 1);
+        let wrong = |message: String| Error::new(ErrorKind::Unreadable, message).at(&place);
+        let question: SetQuestion = serde_json::from_str(line).map_err(|error| {
+            wrong(format!("this is not a question: {error}; a line needs at least {{\"id\": …, \"question\": …}}"))
+        })?;
+        if question.refuse != question.relevant.is_empty() {
+            let message = if question.refuse {
+                "a question to refuse has nothing relevant; remove one of the two"
+            } else {
+                "say where the answer is in \"relevant\", or set \"refuse\": true"
+            };
+            return Err(wrong(message.to_owned()));
+        }
+        if questions.iter().any(|earlier| earlier.id == question.id) {
+            return Err(wrong(format!("the id {:?} was used before; give each question its own", question.id)));
+        }
+        questions.push(question);
+    }
+    Ok(questions)
+}

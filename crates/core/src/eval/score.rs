@@ -1,0 +1,128 @@
+//! Scoring one question, and a run of many.
+
+use std::collections::BTreeMap;
+
+use serde::{Deserialize, Serialize};
+
+use super::questions::plain;
+use super::{SetQuestion, ndcg, recall, reciprocal_rank};
+use crate::answer::Answer;
+use crate::document::Location;
+use crate::search::{Duplicate, Passage};
+
+/// Scores by name, such as `ndcg@10`.
+pub type Metrics = BTreeMap<String, f64>;
+
+/// How one question went.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct QuestionScore {
+    /// The question's id.
+    pub id: String,
+    /// The question.
+    pub question: String,
+    /// Whether it should be refused.
+    pub refuse: bool,
+    /// Whether it was.
+    pub refused: bool,
+    /// Whether a citation of the answer points at a right place; for a question to refuse, nothing.
+    pub cited: Option<bool>,
+    /// Whether the answer says what was expected; nothing when nothing was.
+    pub said: Option<bool>,
+    /// Where the first right passage stood; nothing when it was not among those searched.
+    pub first_rank: Option<usize>,
+    /// Its scores as a ranking, empty for a question to refuse.
+    pub metrics: Metrics,
+}
+
+/// One pipeline over one question set.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Run {
+    /// The name of the pipeline.
+    pub name: String,
+    /// How many questions there were.
+    pub questions: usize,
+    /// The means over the questions that each measure is defined for.
+    pub metrics: Metrics,
+    /// Each question.
+    pub per_question: Vec<QuestionScore>,
+}
+
+/// Scores one question: the ranking of its passages, and its answer.
+pub fn score_question(question: &SetQuestion, passages: &[Passage], answer: &Answer) -> QuestionScore {
+    let mut metrics = Metrics::new();
+    let mut first_rank = None;
+    if !question.refuse {
+        // A passage may hold several sections: the one that it begins in, and those whose headings it contains.
+        let locations: Vec<Location> = passages.iter().map(Passage::location_with_headings).collect();
+        let found: Vec<Vec<usize>> = question
+            .relevant
+            .iter()
+            .map(|relevant| {
+                let is_right = |(passage, location): &(&Passage, &Location)| {
+                    let at_duplicate = |other: &Duplicate| relevant.is_at(&other.location, &passage.text);
+                    relevant.is_at(location, &passage.text) || passage.also.iter().any(at_duplicate)
+                };
+                let ranked = passages.iter().zip(&locations).enumerate();
+                ranked.filter(|(_, pair)| is_right(pair)).map(|(index, _)| index + 1).collect()
+            })
+            .collect();
+        for count in [1, 5, 10] {
+            metrics.insert(format!("recall@{count}"), recall(&found, count));
+        }
+        metrics.insert("mrr".into(), reciprocal_rank(&found));
+        metrics.insert("ndcg@10".into(), ndcg(&found, 10));
+        first_rank = found.iter().filter_map(|ranks| ranks.first().copied()).min();
+    }
+    let is_relevant = |location: &Location, quotation: &str| {
+        question.relevant.iter().any(|relevant| relevant.is_at(location, quotation))
+    };
+    let cites_relevant = || {
+        answer.sources.iter().any(|source| {
+            is_relevant(&source.location, &source.quotation)
+                || source.also.iter().any(|other| is_relevant(&other.location, &other.quotation))
+        })
+    };
+    QuestionScore {
+        id: question.id.clone(),
+        question: question.question.clone(),
+        refuse: question.refuse,
+        refused: answer.is_refusal(),
+        cited: (!question.refuse).then(|| !answer.is_refusal() && cites_relevant()),
+        said: question
+            .answer
+            .as_ref()
+            .map(|wanted| !answer.is_refusal() && plain(&answer.answer).contains(&plain(wanted))),
+        first_rank,
+        metrics,
+    }
+}
+
+impl Run {
+    /// Puts the questions of a run together.
+    ///
+    /// `cited`: the share of the answerable questions whose answer cites a right place. `said`: the share of those with an
+    /// expected answer whose answer says it. `refused`: the share of the unanswerable ones that were refused.
+    /// `refusals_right`: the share of all refusals that were right. A measure without a question is left out.
+    pub fn new(name: impl Into<String>, per_question: Vec<QuestionScore>) -> Self {
+        let mut metrics = Metrics::new();
+        let mut put = |name: &str, values: Vec<f64>| {
+            if !values.is_empty() {
+                metrics.insert(name.to_owned(), values.iter().sum::<f64>() / values.len() as f64);
+            }
+        };
+        let share = |flags: Vec<bool>| flags.into_iter().map(|flag| f64::from(u8::from(flag))).collect();
+        for measure in
+            per_question.iter().flat_map(|score| score.metrics.keys()).collect::<std::collections::BTreeSet<_>>()
+        {
+            put(measure, per_question.iter().filter_map(|score| score.metrics.get(measure).copied()).collect());
+        }
+        put("cited", share(per_question.iter().filter_map(|score| score.cited).collect()));
+        put("said", share(per_question.iter().filter_map(|score| score.said).collect()));
+        put("refused", share(per_question.iter().filter(|score| score.refuse).map(|score| score.refused).collect()));
+        put(
+            "refusals_right",
+            share(per_question.iter().filter(|score| score.refused).map(|score| score.refuse).collect()),
+        );
+        Self { name: name.into(), questions: per_question.len(), metrics, per_question }
+    }
+}

@@ -1,0 +1,154 @@
+//! How a search is done: which legs, how deep, and how much each counts.
+
+use std::ops::{Bound, RangeBounds};
+
+use serde::{Deserialize, Serialize};
+
+use super::Fused;
+
+/// How a search is done. A configuration holds a default, and a request may override it.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
+#[non_exhaustive]
+pub struct Plan {
+    /// The number of passages to return.
+    pub passages: usize,
+    /// The legs, in the order in which they run.
+    pub legs: Vec<LegPlan>,
+    /// The range of fused scores to return.
+    pub scores: ScoreRange,
+}
+
+/// How one leg takes part in a search.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
+#[non_exhaustive]
+pub struct LegPlan {
+    /// The name of the leg, such as `keyword`.
+    pub leg: String,
+    /// How much the leg counts in the fusion; 0 lists its candidates without counting them.
+    pub weight: f32,
+    /// The number of candidates that the leg returns. A search returns at least as many as it was asked for.
+    pub depth: usize,
+    /// The range of this leg's scores that a passage must have; every range but the full one requires that the leg found it.
+    pub scores: ScoreRange,
+}
+
+/// A range of scores. The default holds every score.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct ScoreRange {
+    /// The lower bound.
+    pub from: Bound<f32>,
+    /// The upper bound.
+    pub to: Bound<f32>,
+}
+
+impl Plan {
+    /// The number of candidates of a leg, unless the plan says otherwise.
+    pub const DEFAULT_DEPTH: usize = 50;
+
+    /// The leg of a name.
+    pub fn leg_mut(&mut self, name: &str) -> Option<&mut LegPlan> {
+        self.legs.iter_mut().find(|leg| leg.leg == name)
+    }
+
+    /// Returns `true` if the plan's ranges hold the scores of an item.
+    pub fn admits<K>(&self, item: &Fused<K>) -> bool {
+        let leg_admits = |leg: &LegPlan| {
+            let own = item.legs.iter().find(|(name, _)| *name == leg.leg).map(|(_, own)| own.score);
+            leg.scores.is_full() || own.is_some_and(|own| leg.scores.contains(own))
+        };
+        self.scores.contains(item.score) && self.legs.iter().all(leg_admits)
+    }
+}
+
+impl Default for Plan {
+    /// A keyword leg and a vector leg that counts twice as much: the best of six ratios on the demo's dev questions.
+    fn default() -> Self {
+        let legs = vec![LegPlan::new("keyword", 0.5), LegPlan::new("vector", 1.0)];
+        Self { passages: 10, legs, scores: ScoreRange::FULL }
+    }
+}
+
+impl LegPlan {
+    /// A leg with a weight, the default depth and no bounds on its scores.
+    pub fn new(leg: impl Into<String>, weight: f32) -> Self {
+        Self { leg: leg.into(), weight, depth: Plan::DEFAULT_DEPTH, scores: ScoreRange::FULL }
+    }
+}
+
+impl Default for LegPlan {
+    fn default() -> Self {
+        Self::new("", 1.0)
+    }
+}
+
+impl ScoreRange {
+    /// The range that holds every score.
+    pub const FULL: Self = Self { from: Bound::Unbounded, to: Bound::Unbounded };
+
+    /// The range with the bounds of `range`, such as `0.4..`.
+    pub fn new(range: &impl RangeBounds<f32>) -> Self {
+        Self { from: range.start_bound().cloned(), to: range.end_bound().cloned() }
+    }
+
+    /// Returns `true` if the range holds every score.
+    pub fn is_full(&self) -> bool {
+        *self == Self::FULL
+    }
+
+    /// Returns `true` if the range holds `score`.
+    pub fn contains(&self, score: f32) -> bool {
+        (self.from, self.to).contains(&score)
+    }
+
+    /// The scores that both ranges hold.
+    #[must_use]
+    pub fn intersection(self, other: Self) -> Self {
+        let tighter = |a: Bound<f32>, b: Bound<f32>, a_wins: fn(f32, f32) -> bool| match (a, b) {
+            (Bound::Unbounded, bound) | (bound, Bound::Unbounded) => bound,
+            (Bound::Included(x) | Bound::Excluded(x), Bound::Included(y) | Bound::Excluded(y)) => {
+                if x == y {
+                    if matches!(a, Bound::Excluded(_)) { a } else { b }
+                } else if a_wins(x, y) {
+                    a
+                } else {
+                    b
+                }
+            }
+        };
+        Self { from: tighter(self.from, other.from, |x, y| x > y), to: tighter(self.to, other.to, |x, y| x < y) }
+    }
+}
+
+impl Default for ScoreRange {
+    fn default() -> Self {
+        Self::FULL
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use rstest::rstest;
+
+    use super::*;
+
+    #[rstest]
+    #[case(ScoreRange::new(&(0.2..)), ScoreRange::new(&(..0.5)), &[0.2, 0.4], &[0.1, 0.5])]
+    #[case(ScoreRange::new(&(0.2..0.9)), ScoreRange::new(&(0.3..=0.9)), &[0.3, 0.8], &[0.2, 0.9])]
+    #[case(ScoreRange::FULL, ScoreRange::FULL, &[-1.0, 2.0], &[])]
+    fn intersections(#[case] a: ScoreRange, #[case] b: ScoreRange, #[case] inside: &[f32], #[case] outside: &[f32]) {
+        for both in [a.intersection(b), b.intersection(a)] {
+            assert!(inside.iter().all(|score| both.contains(*score)));
+            assert!(!outside.iter().any(|score| both.contains(*score)));
+        }
+    }
+
+    #[test]
+    fn a_plan_reads_as_it_was_written() {
+        let mut plan = Plan::default();
+        plan.leg_mut("vector").expect("a default leg").scores = ScoreRange::new(&(0.3..));
+        let json = serde_json::to_string(&plan).expect("JSON");
+        assert_eq!(serde_json::from_str::<Plan>(&json).expect("a plan"), plan);
+    }
+}

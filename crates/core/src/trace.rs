@@ -1,0 +1,253 @@
+//! The record of one search, question or build: nested, typed, and readable as JSON.
+//!
+//! Core only defines the values. The caller measures the times, since core has no clock.
+
+use serde::{Deserialize, Serialize};
+
+use crate::chunk::identity::ChunkId;
+use crate::round::{serialize_milliseconds, serialize_score};
+use crate::usage::TokenUsage;
+use crate::verify::Verdict;
+
+/// The version of the schema of [`TraceDetails`]. New fields and stages do not change it.
+pub const TRACE_VERSION: u32 = 1;
+
+/// What was done, step by step. A step's parent comes before it.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(transparent)]
+pub struct Trace {
+    /// The steps, in the order in which they began.
+    pub records: Vec<TraceRecord>,
+}
+
+/// One step.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[non_exhaustive]
+pub struct TraceRecord {
+    /// The number of the step within its trace.
+    pub id: u32,
+    /// The step that this one is a part of; `None` means it is the whole.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub parent: Option<u32>,
+    /// What was done.
+    #[serde(flatten)]
+    pub details: TraceDetails,
+    /// When the step began, in milliseconds from the start of the trace.
+    #[serde(serialize_with = "serialize_milliseconds")]
+    pub start_ms: f64,
+    /// How long the step took, in milliseconds.
+    #[serde(serialize_with = "serialize_milliseconds")]
+    pub took_ms: f64,
+    /// What a model read and wrote.
+    #[serde(default, skip_serializing_if = "TokenUsage::is_zero")]
+    pub usage: TokenUsage,
+    /// How the step ended.
+    #[serde(default, skip_serializing_if = "StepOutcome::is_done")]
+    pub outcome: StepOutcome,
+}
+
+/// How a step ended.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+#[non_exhaustive]
+pub enum StepOutcome {
+    /// It did what it was asked for.
+    #[default]
+    Done,
+    /// The caller stopped it.
+    Stopped,
+    /// It failed, with this message.
+    Failed(String),
+}
+
+/// What a step did, by stage.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "stage", rename_all = "snake_case")]
+#[non_exhaustive]
+pub enum TraceDetails {
+    /// A question was answered.
+    Ask {
+        /// The question.
+        question: String,
+    },
+    /// A question was split into parts.
+    Split {
+        /// The parts.
+        parts: Vec<String>,
+    },
+    /// Passages were searched.
+    Search {
+        /// The query.
+        query: String,
+    },
+    /// A filter was applied.
+    Filter {
+        /// The filter, as it is written.
+        filter: String,
+        /// The number of rows that it leaves.
+        rows: u64,
+    },
+    /// The keyword leg ran.
+    Keyword {
+        /// The terms of the query.
+        terms: Vec<String>,
+        /// The terms that no document has.
+        #[serde(default, skip_serializing_if = "Vec::is_empty")]
+        missing: Vec<String>,
+        /// Words that no document has, and the terms that were searched instead.
+        #[serde(default, skip_serializing_if = "Vec::is_empty")]
+        misspelt: Vec<Misspelt>,
+        /// The leg's part in the search.
+        #[serde(flatten)]
+        leg: LegRecord,
+    },
+    /// The vector leg ran.
+    Vector {
+        /// The name of the encoder.
+        encoder: String,
+        /// The leg's part in the search.
+        #[serde(flatten)]
+        leg: LegRecord,
+    },
+    /// The rankings of the legs were fused, and the passages were read.
+    Fusion {
+        /// The number of different chunks in the rankings.
+        considered: usize,
+        /// The passages, best first.
+        passages: Vec<PassageRecord>,
+    },
+    /// Sentences were selected for the answer.
+    Extract {
+        /// The terms of the question.
+        terms: Vec<TermRecord>,
+        /// The share of the question that the sentences cover.
+        #[serde(serialize_with = "serialize_score")]
+        coverage: f32,
+        /// The share of what is asked that the best sentence covers.
+        #[serde(serialize_with = "serialize_score")]
+        asked: f32,
+        /// The coverage below which the question is refused.
+        #[serde(serialize_with = "serialize_score")]
+        min_coverage: f32,
+        /// The terms that no sentence covers.
+        missing: Vec<String>,
+        /// The sentences.
+        picked: Vec<SentenceRecord>,
+    },
+    /// The claims were verified.
+    Check {
+        /// The claims, in the order of the answer.
+        claims: Vec<ClaimRecord>,
+    },
+    /// A generator was called.
+    Generate {
+        /// The name of the generator.
+        generator: String,
+        /// Whether the reply came from the cache.
+        cached: bool,
+        /// The number of attempts that failed before.
+        retries: u32,
+    },
+}
+
+/// A word that stands nowhere in the corpus.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Misspelt {
+    /// The word.
+    pub word: String,
+    /// The terms that were searched instead: stems of words.
+    pub taken_for: Vec<String>,
+}
+
+/// A leg's part in a search.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct LegRecord {
+    /// How much the leg counts.
+    #[serde(serialize_with = "serialize_score")]
+    pub weight: f32,
+    /// The number of candidates that the leg found.
+    pub found: usize,
+    /// The score of the best candidate.
+    #[serde(serialize_with = "serialize_optional_score")]
+    pub best: Option<f32>,
+}
+
+/// A passage of a trace.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct PassageRecord {
+    /// The id of the chunk.
+    pub chunk: ChunkId,
+    /// The name of the document.
+    pub document: String,
+    /// The score after fusion.
+    #[serde(serialize_with = "serialize_score")]
+    pub score: f32,
+}
+
+/// A term of a question.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct TermRecord {
+    /// The term.
+    pub term: String,
+    /// How much it tells.
+    #[serde(serialize_with = "serialize_score")]
+    pub weight: f32,
+}
+
+/// A sentence that was selected.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct SentenceRecord {
+    /// The id of the chunk.
+    pub chunk: ChunkId,
+    /// The sentence.
+    pub text: String,
+    /// The share of the question that it covers alone.
+    #[serde(serialize_with = "serialize_score")]
+    pub coverage: f32,
+}
+
+/// A claim that was verified.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct ClaimRecord {
+    /// The verdict.
+    pub verdict: Verdict,
+    /// The share of the claim that is supported.
+    #[serde(serialize_with = "serialize_score")]
+    pub support: f32,
+}
+
+impl TraceRecord {
+    /// A step that has just begun. The caller sets the duration when it ends.
+    pub fn new(id: u32, parent: Option<u32>, details: TraceDetails, start_ms: f64) -> Self {
+        let (usage, outcome) = (TokenUsage::default(), StepOutcome::Done);
+        Self { id, parent, details, start_ms, took_ms: 0.0, usage, outcome }
+    }
+}
+
+impl Trace {
+    /// Returns `true` if nothing was recorded.
+    pub fn is_empty(&self) -> bool {
+        self.records.is_empty()
+    }
+
+    /// The depth of a step: 0 for one without a parent.
+    pub fn depth(&self, record: &TraceRecord) -> usize {
+        let parent = record.parent.and_then(|parent| self.records.iter().find(|other| other.id == parent));
+        parent.map_or(0, |parent| self.depth(parent) + 1)
+    }
+}
+
+impl StepOutcome {
+    /// Returns `true` if the step did what it was asked for.
+    pub fn is_done(&self) -> bool {
+        *self == Self::Done
+    }
+}
+
+#[allow(clippy::ref_option)] // the signature that serde asks for
+fn serialize_optional_score<S: serde::Serializer>(score: &Option<f32>, serializer: S) -> Result<S::Ok, S::Error> {
+    match score {
+        Some(score) => serialize_score(score, serializer),
+        None => serializer.serialize_none(),
+    }
+}

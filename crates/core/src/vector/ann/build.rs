@@ -1,0 +1,229 @@
+//! Building the graph, on all threads, and to the same graph on any number of them.
+//!
+//! Rows are put in by batches that are small beside what is there. The rows of a batch first look for their links, each alone,
+//! in the graph as it was before the batch; then all links are made, each node's by itself.
+
+use rayon::prelude::*;
+
+use super::layer::{Layer, NOTHING, Word};
+use super::select::select;
+use super::walk::{Allowed, Walker};
+use crate::segment::Hit;
+use crate::vector::code_scorer::{CodeScorer, NormAugmentation};
+use crate::vector::rows::Rows;
+
+/// How many links a node gets when it is put in; in the lowest layer it may have twice as many, by those that come later.
+pub const LINKS: usize = 16;
+/// How many near nodes are kept while the links of a new one are looked for.
+const EFFORT: usize = 100;
+/// How many are kept on the way down to it.
+pub const DESCENT: usize = 8;
+/// There are at most so many layers above the lowest.
+const MAX_LAYERS: u32 = 8;
+/// A batch is at most so much of what is there.
+const BATCH_SHARE: usize = 50;
+
+/// A layer that is being built.
+pub struct Growing {
+    /// The row of each node, ascending; nothing in the lowest.
+    pub rows: Vec<Word>,
+    /// The number of each node in the layer below.
+    pub below: Vec<Word>,
+    pub links: Vec<Word>,
+    pub width: usize,
+}
+
+impl Growing {
+    fn layer(&self) -> Layer<'_> {
+        let rows = (!self.rows.is_empty()).then_some(self.rows.as_slice());
+        Layer { rows, below: &self.below, links: &self.links, width: self.width }
+    }
+
+    /// The number of a row's node, which must be there.
+    fn node(&self, row: u32) -> u32 {
+        match self.rows.as_slice() {
+            [] => row,
+            rows => rows.partition_point(|&other| u32::from_le_bytes(other) < row) as u32,
+        }
+    }
+}
+
+/// The links that a new node gets in a layer.
+struct NodeLinks {
+    layer: usize,
+    node: u32,
+    links: Vec<u32>,
+}
+
+/// A link to be made from a node that is there to one that is new.
+#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+struct Back {
+    from: u32,
+    to: u32,
+}
+
+/// The layers of a graph, the lowest first.
+pub struct Built {
+    pub layers: Vec<Growing>,
+    /// The node of the topmost layer that walks begin at.
+    pub entry: u32,
+}
+
+/// Links some rows; nothing when it is stopped, which is asked before each batch.
+pub fn build(rows: &Rows<'_>, stop: &(dyn Fn() -> bool + Sync)) -> Option<Built> {
+    let mut order: Vec<(u32, u64, u32)> =
+        (0..rows.rows).into_par_iter().map(|row| (height(row), mixed(row), row)).collect();
+    // The highest go first, so that upper layers stand when most rows come; then as if at random.
+    order.par_sort_unstable_by(|a, b| b.0.cmp(&a.0).then(a.1.cmp(&b.1)));
+    let mut graph = Graph { rows, lifted: NormAugmentation::of(rows), layers: empty(rows.rows), entry: NOTHING };
+    let mut done = 0;
+    while done < order.len() {
+        if stop() {
+            return None;
+        }
+        let batch = &order[done..order.len().min(done + (done / BATCH_SHARE).max(1))];
+        graph.put_in(batch);
+        done += batch.len();
+    }
+    let entry = graph.layers.last().filter(|_| graph.entry != NOTHING).map_or(0, |top| top.node(graph.entry));
+    Some(Built { layers: graph.layers, entry })
+}
+
+/// Layers without links.
+fn empty(rows: u32) -> Vec<Growing> {
+    let lowest = Growing {
+        rows: Vec::new(),
+        below: Vec::new(),
+        links: vec![NOTHING.to_le_bytes(); rows as usize * LINKS * 2],
+        width: LINKS * 2,
+    };
+    let mut layers = vec![lowest];
+    let mut numbers: Vec<(u32, u32)> = (0..rows).map(|row| (row, row)).collect();
+    for at in 1..=MAX_LAYERS {
+        numbers.retain(|&(row, _)| height(row) >= at);
+        if numbers.is_empty() {
+            break;
+        }
+        layers.push(Growing {
+            rows: numbers.iter().map(|(row, _)| row.to_le_bytes()).collect(),
+            below: numbers.iter().map(|(_, below)| below.to_le_bytes()).collect(),
+            links: vec![NOTHING.to_le_bytes(); numbers.len() * LINKS],
+            width: LINKS,
+        });
+        numbers.iter_mut().enumerate().for_each(|(number, node)| node.1 = number as u32);
+    }
+    layers
+}
+
+/// A number that looks random (the finaliser of Steele, Lea and Flood's SplitMix, 2014).
+fn mixed(row: u32) -> u64 {
+    let mut bits = u64::from(row).wrapping_add(1).wrapping_mul(0x9E37_79B9_7F4A_7C15);
+    bits = (bits ^ (bits >> 30)).wrapping_mul(0xBF58_476D_1CE4_E5B9);
+    bits = (bits ^ (bits >> 27)).wrapping_mul(0x94D0_49BB_1331_11EB);
+    bits ^ (bits >> 31)
+}
+
+/// The highest layer that a row stands in: each holds one in [`LINKS`] of the one below.
+fn height(row: u32) -> u32 {
+    let share = (mixed(row) >> 11) as f64 / (1_u64 << 53) as f64;
+    let height = -(1.0 - share).ln() / (LINKS as f64).ln();
+    (height as u32).min(MAX_LAYERS)
+}
+
+struct Graph<'a> {
+    rows: &'a Rows<'a>,
+    lifted: NormAugmentation,
+    layers: Vec<Growing>,
+    /// The row that walks begin at, one of the highest.
+    entry: u32,
+}
+
+impl Graph<'_> {
+    fn put_in(&mut self, batch: &[(u32, u64, u32)]) {
+        if self.entry == NOTHING {
+            self.entry = batch.first().map_or(NOTHING, |&(_, _, row)| row);
+            return;
+        }
+        let found: Vec<Vec<NodeLinks>> = batch
+            .par_iter()
+            .map_init(Walker::new, |walker, &(height, _, row)| self.find(walker, row, height))
+            .collect();
+        let mut back: Vec<Vec<Back>> = self.layers.iter().map(|_| Vec::new()).collect();
+        for NodeLinks { layer, node, links } in found.into_iter().flatten() {
+            back[layer].extend(links.iter().map(|&from| Back { from, to: node }));
+            let Growing { links: all, width, .. } = &mut self.layers[layer];
+            write(&mut all[node as usize * *width..(node as usize + 1) * *width], &links);
+        }
+        for (layer, mut back) in back.into_iter().enumerate() {
+            back.par_sort_unstable();
+            self.link_back(layer, &back);
+        }
+    }
+
+    /// Looks for the links of a row in all layers that it stands in.
+    fn find(&self, walker: &mut Walker, row: u32, height: u32) -> Vec<NodeLinks> {
+        let centre = CodeScorer::row(self.rows, row, self.lifted);
+        let top = self.layers.len() - 1;
+        let mut from = vec![self.layers[top].node(self.entry)];
+        let mut found = Vec::new();
+        for at in (0..=top).rev() {
+            let layer = self.layers[at].layer();
+            let stands = at <= height as usize;
+            let near = walker.walk(&layer, &centre, &from, Allowed::All, if stands { EFFORT } else { DESCENT });
+            if stands {
+                let links = select(self.rows, self.lifted, &near, |node| layer.row(node), LINKS);
+                found.push(NodeLinks { layer: at, node: self.layers[at].node(row), links });
+            }
+            from = near.iter().map(|hit| layer.below(hit.row)).collect();
+        }
+        found
+    }
+
+    /// Makes the links from the nodes that were there to those that are new.
+    fn link_back(&mut self, at: usize, back: &[Back]) {
+        /// How many nodes a thread takes at a time.
+        const TASK_NODES: usize = 256;
+        let (rows, lifted) = (self.rows, self.lifted);
+        let Growing { rows: row_of, links, width, .. } = &mut self.layers[at];
+        let row_of = |node: u32| row_of.get(node as usize).map_or(node, |&row| u32::from_le_bytes(row));
+        let width = *width;
+        links.par_chunks_mut(width * TASK_NODES).enumerate().for_each(|(part, links)| {
+            let first = (part * TASK_NODES) as u32;
+            let begin = back.partition_point(|link| link.from < first);
+            let end = back.partition_point(|link| u64::from(link.from) < u64::from(first) + TASK_NODES as u64);
+            for same in back[begin..end].chunk_by(|a, b| a.from == b.from) {
+                let node = same[0].from;
+                let links = &mut links[(node - first) as usize * width..][..width];
+                let there = links.iter().map(|&link| u32::from_le_bytes(link)).take_while(|&link| link != NOTHING);
+                let mut all: Vec<u32> = there.chain(same.iter().map(|link| link.to)).collect();
+                if all.len() > width {
+                    all = fewer(rows, lifted, node, &all, row_of, width);
+                }
+                write(links, &all);
+            }
+        });
+    }
+}
+
+/// The best of too many links.
+fn fewer(
+    rows: &Rows<'_>,
+    lifted: NormAugmentation,
+    node: u32,
+    links: &[u32],
+    row_of: impl Fn(u32) -> u32,
+    width: usize,
+) -> Vec<u32> {
+    let of: Vec<u32> = links.iter().map(|&link| row_of(link)).collect();
+    let mut scores = Vec::new();
+    CodeScorer::row(rows, row_of(node), lifted).compare(&of, &mut scores);
+    let mut near: Vec<Hit> = links.iter().zip(scores).map(|(&row, score)| Hit { score, row }).collect();
+    near.sort_unstable_by(|a, b| b.cmp(a));
+    select(rows, lifted, &near, row_of, width)
+}
+
+/// Writes the links of a node.
+fn write(place: &mut [Word], links: &[u32]) {
+    place.fill(NOTHING.to_le_bytes());
+    place.iter_mut().zip(links).for_each(|(place, link)| *place = link.to_le_bytes());
+}

@@ -1,0 +1,174 @@
+//! The graph: near rows are linked, so that a search walks to what is near to its query and looks at nothing else.
+//!
+//! The method is the hierarchical navigable small world of Malkov and Yashunin (2018): every row stands in the lowest layer, one in
+//! sixteen in the one above, and so on; a search goes down from the only ones at the top. Rows are compared by their codes
+//! on the way, and in full at the end. A search costs about the logarithm of how many rows there are; what it finds is
+//! nearly always what the exact search finds.
+//!
+//! Body of a segment, behind the header, all numbers `u32`, little-endian: sixteen numbers, first the node of the topmost layer
+//! that a walk begins at, then how many nodes each layer has, from the lowest, zero for those that are not; the links of the
+//! lowest layer; for each layer above it the row of each node, ascending, its number in the layer below, and its links. A node has
+//! `width` links in the lowest layer and half as many in the others, the places that are left over filled with the highest number.
+
+mod build;
+mod layer;
+mod select;
+mod walk;
+
+use std::io::Write;
+
+use super::code_scorer::CodeScorer;
+use super::codes::QueryCodes;
+use super::exact::{self, Candidate};
+use super::segment::VectorIndex;
+use crate::error::{Error, ErrorKind, Result};
+use crate::segment::{self, BodyWriter, HEADER, Kind, SegmentHeader};
+use crate::segment::{Hit, RowSet};
+use build::Built;
+use layer::{Layer, Word};
+use walk::{Allowed, Walker};
+
+/// How many numbers stand before the layers.
+const FRONT: usize = 16;
+/// How many near rows a search keeps at least while it walks.
+const EFFORT: usize = 100;
+/// When fewer than one in so many rows are live, the walk leaps over those that are not.
+const FEW: u32 = 2;
+/// When no more than so many rows are live, or one in so many, they are scanned.
+const NARROW: (u32, u32) = (2_000, 50);
+
+/// Links the rows of a segment of vectors, on all threads of the pool it runs on, and writes the body of the graph; returns what
+/// stands before it. The same rows give the same graph, on any number of threads. Nothing for a segment of the first version of
+/// the format, which has no codes, and when `stop`, which is asked every so often, says so.
+///
+/// Holds about 150 bytes a row besides the vectors.
+///
+/// # Errors
+/// When writing fails.
+pub fn write_ann_graph<B: AsRef<[u8]> + Sync>(
+    vectors: &VectorIndex<B>,
+    mut to: impl Write,
+    stop: &(dyn Fn() -> bool + Sync),
+) -> Result<Option<SegmentHeader>> {
+    let Some(rows) = vectors.as_rows() else { return Ok(None) };
+    let Some(Built { layers, entry }) = build::build(&rows, stop) else { return Ok(None) };
+    let mut front = [0; FRONT];
+    front[0] = entry;
+    for (place, layer) in front[1..].iter_mut().zip(&layers) {
+        *place = (layer.links.len() / layer.width) as u32;
+    }
+    let mut body = BodyWriter::new(&mut to);
+    body.put(&front.map(u32::to_le_bytes).concat())?;
+    for layer in &layers {
+        for words in [&layer.rows, &layer.below, &layer.links] {
+            body.put(words.as_flattened())?;
+        }
+    }
+    Ok(Some(body.finish(Kind::Graph, rows.rows, build::LINKS as u32 * 2, 0)))
+}
+
+/// A graph over a segment of vectors, read in place.
+pub struct AnnGraph<B> {
+    bytes: B,
+    header: segment::Header,
+    entry: u32,
+    /// How many nodes each layer has, and where it begins.
+    layers: Vec<(usize, usize)>,
+}
+
+impl<B: AsRef<[u8]>> AnnGraph<B> {
+    /// Opens a segment. Reads its header only.
+    ///
+    /// # Errors
+    /// When the bytes are not a whole graph of a version that is known.
+    pub fn open(bytes: B) -> Result<Self> {
+        let header = segment::open(bytes.as_ref(), Kind::Graph)?;
+        let damaged = || {
+            let message = "this index segment is damaged: its layers do not fit it; rebuild the corpus";
+            Error::new(ErrorKind::Corpus, message)
+        };
+        let words = bytes.as_ref()[HEADER..].as_chunks::<4>().0;
+        let front: Vec<u32> = words.iter().take(FRONT).map(|&word| u32::from_le_bytes(word)).collect();
+        let [entry, nodes @ ..] = front.as_slice() else { return Err(damaged()) };
+        let (mut layers, mut end) = (Vec::new(), FRONT);
+        for &nodes in nodes.iter().take_while(|&&nodes| nodes > 0) {
+            layers.push((nodes as usize, end));
+            let each = if layers.len() == 1 { header.width as usize } else { 2 + header.width as usize / 2 };
+            end += nodes as usize * each;
+        }
+        let whole = HEADER + end * 4 == bytes.as_ref().len();
+        let all = layers.first().map_or(0, |&(nodes, _)| nodes) == header.rows as usize;
+        if !whole || !all || (header.rows > 0 && header.width < 2) {
+            return Err(damaged());
+        }
+        Ok(Self { entry: *entry, bytes, header, layers })
+    }
+
+    /// Reads everything and compares the checksum.
+    ///
+    /// # Errors
+    /// When a byte has changed.
+    pub fn verify(&self) -> Result<()> {
+        self.header.verify(self.bytes.as_ref())
+    }
+
+    /// How many rows it links.
+    pub fn rows(&self) -> u32 {
+        self.header.rows
+    }
+
+    fn layer(&self, at: usize) -> Layer<'_> {
+        let words: &[Word] = self.bytes.as_ref()[HEADER..].as_chunks().0;
+        let Some(&(nodes, start)) = self.layers.get(at) else {
+            return Layer { rows: None, below: &[], links: &[], width: 1 };
+        };
+        let width = self.header.width as usize;
+        if at == 0 {
+            return Layer { rows: None, below: &[], links: &words[start..start + nodes * width], width };
+        }
+        let (width, links) = (width / 2, start + 2 * nodes);
+        let (rows, below) = (&words[start..start + nodes], &words[start + nodes..links]);
+        Layer { rows: Some(rows), below, links: &words[links..links + nodes * width], width }
+    }
+
+    /// The `count` live rows that are most like the query, best first; ties by row. Nearly always those that
+    /// [`VectorIndex::search`] finds, and always with the same scores.
+    ///
+    /// Rows that are not live are walked over. When few are live, they are scanned instead.
+    pub fn search<V: AsRef<[u8]> + Sync>(
+        &self,
+        vectors: &VectorIndex<V>,
+        query: &[f32],
+        live: &RowSet,
+        count: usize,
+    ) -> Vec<Hit> {
+        let (Some(query), Some(rows)) = (vectors.kept(query), vectors.as_rows()) else {
+            return vectors.search(query, live, count);
+        };
+        let (all, alive) = (rows.rows, live.len());
+        let effort = EFFORT.max(count.saturating_mul(2));
+        let narrow = alive <= NARROW.0 || alive <= all / NARROW.1 || alive as usize <= effort;
+        if narrow || all != self.rows() || count == 0 {
+            return exact::search(&rows, &query, live, count);
+        }
+        let codes = QueryCodes::new(&query);
+        let (centre, mut walker) = (CodeScorer::query(&rows, &codes), Walker::new());
+        let mut from = vec![self.entry];
+        for at in (1..self.layers.len()).rev() {
+            let layer = self.layer(at);
+            let near = walker.walk(&layer, &centre, &from, Allowed::All, build::DESCENT);
+            from = near.iter().map(|hit| layer.below(hit.row)).collect();
+        }
+        let allowed = match alive {
+            _ if alive == all => Allowed::All,
+            _ if alive < all / FEW => Allowed::Few(live),
+            _ => Allowed::Most(live),
+        };
+        let near = walker.walk(&self.layer(0), &centre, &from, allowed, effort);
+        if near.len() < count {
+            return exact::search(&rows, &query, live, count);
+        }
+        let candidates = near.iter().map(|hit| Candidate::of(&rows, &codes, hit.row)).collect();
+        exact::in_full(&rows, &query, candidates, count)
+    }
+}

@@ -1,0 +1,81 @@
+//! Whether a passage supports a claim.
+
+use std::collections::HashSet;
+
+use serde::{Deserialize, Serialize};
+
+use crate::text::{fold, is_stopword, words};
+
+/// How well a passage supports a claim that cites it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+#[non_exhaustive]
+pub enum Verdict {
+    /// The passage says it.
+    Supported,
+    /// The passage says part of it.
+    Partly,
+    /// The passage does not say it.
+    Unsupported,
+}
+
+/// The result of a check.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Support {
+    /// The verdict.
+    pub verdict: Verdict,
+    /// The share of the claim that is supported, from 0 to 1.
+    pub share: f32,
+}
+
+/// Compares a claim with what it cites: `evidence` is the passage's text, with its context where that names columns.
+///
+/// A claim that stands in the evidence word for word has a share of 1. Else it is the share of the claim's telling words
+/// that the evidence has, and a number that the evidence lacks halves it. Supported from 0.9, partly from 0.5.
+/// This is a check of words, not of meaning: a denial of what the evidence says can pass it.
+pub fn check(claim: &str, evidence: &str) -> Support {
+    let claimed: Vec<_> = words(claim).collect();
+    let evident: Vec<_> = words(evidence).collect();
+    let verbatim = !claimed.is_empty()
+        && evident
+            .windows(claimed.len())
+            .any(|window| window.iter().zip(&claimed).all(|(a, b)| fold(a.text) == fold(b.text)));
+    let share = if verbatim {
+        1.0
+    } else {
+        let known: HashSet<&str> = evident.iter().map(|word| word.term.as_str()).collect();
+        let telling: Vec<_> = claimed.iter().filter(|word| !is_stopword(&fold(word.text))).collect();
+        let found = telling.iter().filter(|word| known.contains(word.term.as_str())).count();
+        let number_missing = telling
+            .iter()
+            .any(|word| word.text.contains(|c: char| c.is_numeric()) && !known.contains(word.term.as_str()));
+        let share = if telling.is_empty() { 0.0 } else { found as f32 / telling.len() as f32 };
+        if number_missing { share / 2.0 } else { share }
+    };
+    let verdict = match share {
+        s if s >= 0.9 => Verdict::Supported,
+        s if s >= 0.5 => Verdict::Partly,
+        _ => Verdict::Unsupported,
+    };
+    Support { verdict, share }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::{Verdict, check};
+    use rstest::rstest;
+
+    const EVIDENCE: &str =
+        "A vessel drawing more than 5.4 metres shall not enter the North Channel.\nBerth | Length\nBerth 9 | 110";
+
+    #[rstest]
+    #[case("A vessel drawing more than 5.4 metres shall not enter the North Channel.", Verdict::Supported)]
+    #[case("Berth 9 · Length: 110", Verdict::Supported)]
+    #[case("A vessel drawing 6.4 metres shall not enter the North Channel.", Verdict::Unsupported)]
+    #[case("Vessels in the North Channel pay a fee.", Verdict::Partly)]
+    #[case("Cranes stop in strong winds.", Verdict::Unsupported)]
+    #[case("", Verdict::Unsupported)]
+    fn verdicts(#[case] claim: &str, #[case] expected: Verdict) {
+        assert_eq!(check(claim, EVIDENCE).verdict, expected);
+    }
+}

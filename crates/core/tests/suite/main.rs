@@ -1,0 +1,12 @@
+//! The tests of the crate through its public interface, as one program: linking is most of what they would cost otherwise.
+
+mod check;
+mod chunks;
+mod eval;
+mod extract;
+mod filters;
+mod indexes;
+mod keyword;
+mod near_duplicates;
+mod prompt;
+mod text;

@@ -1,0 +1,101 @@
+//! Prompts for contexts: documents stay data, what is shown is near, and replies keep to their room.
+
+use logothete_core::Fingerprint;
+use logothete_core::chunk::{Chunk, Limit, Structure, TokenCounter, Unit, chunks};
+use logothete_core::document::{BlockKind, Document, DocumentBuilder};
+use logothete_core::prompt::{context_prompt, fenced, tidy_context};
+use logothete_core::text::count_words;
+use proptest::prelude::*;
+use rstest::rstest;
+
+fn document(paragraphs: &[String]) -> Document {
+    let mut builder = DocumentBuilder::new("log.txt", "text/plain");
+    builder.heading(1, "Log of the tower");
+    for (index, text) in paragraphs.iter().enumerate() {
+        if index % 3 == 0 {
+            builder.heading(2, &format!("Day {index}"));
+        }
+        builder.block(BlockKind::Paragraph, text);
+    }
+    builder.finish()
+}
+
+fn cut(document: &Document) -> Vec<Chunk> {
+    chunks(document, "log.txt", &Structure::new(Limit::words(40, 0).expect("no overlap"))).expect("cut")
+}
+
+/// What stands inside a fence.
+fn inside<'a>(material: &'a str, name: &str) -> &'a str {
+    let opened = material.find(&format!("[{name} ")).expect("it opens");
+    let body = opened + material[opened..].find('\n').expect("a line") + 1;
+    let end = material[body..].find(&format!("\n[end of {name} ")).expect("it closes");
+    &material[body..body + end]
+}
+
+proptest! {
+    #[test]
+    fn nothing_inside_closes_a_fence(text in "(\\[end of document [0-9a-f]{0,16}\\]|\\[document|[a-z ]{0,9}|\n|\\])*") {
+        let once = fenced("document", &text);
+        // Fence what was fenced: the marks of the inner one are not those of the outer.
+        let twice = fenced("document", &once);
+        for (fence, body) in [(&once, &text), (&twice, &once)] {
+            let first = fence.lines().next().expect("a line");
+            let mark = first.trim_start_matches("[document ").trim_end_matches(']');
+            prop_assert!(!body.contains(mark));
+            let end = format!("\n[end of document {mark}]");
+            prop_assert!(fence.ends_with(&end));
+            prop_assert_eq!(fence.matches(&end).count(), 1);
+        }
+    }
+
+    #[test]
+    fn what_is_shown_holds_the_passage_and_is_no_longer_than_asked(
+        paragraphs in prop::collection::vec("[A-Z][a-z]{2,6}( [a-z]{1,7}){3,30}\\.", 1..30),
+        around in 0usize..200,
+    ) {
+        let document = document(&paragraphs);
+        for chunk in cut(&document) {
+            let prompt = context_prompt(&document, &chunk, around, 30);
+            let shown = inside(&prompt.messages[1].content, "document");
+            prop_assert!(shown.contains(&chunk.text));
+            prop_assert_eq!(inside(&prompt.messages[1].content, "passage"), &chunk.text);
+            // Whole blocks: the one that the passage is part of is shown in full.
+            let own: usize = document.blocks.iter().filter(|block| block.span.overlaps(chunk.span))
+                .map(|block| count_words(document.slice(block.span))).sum();
+            prop_assert!(count_words(shown) <= around.max(own) + own, "{} words", count_words(shown));
+            prop_assert!(prompt.messages[0].content.contains("30 words"));
+            for paragraph in &paragraphs {
+                prop_assert!(!prompt.messages[0].content.contains(paragraph.as_str()), "instructions hold nothing of a document");
+            }
+        }
+    }
+
+    #[test]
+    fn a_reply_is_one_line_within_its_room(reply in "([A-Z]?[a-z]{1,8}|\\.|\n| |港口){0,80}", reserve in 1usize..40, unit in 0usize..3) {
+        let threes = |text: &str| text.split_whitespace().map(|word| word.chars().count().div_ceil(3)).sum();
+        let unit = [Unit::Words, Unit::Characters, Unit::Tokens(TokenCounter::new(Fingerprint::of(["threes"]), threes))][unit].clone();
+        let limit = Limit::new(unit, 100, 0).expect("no overlap").reserving(reserve).expect("below half");
+        let kept = tidy_context(&reply, &limit);
+        prop_assert!(!kept.contains('\n'));
+        prop_assert!(limit.unit().measure(&kept) <= reserve, "{kept:?}");
+        prop_assert!(reply.split_whitespace().collect::<Vec<_>>().join(" ").starts_with(&kept));
+    }
+}
+
+#[rstest]
+#[case("One is short. Two is here. Three goes on.", 6, "One is short. Two is here.")]
+#[case("One is short.", 6, "One is short.")]
+#[case("a very long sentence that never comes to its end", 4, "a very long sentence")]
+#[case("  ", 4, "")]
+fn whole_sentences_are_kept_where_there_is_room(#[case] reply: &str, #[case] reserve: usize, #[case] kept: &str) {
+    let limit = Limit::words(100, 0).expect("no overlap").reserving(reserve).expect("below half");
+    assert_eq!(tidy_context(reply, &limit), kept);
+}
+
+#[test]
+fn the_place_is_title_and_headings() {
+    let document = document(&["The bell is rung.".to_owned()]);
+    let prompt = context_prompt(&document, &cut(&document)[0], 100, 20);
+    assert_eq!(inside(&prompt.messages[1].content, "place"), "Log of the tower › Day 0");
+    assert!(prompt.text().starts_with("Below are a document and a passage of it."));
+}

@@ -1,0 +1,48 @@
+//! What a question returns.
+
+use std::fmt;
+
+use logothete_core::answer::Answer;
+use logothete_core::trace::{TRACE_VERSION, Trace};
+use serde::Serialize;
+
+/// An answer, and the record of how it was made.
+///
+/// It prints as a person would read it: the answer with its markers, then the sources.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
+pub struct Reply {
+    /// The answer, or the refusal.
+    #[serde(flatten)]
+    pub answer: Answer,
+    /// The version of the schema of the trace.
+    pub trace_version: u32,
+    /// What was done, step by step; empty unless the request [asked](crate::SearchRequest::traced) for it.
+    pub trace: Trace,
+}
+
+impl Reply {
+    pub(super) fn new(answer: Answer, trace: Trace) -> Self {
+        Self { answer, trace_version: TRACE_VERSION, trace }
+    }
+}
+
+impl fmt::Display for Reply {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}", self.answer.answer)?;
+        for source in &self.answer.sources {
+            write!(f, "\n\n[{}] {}\n    “{}”", source.marker, source.location, one_line(&source.quotation))?;
+            for other in &source.also {
+                write!(f, "\n    also in {}", other.location)?;
+            }
+        }
+        for passage in &self.answer.nearest {
+            write!(f, "\n  - {}", passage.location)?;
+        }
+        Ok(())
+    }
+}
+
+fn one_line(text: &str) -> String {
+    text.split_whitespace().collect::<Vec<_>>().join(" ")
+}

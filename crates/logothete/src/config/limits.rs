@@ -1,0 +1,90 @@
+//! `[limits]`: bounds on what is read, held in memory and spent.
+
+use std::time::Duration;
+
+use logothete_core::document::Budget;
+use logothete_core::{Error, ErrorKind, Result};
+use serde::{Deserialize, Serialize};
+
+/// The number of bytes in a megabyte.
+const MEGABYTE: u64 = 1_000_000;
+
+/// `[limits]`
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
+#[non_exhaustive]
+pub struct LimitsConfig {
+    /// The size of the largest file that is read, in megabytes.
+    pub file_megabytes: u64,
+    /// The number of pages of a file that are read.
+    pub pages: u32,
+    /// The time that reading a file may take, in seconds.
+    pub seconds: u64,
+    /// The size to which an archive may unpack, in megabytes.
+    pub unpacked_megabytes: u64,
+    /// The memory that a build may hold, in megabytes, besides the files that it maps.
+    pub memory_megabytes: u64,
+    /// The number of tokens that a build may encode, send and receive; 0 means unlimited.
+    pub tokens: u64,
+    /// The amount that a build may cost, at the prices of `[encoder]` and `[generator]`; 0 means unlimited.
+    pub money: f64,
+}
+
+impl Default for LimitsConfig {
+    fn default() -> Self {
+        let budget = Budget::default();
+        Self {
+            file_megabytes: 200,
+            pages: budget.max_pages,
+            seconds: 120,
+            unpacked_megabytes: budget.max_unpacked / MEGABYTE,
+            memory_megabytes: 1000,
+            tokens: 0,
+            money: 0.0,
+        }
+    }
+}
+
+impl LimitsConfig {
+    /// The size of the largest file that is read, in bytes.
+    pub fn max_file_bytes(&self) -> u64 {
+        self.file_megabytes.saturating_mul(MEGABYTE)
+    }
+
+    /// The size to which an archive may unpack, in bytes.
+    pub fn max_unpacked_bytes(&self) -> u64 {
+        self.unpacked_megabytes.saturating_mul(MEGABYTE)
+    }
+
+    /// The memory that a build may hold, in bytes, besides the files that it maps.
+    pub fn memory_bytes(&self) -> u64 {
+        self.memory_megabytes.saturating_mul(MEGABYTE)
+    }
+
+    /// The time that reading a file may take.
+    pub fn max_read_time(&self) -> Duration {
+        Duration::from_secs(self.seconds.max(1))
+    }
+
+    /// The number of tokens that a build may spend; `None` means unlimited.
+    pub fn max_tokens(&self) -> Option<u64> {
+        (self.tokens > 0).then_some(self.tokens)
+    }
+
+    /// The amount of money that a build may spend; `None` means unlimited.
+    pub fn max_money(&self) -> Option<f64> {
+        (self.money > 0.0).then_some(self.money)
+    }
+
+    /// `any_price` says whether a price is set, without which a limit on money limits nothing.
+    pub(super) fn validate(&self, any_price: bool) -> Result<()> {
+        let invalid = |message: &str| Err(Error::new(ErrorKind::Configuration, message).at("[limits] money"));
+        if !self.money.is_finite() || self.money < 0.0 {
+            return invalid("an amount of money is 0 or more");
+        }
+        if self.money > 0.0 && !any_price {
+            return invalid("it limits nothing as long as no price is set in [encoder] or [generator]");
+        }
+        Ok(())
+    }
+}

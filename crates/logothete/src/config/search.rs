@@ -1,0 +1,70 @@
+//! `[search]`: how passages are found.
+
+use logothete_core::search::{Filter, LegPlan, Plan};
+use logothete_core::{Error, ErrorKind, Result};
+use serde::{Deserialize, Serialize};
+
+use super::written;
+
+/// `[search]`
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
+#[non_exhaustive]
+pub struct SearchConfig {
+    /// The number of passages that a search returns.
+    pub passages: usize,
+    /// The weight of the keyword leg in the fusion.
+    pub keyword: f32,
+    /// The weight of the vector leg in the fusion.
+    pub vector: f32,
+    /// The number of candidates of each leg.
+    pub depth: usize,
+    /// The filter of every search, written as on the command line; `None`, written `""`, searches all.
+    #[serde(with = "written")]
+    pub filter: Option<Filter>,
+}
+
+impl Default for SearchConfig {
+    fn default() -> Self {
+        let plan = Plan::default();
+        let weight = |name: &str| plan.legs.iter().find(|leg| leg.leg == name).map_or(0.0, |leg| leg.weight);
+        Self {
+            passages: plan.passages,
+            keyword: weight("keyword"),
+            vector: weight("vector"),
+            depth: Plan::DEFAULT_DEPTH,
+            filter: None,
+        }
+    }
+}
+
+impl SearchConfig {
+    /// The plan of a search that overrides nothing.
+    pub fn plan(&self) -> Plan {
+        let mut plan = Plan::default();
+        plan.passages = self.passages;
+        plan.legs = [("keyword", self.keyword), ("vector", self.vector)]
+            .map(|(name, weight)| {
+                let mut leg = LegPlan::new(name, weight);
+                leg.depth = self.depth;
+                leg
+            })
+            .to_vec();
+        plan
+    }
+
+    pub(super) fn validate(&self) -> Result<()> {
+        let invalid = |key: &str, message: &str| Err(Error::new(ErrorKind::Configuration, message).at(key));
+        let weights = [self.keyword, self.vector];
+        if weights.iter().any(|weight| !weight.is_finite() || *weight < 0.0) || weights.iter().sum::<f32>() <= 0.0 {
+            return invalid("[search]", "the weights of the legs must be 0 or more, and one of them above 0");
+        }
+        if self.passages == 0 {
+            return invalid("[search] passages", "0 passages answer nothing; set 1 or more");
+        }
+        if self.depth == 0 {
+            return invalid("[search] depth", "a leg without candidates finds nothing; set 1 or more");
+        }
+        Ok(())
+    }
+}

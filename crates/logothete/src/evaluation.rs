@@ -1,0 +1,39 @@
+//! Measuring a pipeline on a question set.
+
+use logothete_core::eval::{Run, SetQuestion, score_question};
+use logothete_core::{Error, ErrorKind, Result};
+use rayon::prelude::*;
+
+use crate::answer;
+use crate::opened::Opened;
+use crate::search::{self, QueryVectors, SearchRequest, Searcher};
+use crate::storage::View;
+use crate::threads::{Driver, StopToken};
+
+/// Searches and asks every question, and scores the results.
+pub(crate) fn run(
+    opened: &Opened,
+    view: &View,
+    driver: &Driver,
+    name: &str,
+    questions: &[SetQuestion],
+    stop: &StopToken,
+) -> Result<Run> {
+    if questions.is_empty() {
+        return Err(Error::new(ErrorKind::InvalidRequest, "there is no question to evaluate"));
+    }
+    let request = |question: &SetQuestion| SearchRequest::new(&question.question).plain();
+    let vectors = if opened.encoder.is_remote() {
+        QueryVectors::encode(&*opened.encoder, search::texts_of(&questions.iter().map(request).collect::<Vec<_>>()))?
+    } else {
+        QueryVectors::default()
+    };
+    let searcher = Searcher { opened, view, vectors: &vectors, stop };
+    let score = |question: &SetQuestion| {
+        let request = request(question);
+        let found = searcher.search(&request).map_err(|error| error.at(format!("question {}", question.id)))?;
+        Ok(score_question(question, &found.passages, &answer::reply(&searcher, &request)?.answer))
+    };
+    let scores: Result<Vec<_>> = driver.compute(|| questions.par_iter().map(score).collect());
+    Ok(Run::new(name, scores?))
+}

@@ -1,0 +1,456 @@
+//! Collecting changes and committing them: what is missing is encoded, then new segments first, then one transaction that names them.
+
+use std::collections::{HashMap, HashSet};
+use std::sync::Arc;
+use std::time::{Duration, Instant};
+
+use logothete_core::Result;
+use logothete_core::chunk::{Chunk, ChunkId, Review, Sentence};
+use logothete_core::document::{Document, Span, Value};
+use logothete_core::keyword::KeywordWriter;
+use logothete_core::segment::RowSet;
+use logothete_core::vector::{Vectors, write_vectors};
+
+use super::contexts::Written;
+use super::duplicates::{Compared, DuplicateOf, Duplicates};
+use super::encode::{self, Text, Vector};
+use super::languages::Languages;
+use super::spending::Spending;
+use super::{BuildReport, Failure, Meter};
+use crate::maintenance;
+use crate::opened::Opened;
+use crate::pipeline::Pipeline;
+use crate::storage::{
+    CatalogueReader, FileKind, FileState, IndexEntry, Indexed, KnownDocument, Lease, NewChunk, NewDocument, RowId,
+    SegmentFiles, Snapshot, indexed_language,
+};
+use crate::threads::{Driver, StopToken};
+
+/// Changes are committed when they hold so many chunks,
+const MAX_CHUNKS: u64 = 20_000;
+/// or so many as fit into the memory that a build may hold, with so many bytes each: a chunk has its text, its document's, its
+/// sentences, its vector, and the places of its words.
+const CHUNK_BYTES: u64 = 25_000;
+/// Changes are committed when the first of them is so old, so that a build that is killed loses little.
+const MAX_AGE: Duration = Duration::from_secs(5);
+
+/// A document that is new, or is to replace what is there.
+pub(super) struct Change {
+    pub replaces: Option<KnownDocument>,
+    /// The source and the path of a document that was read; nothing for one that was only cut again.
+    pub place: Option<(i64, String)>,
+    pub document: Document,
+    pub state: Option<FileState>,
+    pub parser: String,
+    /// What cut it, where that was not the pipeline's chunker.
+    pub chunker: Option<String>,
+    /// A document with the same content at another place.
+    pub like: Option<KnownDocument>,
+    pub chunks: Vec<Chunk>,
+    /// The same chunks as they are compared with others.
+    pub compared: Vec<Compared>,
+    /// What was written to the contexts of its chunks.
+    pub written: Written,
+}
+
+/// A document, and what of it has to be encoded.
+struct Prepared {
+    change: Change,
+    entries: Vec<IndexEntry>,
+    wanted: Vec<Text>,
+    /// The vectors of chunks that it had before.
+    kept: HashMap<ChunkId, Vec<f32>>,
+}
+
+/// What is to be committed next.
+pub(crate) struct Batch<'a> {
+    opened: &'a Opened,
+    driver: &'a Driver,
+    lease: &'a Lease,
+    spending: &'a Spending,
+    snapshot: Option<Arc<Snapshot>>,
+    changes: Vec<Change>,
+    /// How each chunk of each change is indexed. The segment is not known yet.
+    entries: Vec<Vec<IndexEntry>>,
+    repeats: Duplicates,
+    /// The vectors of what is indexed, in the order of the rows.
+    vectors: Vectors,
+    keywords: KeywordWriter,
+    removed: Vec<i64>,
+    /// Documents whose content was found at another place, and how many chunks there repeat theirs.
+    moved: HashMap<i64, usize>,
+    touched: Vec<(i64, FileState)>,
+    since: Instant,
+    review: Review,
+    languages: Languages,
+}
+
+impl<'a> Batch<'a> {
+    pub(crate) fn new(opened: &'a Opened, driver: &'a Driver, lease: &'a Lease, spending: &'a Spending) -> Self {
+        let vectors = Vectors::new(opened.encoder.dimensions());
+        Self {
+            opened,
+            driver,
+            lease,
+            spending,
+            snapshot: None,
+            changes: Vec::new(),
+            entries: Vec::new(),
+            repeats: Duplicates::default(),
+            vectors,
+            keywords: KeywordWriter::new(opened.config().index.fields),
+            removed: Vec::new(),
+            moved: HashMap::new(),
+            touched: Vec::new(),
+            since: Instant::now(),
+            review: Review::default(),
+            languages: Languages::default(),
+        }
+    }
+
+    /// What can be said of how the documents were cut and encoded.
+    pub(super) fn advice(&self) -> Vec<String> {
+        let mut advice = self.review.advice(self.opened.chunking.chunker.limit());
+        advice.extend(self.languages.advice(&*self.opened.encoder));
+        advice
+    }
+
+    /// Notes that a file was seen unchanged.
+    pub(super) fn touch(&mut self, touched: Option<(i64, FileState)>) {
+        self.touched.extend(touched);
+    }
+
+    /// Whether the content of a document was found at another place.
+    pub(super) fn is_moved(&self, document: i64) -> bool {
+        self.moved.contains_key(&document)
+    }
+
+    /// Notes that a document is gone, or that it is at another place now.
+    pub(crate) fn remove(&mut self, known: &KnownDocument, report: &mut BuildReport) {
+        if let Some(repeated) = self.moved.remove(&known.id) {
+            report.moved += 1;
+            report.added = report.added.saturating_sub(1);
+            // What they repeated is they themselves.
+            report.repeated = report.repeated.saturating_sub(repeated);
+        } else {
+            report.removed += 1;
+        }
+        self.removed.push(known.id);
+        self.repeats.leave_out(known.id);
+    }
+
+    /// Encodes the chunks of some documents and adds them. Chunks that were there before keep their vectors. When it is
+    /// stopped, or would spend too much, the documents that are not all encoded are left out.
+    pub(super) fn add(
+        &mut self,
+        changes: Vec<Change>,
+        stop: &StopToken,
+        report: &mut BuildReport,
+        meter: &mut Meter<'_>,
+    ) -> Result<()> {
+        let prepared: Vec<Prepared> = changes.into_iter().map(|change| self.prepare(change)).collect::<Result<_>>()?;
+        let wanted = prepared.iter().map(|one| (one.change.document.name.as_str(), one.wanted.as_slice()));
+        let known: Vec<Option<&Vec<f32>>> =
+            prepared.iter().flat_map(|one| one.wanted.iter().map(|wanted| one.kept.get(&wanted.chunk))).collect();
+        let (opened, driver) = (self.opened, self.driver);
+        let encoding = encode::Encoding { opened, driver, spending: self.spending, stop };
+        let encoded = encoding.run(&wanted.collect::<Vec<_>>(), &known, meter)?;
+        report.encoded_tokens += encoded.tokens;
+        let mut vectors = encoded.vectors.into_iter();
+        let mut left_out = false;
+        for one in prepared {
+            let vectors: Option<Vec<Vector>> = vectors.by_ref().take(one.wanted.len()).collect();
+            left_out |= vectors.is_none();
+            let Some(vectors) = vectors.filter(|_| !left_out) else {
+                // Those behind it may say what it says, and would point to it.
+                one.change.replaces.iter().for_each(|known| self.repeats.take_back(known.id));
+                continue;
+            };
+            let name = one.change.document.name.clone();
+            self.add_encoded(one, vectors, report)?;
+            meter.next(&name);
+        }
+        let max = (self.opened.config().limits.memory_bytes() / CHUNK_BYTES).min(MAX_CHUNKS);
+        if self.vectors.len() as u64 >= max || self.since.elapsed() >= MAX_AGE {
+            self.commit()?;
+        }
+        Ok(())
+    }
+
+    /// Finds out what of a document has to be encoded.
+    fn prepare(&mut self, change: Change) -> Result<Prepared> {
+        if let Some(known) = &change.replaces {
+            self.repeats.leave_out(known.id);
+        }
+        let catalogue = self.opened.storage.read()?;
+        let mut entries = Vec::with_capacity(change.chunks.len());
+        let mut bodies: Vec<Option<String>> = Vec::with_capacity(change.chunks.len());
+        for (chunk, compared) in change.chunks.iter().zip(&change.compared) {
+            let held = (chunk.text.as_str(), chunk.span, chunk.sentences.as_slice());
+            let (entry, body) = self.entry(&*catalogue, &chunk.id, held, compared)?;
+            entries.push(entry);
+            bodies.push(body);
+        }
+        let language = match change.document.metadata.get("language") {
+            Some(Value::Text(tag)) => indexed_language(Some(tag)),
+            _ => indexed_language(None),
+        };
+        let each = change.chunks.iter().zip(bodies).enumerate();
+        let wanted = each.filter_map(|(at, (chunk, body))| {
+            let (document, title) = (change.document.name.clone(), change.document.title.clone());
+            let (section, context) = (chunk.section.clone(), chunk.context.clone());
+            let indexed = Indexed { document, title, section, context, body: body?, language };
+            Some(Text { at, chunk: chunk.id.clone(), text: indexed.text(), indexed })
+        });
+        let wanted: Vec<Text> = wanted.collect();
+        let kept = self.kept_vectors(&change, &wanted)?;
+        Ok(Prepared { change, entries, wanted, kept })
+    }
+
+    /// Adds a document whose chunks are encoded.
+    fn add_encoded(&mut self, prepared: Prepared, vectors: Vec<Vector>, report: &mut BuildReport) -> Result<()> {
+        let Prepared { change, mut entries, wanted, .. } = prepared;
+        match &change.replaces {
+            Some(_) => report.changed += 1,
+            None => report.added += 1,
+        }
+        let repeated = || entries.iter().filter_map(|entry| entry.duplicate_of.as_ref());
+        if let Some(like) = &change.like {
+            let repeated: Vec<ChunkId> = repeated().cloned().collect();
+            let owners = self.opened.storage.read()?.owners(&repeated)?;
+            let is_own = |chunk: &&ChunkId| owners.get(*chunk).is_some_and(|owner| owner.document == like.name);
+            self.moved.entry(like.id).or_insert(repeated.iter().filter(is_own).count());
+        }
+        report.contexts += change.written.asked;
+        report.contexts_cached += change.written.cached;
+        report.tokens += change.written.tokens;
+        report.repeated += repeated().count();
+        Pipeline::review(&mut self.review, &change.chunks, &*self.opened.encoder);
+        self.languages.add(&change.document);
+        let name = &change.document.name;
+        let warnings = change.document.warnings.iter();
+        report.warnings.extend(warnings.map(|reason| Failure { document: name.clone(), reason: reason.clone() }));
+        for (Text { at, indexed, .. }, encoded) in wanted.iter().zip(vectors) {
+            match encoded.fresh {
+                true => report.encoded += 1,
+                false => report.cached += 1,
+            }
+            entries[*at].row = Some(self.push_row(indexed, &encoded.vector)?);
+        }
+        if self.changes.is_empty() {
+            self.since = Instant::now();
+        }
+        self.changes.push(change);
+        self.entries.push(entries);
+        Ok(())
+    }
+
+    /// How a chunk is indexed, and the text that is, if any: all of it, or what only it says.
+    fn entry(
+        &mut self,
+        catalogue: &dyn CatalogueReader,
+        id: &ChunkId,
+        held: (&str, Span, &[Sentence]),
+        compared: &Compared,
+    ) -> Result<(IndexEntry, Option<String>)> {
+        let sketch = compared.sketch.clone();
+        let found = self.repeats.find(catalogue, held, compared)?;
+        Ok(match found {
+            None => {
+                self.repeats.add(id, compared);
+                (IndexEntry { sketch, ..IndexEntry::default() }, Some(held.0.to_owned()))
+            }
+            Some(DuplicateOf { of, beyond }) => {
+                (IndexEntry { duplicate_of: Some(of), indexed: beyond.clone(), row: None, sketch }, beyond)
+            }
+        })
+    }
+
+    /// Adds a row to the segment to be written. Its segment is not known yet.
+    fn push_row(&mut self, indexed: &Indexed, vector: &[f32]) -> Result<RowId> {
+        let row = self.vectors.len() as u32;
+        self.vectors.push(vector)?;
+        indexed.write(&mut self.keywords);
+        Ok(RowId { segment: 0, row })
+    }
+
+    /// Looks again at chunks that said what a chunk said that is about to go: another may say it, or they are indexed
+    /// themselves now. Returns how those are indexed that are in the catalogue already.
+    fn resettle(&mut self) -> Result<Vec<(ChunkId, IndexEntry)>> {
+        let catalogue = self.opened.storage.read()?;
+        let documents: Vec<i64> = self.repeats.gone().collect();
+        if documents.is_empty() {
+            return Ok(Vec::new());
+        }
+        let mut gone = catalogue.chunks_of(&documents)?;
+        gone.retain(|id| !self.repeats.holds(id));
+        let mut left = catalogue.duplicates_of(&gone)?;
+        left.retain(|(_, document)| !self.repeats.is_gone(*document));
+        let left: Vec<ChunkId> = left.into_iter().map(|(id, _)| id).collect();
+        let gone: HashSet<ChunkId> = gone.into_iter().collect();
+        if gone.is_empty() {
+            return Ok(Vec::new());
+        }
+        for change in 0..self.changes.len() {
+            for at in 0..self.entries[change].len() {
+                if self.entries[change][at].duplicate_of.as_ref().is_some_and(|same| gone.contains(same)) {
+                    let Change { document, chunks, compared, .. } = &self.changes[change];
+                    let (chunk, compared) = (chunks[at].clone(), compared[at].clone());
+                    let held = (chunk.text.as_str(), chunk.span, chunk.sentences.as_slice());
+                    let indexed = Indexed {
+                        title: document.title.clone(),
+                        section: chunk.section.clone(),
+                        context: chunk.context.clone(),
+                        ..Indexed::default()
+                    };
+                    let language = document.metadata.get("language").and_then(Value::as_text).map(str::to_owned);
+                    let indexed = Indexed { language: indexed_language(language.as_deref()), ..indexed };
+                    self.entries[change][at] = self.index_again(&*catalogue, &chunk.id, indexed, held, &compared)?;
+                }
+            }
+        }
+        let mut updates = Vec::new();
+        let owners = catalogue.owners(&left)?;
+        for passage in catalogue.passages(&left)? {
+            let id = passage.chunk.clone();
+            let held = (passage.text.as_str(), passage.location.span, passage.sentences.as_slice());
+            let indexed = Indexed {
+                title: passage.location.title.clone(),
+                section: passage.location.section.clone(),
+                context: passage.context.clone(),
+                language: owners.get(&id).and_then(|owner| owner.language),
+                ..Indexed::default()
+            };
+            let entry = self.index_again(&*catalogue, &id, indexed, held, &Compared::of_passage(&passage))?;
+            updates.push((id, entry));
+        }
+        Ok(updates)
+    }
+
+    /// Indexes a chunk that another stood for; its body is filled in.
+    fn index_again(
+        &mut self,
+        catalogue: &dyn CatalogueReader,
+        id: &ChunkId,
+        indexed: Indexed,
+        held: (&str, Span, &[Sentence]),
+        compared: &Compared,
+    ) -> Result<IndexEntry> {
+        let (mut entry, body) = self.entry(catalogue, id, held, compared)?;
+        if let Some(body) = body {
+            let indexed = Indexed { body, ..indexed };
+            let vector = encode::encode(self.opened, self.driver, &[&indexed.text()])?.pop().unwrap_or_default();
+            entry.row = Some(self.push_row(&indexed, &vector)?);
+        }
+        Ok(entry)
+    }
+
+    /// The vectors of chunks that a document had before and has again, here or at another place, with the same context.
+    fn kept_vectors(&mut self, change: &Change, wanted: &[Text]) -> Result<HashMap<ChunkId, Vec<f32>>> {
+        let Some(known) = change.replaces.as_ref().or(change.like.as_ref()) else {
+            return Ok(HashMap::new());
+        };
+        let snapshot = match &self.snapshot {
+            Some(snapshot) => snapshot.clone(),
+            None => self.snapshot.insert(self.opened.snapshot()?).clone(),
+        };
+        let texts = self.opened.storage.read()?.encoded_texts(&[known.id])?;
+        let before: HashMap<String, RowId> =
+            texts.into_iter().filter_map(|(_, row, text)| Some((text, row?))).collect();
+        let same = wanted.iter().filter_map(|wanted| {
+            let place = before.get(&wanted.text)?;
+            snapshot.vector(*place).map(|vector| (wanted.chunk.clone(), vector))
+        });
+        Ok(same.collect())
+    }
+
+    /// Writes a segment and commits.
+    pub(crate) fn commit(&mut self) -> Result<()> {
+        if self.changes.is_empty() && self.removed.is_empty() && self.touched.is_empty() {
+            return Ok(());
+        }
+        let updates = self.resettle()?;
+        let files = self.write_segment()?;
+        let entries = std::mem::take(&mut self.entries);
+        self.repeats = Duplicates::default();
+        let (changes, removed, touched) =
+            (std::mem::take(&mut self.changes), std::mem::take(&mut self.removed), std::mem::take(&mut self.touched));
+        let chunker = self.opened.chunking.fingerprint();
+        let chunker = chunker.as_str();
+        self.opened.storage.commit(self.lease, |transaction| {
+            let segment = match &files {
+                Some(files) => transaction.add_segment(files)?,
+                None => 0,
+            };
+            let placed =
+                |entry: &IndexEntry| IndexEntry { row: entry.row.map(|row| RowId { segment, ..row }), ..entry.clone() };
+            // Documents that are replaced go first: those that take their place have the same names.
+            let replaced = changes.iter().filter(|change| change.place.is_some());
+            let replaced: Vec<i64> = replaced.filter_map(|change| Some(change.replaces.as_ref()?.id)).collect();
+            transaction.remove_documents(&replaced)?;
+            let new: Vec<NewDocument<'_>> = changes.iter().filter_map(|change| change.new_document(chunker)).collect();
+            let mut added = transaction.add_documents(&new)?.into_iter();
+            let recut: Vec<&Change> = changes.iter().filter(|change| change.place.is_none()).collect();
+            let ids: Vec<i64> = recut.iter().filter_map(|change| Some(change.replaces.as_ref()?.id)).collect();
+            transaction.clear_chunks(&ids, chunker)?;
+            let seen = recut.iter().filter_map(|change| Some((change.replaces.as_ref()?.id, change.state.clone()?)));
+            transaction.touch(&seen.collect::<Vec<_>>())?;
+            for (change, entries) in changes.iter().zip(&entries) {
+                let document = match &change.place {
+                    Some(_) => added.next(),
+                    None => change.replaces.as_ref().map(|known| known.id),
+                };
+                let Some(document) = document else { continue };
+                let chunks = change.chunks.iter().zip(entries).enumerate();
+                let chunks =
+                    chunks.map(|(ordinal, (chunk, entry))| NewChunk { document, ordinal, chunk, entry: placed(entry) });
+                transaction.add_chunks(&chunks.collect::<Vec<_>>())?;
+            }
+            let updated: Vec<_> = updates.iter().map(|(chunk, entry)| (chunk.clone(), placed(entry))).collect();
+            transaction.set_entries(&updated)?;
+            if let Some(files) = &files {
+                // A row that was written for a chunk that then got another is dead from the beginning.
+                let mut used = RowSet::new(files.rows);
+                let all = entries.iter().flatten().chain(updates.iter().map(|(_, entry)| entry));
+                all.filter_map(|entry| entry.row).for_each(|row| used.insert(row.row));
+                transaction.mark_dead(segment, &used.missing().collect::<Vec<_>>())?;
+            }
+            transaction.remove_documents(&removed)?;
+            transaction.touch(&touched)
+        })?;
+        self.snapshot = None;
+        Ok(())
+    }
+
+    /// Writes what is indexed as a segment; `None` if nothing is.
+    fn write_segment(&mut self) -> Result<Option<SegmentFiles>> {
+        let vectors = std::mem::replace(&mut self.vectors, Vectors::new(self.opened.encoder.dimensions()));
+        if vectors.is_empty() {
+            return Ok(None);
+        }
+        let (storage, distance) = (&self.opened.storage, self.opened.config().index.distance);
+        let mut files = SegmentFiles { rows: vectors.len() as u32, ..SegmentFiles::default() };
+        let name = storage.write(FileKind::Vectors, |to| write_vectors(&vectors, distance, to))?;
+        files.names.insert(FileKind::Vectors, name);
+        let name = storage.write(FileKind::Keywords, |to| self.keywords.write(to))?;
+        files.names.insert(FileKind::Keywords, name);
+        storage.sync()?;
+        Ok(Some(files))
+    }
+
+    /// Commits the rest, and merges segments if there are many, or much of them is dead, unless it is stopped.
+    pub(crate) fn finish(mut self, stop: &StopToken) -> Result<()> {
+        self.commit()?;
+        maintenance::settle(self.opened, self.driver, self.lease, stop)
+    }
+}
+
+impl Change {
+    /// The document to be added; `None` for one that was only cut again.
+    fn new_document<'a>(&'a self, chunker: &'a str) -> Option<NewDocument<'a>> {
+        let (source, path) = self.place.as_ref()?;
+        let chunker = self.chunker.as_deref().unwrap_or(chunker);
+        let (document, state, parser) = (&self.document, self.state.as_ref()?, &self.parser);
+        Some(NewDocument { source: *source, path, document, state, parser, chunker })
+    }
+}

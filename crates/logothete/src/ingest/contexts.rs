@@ -1,0 +1,126 @@
+//! Writing contexts: a generator writes a sentence or two to each chunk.
+
+use logothete_core::chunk::Chunk;
+use logothete_core::document::Document;
+use logothete_core::prompt::{context_prompt, tidy_context};
+use logothete_core::{Fingerprint, Result, TokenUsage};
+
+use super::spending::Spending;
+use crate::generate::{GenerationRequest, Job, Runner, usual_tokens};
+use crate::opened::Opened;
+use crate::pipeline::Writing;
+use crate::storage::reply_key;
+use crate::threads::{Driver, StopToken};
+
+/// How many contexts were written, or would have to be.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(super) struct Written {
+    /// By a generator.
+    pub asked: usize,
+    /// Found in the cache.
+    pub cached: usize,
+    /// The tokens that the generator read and wrote.
+    pub tokens: TokenUsage,
+}
+
+impl Written {
+    pub(super) fn add(&mut self, other: Self) {
+        self.asked += other.asked;
+        self.cached += other.cached;
+        self.tokens += other.tokens;
+    }
+
+    /// The number of chunks that have a context.
+    pub(super) fn count(&self) -> usize {
+        self.asked + self.cached
+    }
+}
+
+/// A document whose chunks get contexts.
+pub(super) struct Target<'a> {
+    pub document: &'a Document,
+    pub chunks: &'a mut [Chunk],
+}
+
+fn request(writing: &Writing, document: &Document, chunk: &Chunk) -> GenerationRequest {
+    let max_words = writing.max_words();
+    let prompt = context_prompt(document, chunk, writing.around, max_words);
+    GenerationRequest::new(prompt).max_tokens(max_reply_tokens(writing) * 2)
+}
+
+/// The number of tokens that a reply is expected to have at most.
+fn max_reply_tokens(writing: &Writing) -> u64 {
+    (writing.max_words() as u64 * 4).div_ceil(3)
+}
+
+/// The tokens that a request takes: all that is sent, and at most what comes back.
+fn expected(writing: &Writing, request: &GenerationRequest, count: impl Fn(&str) -> u64) -> TokenUsage {
+    TokenUsage { sent: count(&request.prompt.text()), received: max_reply_tokens(writing) }
+}
+
+/// Writes the contexts of the chunks of some documents, several at a time. A document whose contexts are not all written, because
+/// the work was stopped or the budget is spent, has a lower count than chunks.
+///
+/// # Errors
+/// For each document the first error of its requests.
+pub(super) fn write(
+    opened: &Opened,
+    driver: &Driver,
+    targets: &mut [Target<'_>],
+    stop: &StopToken,
+    spending: &Spending,
+) -> Result<Vec<Result<Written>>> {
+    let Some(writing) = &opened.chunking.writing else {
+        return Ok(targets.iter().map(|_| Ok(Written::default())).collect());
+    };
+    let generator = writing.generator()?;
+    let job = |document: &Document, chunk: &Chunk| {
+        let request = request(writing, document, chunk);
+        let expected = expected(writing, &request, |text| generator.count_tokens(text));
+        Job { request, owner: document.name.clone(), expected }
+    };
+    let jobs: Vec<Job> = targets
+        .iter()
+        .flat_map(|target| target.chunks.iter().map(|chunk| job(target.document, chunk)).collect::<Vec<_>>())
+        .collect();
+    let (cache, config) = (&*opened.storage.cache, &opened.config().generator);
+    let runner = Runner { generator, cache, config, spending, stop };
+    let mut replies = driver.wait(runner.run(&jobs)).into_iter();
+    let limit = opened.chunking.chunker.limit();
+    let outcomes = targets.iter_mut().map(|target| {
+        let mut written = Written::default();
+        let replies: Vec<_> = replies.by_ref().take(target.chunks.len()).collect();
+        for (chunk, reply) in target.chunks.iter_mut().zip(replies) {
+            let Some(reply) = reply? else { continue };
+            match reply.cached {
+                true => written.cached += 1,
+                false => written.add(Written { asked: 1, cached: 0, tokens: reply.usage }),
+            }
+            chunk.add_context(&tidy_context(&reply.text, &writing.limit), limit);
+        }
+        Ok(written)
+    });
+    Ok(outcomes.collect())
+}
+
+/// What writing the contexts of a document would take. Nothing is sent.
+pub(super) fn estimate(opened: &Opened, document: &Document, chunks: &[Chunk]) -> Result<Written> {
+    let mut needed = Written::default();
+    let Some(writing) = &opened.chunking.writing else { return Ok(needed) };
+    let generator = writing.generator().ok();
+    let none = Fingerprint::of(["none"]);
+    let key = |request: &GenerationRequest| match generator {
+        Some(generator) => Runner::key(&**generator, request),
+        None => reply_key(&[none.as_str()]),
+    };
+    for chunk in chunks {
+        let request = request(writing, document, chunk);
+        if !opened.storage.cache.replies(&[&key(&request)])?.is_empty() {
+            needed.cached += 1;
+            continue;
+        }
+        let count = |text: &str| generator.map_or_else(|| usual_tokens(text), |generator| generator.count_tokens(text));
+        needed.add(Written { asked: 1, cached: 0, tokens: expected(writing, &request, count) });
+    }
+    Ok(needed)
+}

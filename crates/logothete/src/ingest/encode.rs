@@ -1,0 +1,145 @@
+//! Encoding: vectors that the document had before, then the cache, then the encoder.
+
+use std::collections::HashMap;
+
+use logothete_core::chunk::ChunkId;
+use logothete_core::vector::{Encoder, Role};
+use logothete_core::{Error, ErrorKind, Result};
+
+use super::Meter;
+use super::spending::Spending;
+use crate::opened::Opened;
+use crate::storage::{CachedVector, Indexed, VectorKey, vector_key};
+use crate::threads::{Driver, StopToken};
+
+/// How many texts are encoded before their vectors are cached and a stop is looked for again.
+const BATCH_TEXTS: usize = 64;
+
+/// A text that is indexed.
+pub(crate) struct Text {
+    /// The place of its chunk in the document.
+    pub at: usize,
+    pub chunk: ChunkId,
+    /// What the encoder reads.
+    pub text: String,
+    pub indexed: Indexed,
+}
+
+/// The vector of a text.
+#[derive(Clone)]
+pub(crate) struct Vector {
+    pub vector: Vec<f32>,
+    /// Whether the encoder made it just now.
+    pub fresh: bool,
+}
+
+/// What came of encoding.
+pub(crate) struct Encoded {
+    /// For each text its vector, if there was the time and the money for all texts of its document.
+    pub vectors: Vec<Option<Vector>>,
+    /// The tokens that the encoder read.
+    pub tokens: u64,
+}
+
+/// What encoding needs to know.
+pub(crate) struct Encoding<'a> {
+    pub opened: &'a Opened,
+    pub driver: &'a Driver,
+    pub spending: &'a Spending,
+    pub stop: &'a StopToken,
+}
+
+impl Encoding<'_> {
+    /// Encodes the texts of some documents with these names. What is `known` already, in the same order, is taken as it is.
+    pub(crate) fn run(
+        &self,
+        documents: &[(&str, &[Text])],
+        known: &[Option<&Vec<f32>>],
+        meter: &mut Meter<'_>,
+    ) -> Result<Encoded> {
+        let encoder = &*self.opened.encoder;
+        let all: Vec<(&str, &Text)> =
+            documents.iter().flat_map(|(name, texts)| texts.iter().map(move |wanted| (*name, wanted))).collect();
+        if all.is_empty() {
+            return Ok(Encoded { vectors: Vec::new(), tokens: 0 });
+        }
+        let fingerprint = encoder.fingerprint();
+        let keys: Vec<VectorKey> = all.iter().map(|(_, text)| vector_key(fingerprint.as_str(), &text.text)).collect();
+        let cached = self.opened.storage.cache.vectors(&keys)?;
+        let usable = |vector: &Vec<f32>| vector.len() == encoder.dimensions();
+        let cached = keys.iter().map(|key| cached.get(key).cloned().filter(usable));
+        let found = known.iter().zip(cached).map(|(known, cached)| known.cloned().or(cached));
+        let mut vectors: Vec<Option<Vector>> =
+            found.map(|found| found.map(|vector| Vector { vector, fresh: false })).collect();
+
+        let missing = self.affordable(documents, &keys, &vectors);
+        let mut tokens = 0;
+        for (part, some) in missing.chunks(BATCH_TEXTS).enumerate() {
+            if self.stop.is_stopped() {
+                break;
+            }
+            meter.encoding(part * BATCH_TEXTS, missing.len());
+            let texts: Vec<&str> = some.iter().map(|&at| all[at].1.text.as_str()).collect();
+            tokens += texts.iter().map(|text| read_tokens(encoder, text)).sum::<u64>();
+            let made = encode(self.opened, self.driver, &texts)?;
+            let new =
+                some.iter().zip(&made).map(|(&at, vector)| CachedVector { key: keys[at], vector, owner: all[at].0 });
+            self.opened.storage.cache.put_vectors(&new.collect::<Vec<_>>())?;
+            for (&at, vector) in some.iter().zip(made) {
+                vectors[at] = Some(Vector { vector, fresh: true });
+            }
+        }
+        // The same text again has the same vector.
+        let by_key: HashMap<VectorKey, Vec<f32>> =
+            keys.iter().zip(&vectors).filter_map(|(key, found)| Some((*key, found.as_ref()?.vector.clone()))).collect();
+        for (key, vector) in keys.iter().zip(&mut vectors) {
+            if vector.is_none() {
+                *vector = by_key.get(key).map(|vector| Vector { vector: vector.clone(), fresh: false });
+            }
+        }
+        Ok(Encoded { vectors, tokens })
+    }
+
+    /// The texts that have to be encoded, each once, up to the first document that there is no money for.
+    fn affordable(&self, documents: &[(&str, &[Text])], keys: &[VectorKey], found: &[Option<Vector>]) -> Vec<usize> {
+        let encoder = &*self.opened.encoder;
+        let mut first: HashMap<VectorKey, usize> = HashMap::new();
+        let mut missing = Vec::new();
+        let mut begun = 0;
+        for (_, texts) in documents {
+            let places = begun..begun + texts.len();
+            begun = places.end;
+            let new: Vec<usize> = places
+                .clone()
+                .filter(|&at| found[at].is_none() && *first.entry(keys[at]).or_insert(at) == at)
+                .collect();
+            let tokens = new.iter().map(|&at| read_tokens(encoder, &texts[at - places.start].text)).sum();
+            if !new.is_empty() && !self.spending.spend(tokens, self.opened.config().encoder.price_of(tokens)) {
+                break;
+            }
+            missing.extend(new);
+        }
+        missing
+    }
+}
+
+/// The tokens that an encoder reads of a text.
+pub(super) fn read_tokens(encoder: &dyn Encoder, text: &str) -> u64 {
+    encoder.count_tokens(text).min(encoder.max_tokens().unwrap_or(usize::MAX)) as u64
+}
+
+/// Encodes passages. An encoder that is a service is waited for on the driver; any other computes on the pool.
+pub(super) fn encode(opened: &Opened, driver: &Driver, texts: &[&str]) -> Result<Vec<Vec<f32>>> {
+    let encoder = &*opened.encoder;
+    let vectors = match encoder.is_remote() {
+        true => encoder.encode(texts, Role::Passage)?,
+        false => driver.compute(|| encoder.encode(texts, Role::Passage))?,
+    };
+    if vectors.len() == texts.len() {
+        Ok(vectors.iter().map(<[f32]>::to_vec).collect())
+    } else {
+        let message =
+            format!("the encoder returned {} vectors for {} texts; check the encoder", vectors.len(), texts.len());
+        Err(Error::new(ErrorKind::Unreadable, message))
+    }
+}

@@ -1,0 +1,452 @@
+//! Running a build: read, parse and cut what has changed, in parallel and in order.
+
+use std::collections::HashMap;
+use std::time::{Instant, SystemTime, UNIX_EPOCH};
+
+use futures_util::{StreamExt, stream};
+use logothete_core::chunk::{self, Chunk};
+use logothete_core::document::{Date, Document, Value};
+use logothete_core::{Error, ErrorKind, Result, round_milliseconds};
+use rayon::prelude::*;
+
+use super::batch::{Batch, Change};
+use super::contexts::{self, Target, Written};
+use super::duplicates::Compared;
+use super::list::{self, Candidate, Seen, Walk, Window};
+use super::spending::Spending;
+use super::{BuildReport, BuildRequest, Failure, Meter};
+use crate::opened::Opened;
+use crate::source::{Content, Item};
+use crate::storage::{FileState, KnownDocument, Lease, Which};
+use crate::threads::Driver;
+use crate::trace::milliseconds;
+
+/// A file changed less than this before it was read may have changed again within the resolution of the clock.
+const CLOCK_DOUBT: i64 = 2_000_000_000;
+/// How many files of a window are read at a time.
+const MAX_READS: usize = 8;
+
+/// What became of a file.
+pub(super) enum FileOutcome {
+    /// It is as it was, or only its times have changed.
+    Unchanged(Option<(i64, FileState)>),
+    /// It was read.
+    Read(Box<Change>),
+    /// It could not be read.
+    Failed(Failure),
+    /// The build was stopped before it was read.
+    Stopped,
+}
+
+/// Runs a build.
+pub(crate) fn run(opened: &Opened, driver: &Driver, request: &BuildRequest) -> Result<BuildReport> {
+    let started = Instant::now();
+    let lease = opened.write_lease()?;
+    let mut report = BuildReport::default();
+    build(opened, driver, &lease, request, &mut report)?;
+    report.chunks = opened.storage.read()?.counts()?.chunks;
+    report.took_ms = round_milliseconds(milliseconds(started));
+    Ok(report)
+}
+
+fn build(
+    opened: &Opened,
+    driver: &Driver,
+    lease: &Lease,
+    request: &BuildRequest,
+    report: &mut BuildReport,
+) -> Result<()> {
+    if let Some(writing) = &opened.chunking.writing {
+        writing.generator()?;
+    }
+    let (storage, stop) = (&opened.storage, request.stop_token());
+    let spending = Spending::new(&opened.config().limits);
+    let reader = Reader::new(opened, driver, request);
+    let ended = || stop.is_stopped() || spending.is_over();
+    let planned = list::sources(storage, Some(lease), request, report)?;
+    let mut batch = Batch::new(opened, driver, lease, &spending);
+    let mut seen = Seen::default();
+    let mut meter = Meter::new(request);
+    if meter.is_heard() {
+        // Counting walks the sources once more, and holds nothing.
+        meter.total(planned.iter().filter_map(|one| Some(driver.wait(one.source.items()).ok()?.count())).sum());
+    }
+    let (mut gone, room) = (Vec::new(), Window::of(&opened.config().limits));
+    for source in &planned {
+        let Some(mut walk) = Walk::begin(source, driver, report) else { continue };
+        while !ended() {
+            let window = walk.next(room, &*storage.read()?, &mut seen, report)?;
+            if window.is_empty() {
+                break;
+            }
+            // Most are as they were, and are not worth another thread.
+            let (same, window): (Vec<Candidate>, Vec<Candidate>) =
+                window.into_iter().partition(|candidate| reader.is_unchanged(candidate));
+            report.unchanged += same.len();
+            same.iter().for_each(|candidate| meter.next(&candidate.name));
+            let mut changes = Vec::new();
+            for (candidate, outcome) in window.iter().zip(reader.read(&window, Some(&spending))?) {
+                match outcome {
+                    FileOutcome::Stopped => continue,
+                    FileOutcome::Unchanged(touched) => {
+                        report.unchanged += 1;
+                        batch.touch(touched);
+                    }
+                    FileOutcome::Failed(failure) => report.failed.push(failure),
+                    FileOutcome::Read(change) => {
+                        changes.push(*change);
+                        continue;
+                    }
+                }
+                meter.next(&candidate.name);
+            }
+            batch.add(changes, &stop, report, &mut meter)?;
+        }
+        if !ended() {
+            let catalogue = storage.read()?;
+            gone.extend(walk.end(&*catalogue, request.prune, |document| batch.is_moved(document), report)?);
+        }
+    }
+    if !ended() {
+        for known in gone {
+            batch.remove(&known, report);
+        }
+        // Documents of other sources that another chunker cut are cut again from their stored text.
+        batch.commit()?;
+        let stale = storage.read()?.known(Which::NotCutBy(&reader.chunker))?;
+        for known in stale {
+            if ended() {
+                break;
+            }
+            match reader.cut_again(&known, &spending)? {
+                FileOutcome::Read(change) => batch.add(vec![*change], &stop, report, &mut Meter::silent())?,
+                FileOutcome::Failed(failure) => report.failed.push(failure),
+                FileOutcome::Unchanged(_) | FileOutcome::Stopped => {}
+            }
+        }
+    }
+    report.capped = spending.message();
+    report.advice = batch.advice();
+    report.cost = opened.config().cost(report.tokens, report.encoded_tokens);
+    meter.indexes();
+    batch.finish(&stop)?;
+    report.stopped = stop.is_stopped() || report.capped.is_some();
+    Ok(())
+}
+
+/// Reads items that have changed, and cuts them.
+pub(super) struct Reader<'a> {
+    opened: &'a Opened,
+    driver: &'a Driver,
+    request: &'a BuildRequest,
+    /// The fingerprints of the stages before encoding.
+    parser: String,
+    pub chunker: String,
+}
+
+/// A file that was read.
+struct Loaded {
+    state: FileState,
+    content: Content,
+}
+
+/// What has to be done with a file.
+enum Task {
+    Done(FileOutcome),
+    /// Cut a stored document again; its parser has not changed.
+    CutAgain(Document, FileState),
+    /// Take the content of a document at another path, which may have moved.
+    Copy(Box<KnownDocument>, Document, Loaded),
+    /// Parse the content.
+    Parse(Loaded),
+}
+
+impl<'a> Reader<'a> {
+    pub(super) fn new(opened: &'a Opened, driver: &'a Driver, request: &'a BuildRequest) -> Self {
+        let parser = opened.pipeline.parse_fingerprint().to_string();
+        let chunker = opened.chunking.fingerprint().to_string();
+        Self { opened, driver, request, parser, chunker }
+    }
+
+    /// Returns `true` if a file is as it was, by its size, time and inode. A file that was young when it was read may have changed
+    /// within the resolution of the clock.
+    pub(super) fn is_unchanged(&self, candidate: &Candidate) -> bool {
+        let item = &candidate.item;
+        let modified = nanoseconds(item.modified);
+        candidate.known.as_ref().is_some_and(|known| {
+            item.modified.is_some()
+                && known.modified == modified
+                && known.modified + CLOCK_DOUBT < known.seen
+                && known.size == item.size.unwrap_or(0)
+                && known.inode == item.inode.map(u64::cast_signed)
+                && known.parser == self.parser
+                && known.chunker == self.chunker
+        })
+    }
+
+    /// Reads a window of items: the files several at a time, then parsing and cutting on the pool, then the contexts several at a
+    /// time. Without a budget no contexts are written, for an estimate.
+    pub(super) fn read(&self, window: &[Candidate], spending: Option<&Spending>) -> Result<Vec<FileOutcome>> {
+        let is_stopped = || self.request.stop_token().is_stopped() || spending.is_some_and(Spending::is_over);
+        let loads =
+            window.iter().map(|candidate| async { if is_stopped() { None } else { Some(self.load(candidate).await) } });
+        let loaded: Vec<Option<Result<Loaded>>> =
+            self.driver.wait(stream::iter(loads.collect::<Vec<_>>()).buffered(MAX_READS).collect());
+        let tasks = self.tasks(window, loaded)?;
+        let work = |(candidate, task): (&Candidate, Task)| {
+            if is_stopped() && !matches!(task, Task::Done(_)) {
+                return FileOutcome::Stopped;
+            }
+            let outcome = crate::threads::caught(|| self.perform(candidate, task));
+            outcome.unwrap_or_else(|error| failed(candidate, &error))
+        };
+        let mut outcomes: Vec<FileOutcome> = self.driver.compute(|| window.par_iter().zip(tasks).map(work).collect());
+        if let Some(spending) = spending {
+            let mut read: Vec<(&Candidate, &mut FileOutcome)> = window.iter().zip(&mut outcomes).collect();
+            self.write_contexts(&mut read, spending)?;
+        }
+        Ok(outcomes)
+    }
+
+    /// Reads the content of an item.
+    async fn load(&self, candidate: &Candidate) -> Result<Loaded> {
+        let item = &candidate.item;
+        let (modified, inode) = (nanoseconds(item.modified), item.inode.map(u64::cast_signed));
+        let seen = now();
+        let content = candidate.from.read(item, self.opened.config().limits.max_file_bytes()).await?;
+        let hash = blake3::hash(&content.bytes).to_hex().to_string();
+        let size = content.bytes.len() as u64;
+        Ok(Loaded { state: FileState { size, modified, inode, seen, hash }, content })
+    }
+
+    /// What has to be done with each item of a window, from what the catalogue knows.
+    fn tasks(&self, window: &[Candidate], loaded: Vec<Option<Result<Loaded>>>) -> Result<Vec<Task>> {
+        let same = |candidate: &Candidate, loaded: &Loaded| {
+            let known = candidate.known.as_ref();
+            known.filter(|known| known.hash == loaded.state.hash && known.parser == self.parser).cloned()
+        };
+        let catalogue = self.opened.storage.read()?;
+        let of = |wanted: &dyn Fn(&Candidate, &Loaded) -> Option<String>| -> Vec<String> {
+            let read = window.iter().zip(&loaded).filter_map(|(candidate, loaded)| match loaded {
+                Some(Ok(loaded)) => wanted(candidate, loaded),
+                _ => None,
+            });
+            read.collect()
+        };
+        // The same content may have been read from another path: it was moved, or copied.
+        let new = of(&|candidate, loaded| candidate.known.is_none().then(|| loaded.state.hash.clone()));
+        let new: Vec<&str> = new.iter().map(String::as_str).collect();
+        let mut copies: HashMap<String, KnownDocument> = HashMap::new();
+        if !new.is_empty() {
+            for known in catalogue.known(Which::WithContent(&new, &self.parser))? {
+                copies.entry(known.hash.clone()).or_insert(known);
+            }
+        }
+        let recut = window.iter().zip(&loaded).filter_map(|(candidate, loaded)| match loaded {
+            Some(Ok(loaded)) => {
+                same(candidate, loaded).filter(|known| known.chunker != self.chunker).map(|known| known.id)
+            }
+            _ => None,
+        });
+        let stored: Vec<i64> = recut.chain(copies.values().map(|known| known.id)).collect();
+        let mut stored = if stored.is_empty() { HashMap::new() } else { catalogue.documents(&stored)? };
+        drop(catalogue);
+        let task = |(candidate, loaded): (&Candidate, Option<Result<Loaded>>)| {
+            let loaded = match loaded {
+                None => return Task::Done(FileOutcome::Stopped),
+                Some(Err(error)) => return Task::Done(failed(candidate, &error)),
+                Some(Ok(loaded)) => loaded,
+            };
+            if let Some(known) = same(candidate, &loaded) {
+                if known.chunker == self.chunker {
+                    return Task::Done(FileOutcome::Unchanged(Some((known.id, loaded.state))));
+                }
+                if let Some(document) = stored.remove(&known.id) {
+                    return Task::CutAgain(document, loaded.state);
+                }
+            }
+            let copy = copies.get(&loaded.state.hash).filter(|_| candidate.known.is_none());
+            match copy.and_then(|known| Some((Box::new(known.clone()), stored.get(&known.id)?.clone()))) {
+                Some((known, document)) => Task::Copy(known, document, loaded),
+                None => Task::Parse(loaded),
+            }
+        };
+        Ok(window.iter().zip(loaded).map(task).collect())
+    }
+
+    /// Parses and cuts an item. Runs on the pool.
+    fn perform(&self, candidate: &Candidate, task: Task) -> Result<FileOutcome> {
+        let (like, mut document, state) = match task {
+            Task::Done(outcome) => return Ok(outcome),
+            Task::CutAgain(document, state) => {
+                let Some(known) = &candidate.known else { return Ok(FileOutcome::Stopped) };
+                return self.recut(known, document, Some(state));
+            }
+            Task::Copy(known, document, loaded) if self.says_the_same(candidate, &document) => {
+                let mut document = document;
+                FROM_ITEM.iter().for_each(|field| drop(document.metadata.remove(*field)));
+                document.name.clone_from(&candidate.name);
+                (Some(*known), document, loaded.state)
+            }
+            Task::Copy(_, _, loaded) | Task::Parse(loaded) => {
+                let document = self.opened.pipeline.parse_content(&candidate.name, loaded.content)?;
+                (None, document, loaded.state)
+            }
+        };
+        complete(&mut document, &candidate.item, &state, self.request);
+        let chunks = chunk::chunks(&document, &candidate.identity, &*self.opened.chunking.chunker)?;
+        Ok(FileOutcome::Read(Box::new(Change {
+            replaces: candidate.known.clone(),
+            place: Some((candidate.source, candidate.path.clone())),
+            state: Some(state),
+            parser: self.parser.clone(),
+            like,
+            ..Change::new(document, chunks)
+        })))
+    }
+
+    /// Returns `true` if the metadata that the item brings agree with those of a stored document.
+    fn says_the_same(&self, candidate: &Candidate, document: &Document) -> bool {
+        let brought = candidate.item.metadata.iter().chain(&self.request.metadata);
+        brought.into_iter().all(|(name, value)| document.metadata.get(name) == Some(value))
+    }
+
+    fn recut(&self, known: &KnownDocument, document: Document, state: Option<FileState>) -> Result<FileOutcome> {
+        let chunks = chunk::chunks(&document, &known.identity, &*self.opened.chunking.chunker)?;
+        Ok(FileOutcome::Read(Box::new(Change {
+            replaces: Some(known.clone()),
+            state,
+            parser: known.parser.clone(),
+            ..Change::new(document, chunks)
+        })))
+    }
+
+    /// Cuts a document again from its stored text.
+    fn cut_again(&self, known: &KnownDocument, spending: &Spending) -> Result<FileOutcome> {
+        let Some(document) = self.opened.storage.read()?.documents(&[known.id])?.remove(&known.id) else {
+            return Ok(FileOutcome::Stopped);
+        };
+        let cut = self.driver.compute(|| crate::threads::caught(|| self.recut(known, document, None)));
+        let failure = |error: &Error| {
+            let reason = format!("{error}; the corpus keeps it as it was cut before");
+            FileOutcome::Failed(Failure { document: known.name.clone(), reason })
+        };
+        let mut outcome = cut.unwrap_or_else(|error| failure(&error));
+        if let FileOutcome::Read(change) = &mut outcome {
+            let written = self.contexts(&mut [change], spending)?.remove(0);
+            match written {
+                Err(error) => return Ok(failure(&error)),
+                Ok(whole) if !whole => return Ok(FileOutcome::Stopped),
+                Ok(_) => {}
+            }
+        }
+        Ok(outcome)
+    }
+
+    /// Writes the contexts of what was read. A document that lacks some is left out.
+    fn write_contexts(&self, read: &mut [(&Candidate, &mut FileOutcome)], spending: &Spending) -> Result<()> {
+        let mut changes: Vec<&mut Change> = Vec::new();
+        let mut positions = Vec::new();
+        for (position, (_, outcome)) in read.iter_mut().enumerate() {
+            if let FileOutcome::Read(change) = &mut **outcome {
+                changes.push(change);
+                positions.push(position);
+            }
+        }
+        let written = self.contexts(&mut changes, spending)?;
+        drop(changes);
+        for (position, written) in positions.into_iter().zip(written) {
+            let (candidate, outcome) = &mut read[position];
+            match written {
+                Err(error) => **outcome = failed(candidate, &error),
+                Ok(whole) if !whole => **outcome = FileOutcome::Stopped,
+                Ok(_) => {}
+            }
+        }
+        Ok(())
+    }
+
+    /// Writes the contexts of some documents, then compares the chunks. For each document, `true` means that all were written.
+    fn contexts(&self, changes: &mut [&mut Change], spending: &Spending) -> Result<Vec<Result<bool>>> {
+        let mut targets: Vec<Target<'_>> = changes
+            .iter_mut()
+            .map(|change| Target { document: &change.document, chunks: &mut change.chunks })
+            .collect();
+        let stop = self.request.stop_token();
+        let written = contexts::write(self.opened, self.driver, &mut targets, &stop, spending)?;
+        drop(targets);
+        let mut whole = Vec::with_capacity(written.len());
+        for (change, written) in changes.iter_mut().zip(written) {
+            whole.push(written.map(|written| {
+                change.written = written;
+                self.opened.chunking.writing.is_none() || written.count() == change.chunks.len()
+            }));
+        }
+        let changes: Vec<&mut Change> = changes.iter_mut().map(|change| &mut **change).collect();
+        self.driver.compute(|| changes.into_par_iter().for_each(Change::compare));
+        Ok(whole)
+    }
+}
+
+fn failed(candidate: &Candidate, error: &Error) -> FileOutcome {
+    if error.kind() == ErrorKind::Cancelled {
+        return FileOutcome::Stopped;
+    }
+    let reason = match &candidate.known {
+        Some(_) => format!("{error}; the corpus keeps it as it was read before"),
+        None => error.to_string(),
+    };
+    FileOutcome::Failed(Failure { document: candidate.name.clone(), reason })
+}
+
+impl Change {
+    /// Chunks of a document that replaces nothing.
+    pub(super) fn new(document: Document, chunks: Vec<Chunk>) -> Self {
+        Self {
+            replaces: None,
+            place: None,
+            document,
+            state: None,
+            parser: String::new(),
+            chunker: None,
+            like: None,
+            chunks,
+            compared: Vec::new(),
+            written: Written::default(),
+        }
+    }
+
+    /// Prepares the chunks for being compared with others.
+    pub(super) fn compare(&mut self) {
+        self.compared = self.chunks.iter().map(Compared::of_chunk).collect();
+    }
+}
+
+/// The fields that [`complete`] sets from the file itself.
+const FROM_ITEM: [&str; 4] = ["file_name", "file_size", "content_hash", "modified"];
+
+/// Adds to a document's metadata what the source, the file and the caller say. What the document says itself takes precedence.
+fn complete(document: &mut Document, item: &Item, state: &FileState, request: &BuildRequest) {
+    let mut add = |name: &str, value: Value| {
+        document.metadata.entry(name.to_owned()).or_insert(value);
+    };
+    let file = item.path.rsplit('/').next().unwrap_or(&item.path);
+    add("file_name", Value::Text(file.to_owned()));
+    add("file_size", Value::Number(state.size as f64));
+    add("content_hash", Value::Text(state.hash.clone()));
+    if state.modified > 0 {
+        add("modified", Value::Date(Date::from_unix(state.modified.div_euclid(1_000_000_000))));
+    }
+    for (name, value) in item.metadata.iter().chain(&request.metadata) {
+        add(name, value.clone());
+    }
+}
+
+pub(super) fn now() -> i64 {
+    nanoseconds(Some(SystemTime::now()))
+}
+
+fn nanoseconds(time: Option<SystemTime>) -> i64 {
+    let since = time.and_then(|time| time.duration_since(UNIX_EPOCH).ok()).unwrap_or_default();
+    i64::try_from(since.as_nanos()).unwrap_or(i64::MAX)
+}

@@ -1,0 +1,15 @@
+//! Compacting: one segment, no deleted rows, no free pages.
+
+use logothete_core::Result;
+
+use super::merge;
+use crate::opened::Opened;
+use crate::threads::Driver;
+
+/// Merges all segments into one, and rewrites the catalogue without its free pages.
+pub(crate) fn compact(opened: &Opened, driver: &Driver) -> Result<()> {
+    let lease = opened.write_lease()?;
+    merge::all(opened, driver, &lease)?;
+    opened.storage.release();
+    opened.storage.compact(&lease)
+}

@@ -1,0 +1,139 @@
+//! An open corpus: storage, and the stages that work on it.
+
+use std::path::Path;
+use std::sync::Arc;
+
+use logothete_core::vector::{Distance, Encoder};
+use logothete_core::{Error, ErrorKind, Result};
+
+use crate::config::Config;
+use crate::pipeline::{Chunking, Pipeline};
+use crate::storage::{EncoderIdentity, Lease, Manifest, Snapshot, Storage, View};
+use crate::threads::Threads;
+
+/// An open corpus, shared by all who work on it.
+pub(crate) struct Opened {
+    pub pipeline: Pipeline,
+    pub encoder: Arc<dyn Encoder>,
+    /// How documents are cut, with this encoder and this generator.
+    pub chunking: Chunking,
+    pub storage: Storage,
+    pub threads: Threads,
+    /// Writers of this process take turns, in the order in which they came.
+    pub writers: tokio::sync::Mutex<()>,
+}
+
+/// Whether a corpus that was made with another encoder may be opened.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum OtherEncoder {
+    /// No: its vectors mean nothing to this one.
+    Refused,
+    /// Yes: its chunks are about to be encoded again.
+    Expected,
+}
+
+/// The identity of an encoder, as the catalogue keeps it.
+pub(crate) fn identity(encoder: &dyn Encoder) -> EncoderIdentity {
+    EncoderIdentity {
+        fingerprint: encoder.fingerprint().to_string(),
+        name: encoder.name(),
+        dimensions: encoder.dimensions(),
+    }
+}
+
+impl Opened {
+    /// Opens the corpus in a folder, or creates an empty one there.
+    pub(crate) fn open(pipeline: Pipeline, folder: &Path, other: OtherEncoder) -> Result<Self> {
+        if folder.is_file() {
+            let message = "this is a file, and a corpus is a folder";
+            return Err(Error::new(ErrorKind::InvalidRequest, message).at(folder.display()));
+        }
+        Self::with(pipeline, Storage::open(folder)?, other)
+    }
+
+    /// Creates an empty corpus in memory.
+    pub(crate) fn in_memory(pipeline: Pipeline) -> Result<Self> {
+        Self::with(pipeline, Storage::in_memory()?, OtherEncoder::Refused)
+    }
+
+    fn with(pipeline: Pipeline, storage: Storage, other: OtherEncoder) -> Result<Self> {
+        let encoder = pipeline.encoder()?;
+        let chunking = pipeline.chunking(&encoder)?;
+        let (threads, writers) = (Threads::default(), tokio::sync::Mutex::default());
+        let opened = Self { pipeline, encoder, chunking, storage, threads, writers };
+        opened.settle(other).map_err(|error| opened.storage.at(error))?;
+        Ok(opened)
+    }
+
+    /// Compares what the corpus was made with with what is used now, and brings its postings up to date.
+    fn settle(&self, other: OtherEncoder) -> Result<()> {
+        let distance = self.config().index.distance;
+        let mut manifest = self.storage.read()?.manifest()?;
+        if manifest.encoder.is_none() && !self.storage.is_read_only()? {
+            let lease = self.storage.acquire()?;
+            // Another may have been here in the meantime.
+            manifest = self.storage.read()?.manifest()?;
+            if manifest.encoder.is_none() {
+                self.storage.commit(&lease, |transaction| {
+                    transaction.set_encoder(&identity(&*self.encoder))?;
+                    transaction.set_distance(distance.name())
+                })?;
+                manifest = self.storage.read()?.manifest()?;
+            }
+        }
+        if other == OtherEncoder::Refused {
+            self.check_encoder(&manifest)?;
+        }
+        let stored = manifest.distance.as_deref().unwrap_or(Distance::Cosine.name());
+        if stored != distance.name() {
+            let message = format!(
+                "this corpus compares vectors by “{stored}” and cannot be used with “{}”; set distance in [index] to the first, \
+                 or build a new corpus",
+                distance.name()
+            );
+            return Err(Error::new(ErrorKind::Configuration, message));
+        }
+        crate::maintenance::renew_postings(self)
+    }
+
+    /// The configuration.
+    pub(crate) fn config(&self) -> &Config {
+        self.pipeline.config()
+    }
+
+    /// Returns an error if the vectors of the corpus are another encoder's.
+    pub(crate) fn check_encoder(&self, manifest: &Manifest) -> Result<()> {
+        let ours = identity(&*self.encoder);
+        match &manifest.encoder {
+            Some(theirs) if theirs.fingerprint != ours.fingerprint => {
+                let message = format!(
+                    "this corpus was made with the encoder “{}” ({}) and cannot be used with “{}” ({}); use the first, or \
+                     encode the corpus again",
+                    theirs.name, theirs.fingerprint, ours.name, ours.fingerprint
+                );
+                Err(Error::new(ErrorKind::Mismatch, message))
+            }
+            _ => Ok(()),
+        }
+    }
+
+    /// The corpus as it is now.
+    pub(crate) fn view(&self) -> Result<View> {
+        self.storage.view(&|manifest| self.check_encoder(manifest)).map_err(|error| self.storage.at(error))
+    }
+
+    /// The indexes as of the newest commit, for the writer.
+    pub(crate) fn snapshot(&self) -> Result<Arc<Snapshot>> {
+        self.storage.snapshot_of(&*self.storage.read()?, &|manifest| self.check_encoder(manifest))
+    }
+
+    /// Takes the writer's lease.
+    ///
+    /// # Errors
+    /// If another writer holds it, or the corpus was re-encoded since it was opened.
+    pub(crate) fn write_lease(&self) -> Result<Lease> {
+        let lease = self.storage.acquire()?;
+        self.check_encoder(&self.storage.read()?.manifest()?).map_err(|error| self.storage.at(error))?;
+        Ok(lease)
+    }
+}

@@ -1,0 +1,191 @@
+//! The pipeline: the stages that a configuration describes, or that the user brings.
+
+mod chunking;
+mod encoder;
+mod parsers;
+mod secret;
+mod tesseract;
+
+pub(crate) use chunking::{Chunking, Writing};
+#[cfg(feature = "http")]
+pub(crate) use secret::secret;
+pub use tesseract::Tesseract;
+
+use std::fmt;
+use std::sync::Arc;
+
+use logothete_core::chunk::{Chunk, Chunker, Review};
+use logothete_core::document::{Document, Parser};
+use logothete_core::vector::Encoder;
+use logothete_core::{Error, ErrorKind, Fingerprint, Result};
+use logothete_parse::Parsers;
+
+use crate::config::Config;
+use crate::generate::Generator;
+use crate::source::Content;
+use crate::threads::within;
+use encoder::EncoderChoice;
+
+/// How documents are read, cut and encoded, and how passages are found. Cheap to clone.
+///
+/// The default needs nothing: chunks by structure, the embedded English encoder, a keyword leg and a vector leg.
+#[derive(Clone)]
+pub struct Pipeline {
+    config: Arc<Config>,
+    parsers: Parsers,
+    encoder: EncoderChoice,
+    /// The user's own chunker; `None` means the one that the configuration describes.
+    chunker: Option<Arc<dyn Chunker>>,
+    generator: Option<Arc<dyn Generator>>,
+}
+
+impl fmt::Debug for Pipeline {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Pipeline")
+            .field("config", &self.config)
+            .field("generator", &self.generator.as_ref().map(|generator| generator.name()))
+            .finish_non_exhaustive()
+    }
+}
+
+impl Default for Pipeline {
+    fn default() -> Self {
+        let config = Config::default();
+        // The default has no password to look up and no pointer to get wrong.
+        let settings = parsers::settings(&config.parse).unwrap_or_default();
+        Self {
+            parsers: Parsers::new(&settings),
+            encoder: EncoderChoice::Ready(encoder::default_encoder()),
+            config: Arc::new(config),
+            chunker: None,
+            generator: None,
+        }
+    }
+}
+
+impl Pipeline {
+    /// A pipeline that a configuration describes. Nothing is sent to anyone.
+    ///
+    /// # Errors
+    /// If a setting is invalid; the place names its table and key.
+    pub fn from_config(config: &Config) -> Result<Self> {
+        config.validate()?;
+        let pipeline = Self {
+            parsers: Parsers::new(&parsers::settings(&config.parse)?),
+            encoder: EncoderChoice::new(&config.encoder, &config.privacy)?,
+            config: Arc::new(config.clone()),
+            chunker: None,
+            generator: None,
+        };
+        if let EncoderChoice::Ready(encoder) = &pipeline.encoder {
+            pipeline.chunking(encoder)?;
+        }
+        Ok(pipeline)
+    }
+
+    /// The configuration.
+    pub fn config(&self) -> &Config {
+        &self.config
+    }
+
+    /// The encoder. One that is a service is asked for a vector the first time, which blocks the thread until it has responded.
+    ///
+    /// # Errors
+    /// If the service does not respond.
+    pub fn encoder(&self) -> Result<Arc<dyn Encoder>> {
+        self.encoder.connect()
+    }
+
+    /// The chunker. Its limits are those of the [encoder](Self::encoder).
+    ///
+    /// # Errors
+    /// If the settings of `[chunk]` are invalid, or ask for more than the encoder reads.
+    pub fn chunker(&self) -> Result<Arc<dyn Chunker>> {
+        Ok(self.chunking(&self.encoder()?)?.chunker)
+    }
+
+    /// Adds the chunks of a document to a review of how documents are cut for an encoder.
+    pub fn review(review: &mut Review, chunks: &[Chunk], encoder: &dyn Encoder) {
+        chunking::add_to_review(review, chunks, encoder);
+    }
+
+    pub(crate) fn chunking(&self, encoder: &Arc<dyn Encoder>) -> Result<Chunking> {
+        Chunking::new(&self.config.chunk, self.chunker.clone(), encoder, self.generator.clone())
+            .map_err(|error| if error.place().is_none() { error.at("[chunk]") } else { error })
+    }
+
+    /// Parses the bytes of a file, within the limits of the configuration.
+    ///
+    /// # Errors
+    /// As [`Parsers::parse`], and if it takes too long.
+    pub fn parse(&self, name: &str, bytes: Vec<u8>) -> Result<Document> {
+        self.parse_content(name, Content { bytes, media_type: None })
+    }
+
+    /// A fingerprint that changes whenever the same bytes may be parsed differently.
+    pub(crate) fn parse_fingerprint(&self) -> Fingerprint {
+        let (pages, limits) = (self.config.parse.pages, &self.config.limits);
+        let limits = format!("{pages:?} {} {}", limits.pages, limits.max_unpacked_bytes());
+        Fingerprint::of([self.parsers.fingerprint().to_string(), limits])
+    }
+
+    pub(crate) fn parse_content(&self, name: &str, content: Content) -> Result<Document> {
+        let budget = parsers::budget(&self.config);
+        let (parsers, named, inner) = (self.parsers.clone(), name.to_owned(), budget.clone());
+        let limit = self.config.limits.max_read_time();
+        let over = || {
+            let message =
+                format!("reading took more than {} s and was stopped; raise seconds in [limits]", limit.as_secs());
+            Error::new(ErrorKind::Limit, message)
+        };
+        let read = move || parsers.parse_as(content.media_type.as_deref(), &named, &content.bytes, &inner);
+        match within(limit, || budget.end(), read) {
+            Some(Err(error)) if error.kind() == ErrorKind::Limit && budget.check().is_err() => Err(over()),
+            Some(result) => result,
+            None => Err(over()),
+        }
+    }
+
+    /// The pipeline with one more parser, such as your own for a new type. It is tried before those of the library.
+    #[must_use]
+    pub fn with_parser(mut self, parser: impl Parser + 'static) -> Self {
+        self.parsers.register(parser);
+        self
+    }
+
+    /// The pipeline with another encoder, such as your own.
+    #[must_use]
+    pub fn with_encoder(mut self, encoder: impl Encoder + 'static) -> Self {
+        self.encoder = EncoderChoice::Ready(Arc::new(encoder));
+        self
+    }
+
+    /// The pipeline with a chunker of your own, or one of the library with settings of your own.
+    #[must_use]
+    pub fn with_chunker(mut self, chunker: impl Chunker + 'static) -> Self {
+        self.chunker = Some(Arc::new(chunker));
+        self
+    }
+
+    /// The pipeline with a generator, which writes contexts: see [`ChunkContext::Generated`](crate::ChunkContext).
+    #[must_use]
+    pub fn with_generator(mut self, generator: impl Generator + 'static) -> Self {
+        self.generator = Some(Arc::new(generator));
+        self
+    }
+
+    /// The pipeline with changed settings. Its parsers and its encoder stay: for other ones use
+    /// [`from_config`](Self::from_config).
+    ///
+    /// ```
+    /// use logothete::Pipeline;
+    ///
+    /// let pipeline = Pipeline::default().configured(|config| config.search.passages = 5);
+    /// assert_eq!(pipeline.config().search.passages, 5);
+    /// ```
+    #[must_use]
+    pub fn configured(mut self, change: impl FnOnce(&mut Config)) -> Self {
+        change(Arc::make_mut(&mut self.config));
+        self
+    }
+}

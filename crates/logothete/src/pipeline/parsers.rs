@@ -1,0 +1,63 @@
+//! From the settings of `[parse]` to parsers.
+
+use std::sync::Arc;
+
+use logothete_core::document::{Budget, PageRecogniser};
+use logothete_core::{Error, ErrorKind, Result};
+use logothete_parse::{JsonFields, ParseSettings};
+
+use super::secret::secret;
+use super::tesseract::{self, Tesseract};
+use crate::config::{Config, Ocr, ParseConfig};
+
+/// The parsers' settings.
+pub(super) fn settings(config: &ParseConfig) -> Result<ParseSettings> {
+    let pointer = |text: &str, key: &str| match text {
+        "" => Ok(None),
+        text if text.starts_with('/') => Ok(Some(text.to_owned())),
+        _ => Err(Error::new(ErrorKind::Configuration, "a JSON pointer begins with /, as in \"/body/text\"")
+            .at(format!("[parse] {key}"))),
+    };
+    let metadata = config.json_metadata.iter().map(|(name, at)| (name.clone(), at.clone())).collect::<Vec<_>>();
+    let json = JsonFields {
+        text: pointer(&config.json_text, "json_text")?,
+        title: pointer(&config.json_title, "json_title")?,
+        metadata: (!metadata.is_empty()).then_some(metadata),
+    };
+    let can_draw = cfg!(feature = "picture");
+    let recogniser = (config.ocr == Ocr::Auto && can_draw).then(|| Tesseract::find(&config.ocr_languages)).flatten();
+    let advice = match config.ocr {
+        Ocr::Off => tesseract::ADVICE_OFF,
+        _ if can_draw => tesseract::ADVICE,
+        _ => tesseract::ADVICE_WITHOUT_PICTURES,
+    };
+    Ok(ParseSettings {
+        json,
+        comments: config.comments,
+        recogniser: recogniser.map(|found| Arc::new(found) as Arc<dyn PageRecogniser>),
+        picture_advice: Some(advice),
+        password: config.password()?,
+    })
+}
+
+impl ParseConfig {
+    /// The password of protected files, from the environment or a file `.env`; `None` if no variable is named.
+    ///
+    /// # Errors
+    /// If neither has the variable.
+    pub fn password(&self) -> Result<Option<String>> {
+        if self.password_env.is_empty() {
+            return Ok(None);
+        }
+        secret(&self.password_env).map(Some).map_err(|error| error.at("[parse] password_env"))
+    }
+}
+
+/// What may be spent on a file.
+pub(super) fn budget(config: &Config) -> Budget {
+    let mut budget = Budget::default();
+    budget.pages = config.parse.pages;
+    budget.max_pages = config.limits.pages;
+    budget.max_unpacked = config.limits.max_unpacked_bytes();
+    budget
+}

@@ -1,0 +1,80 @@
+//! The fields that a filter or an order may name, and what their values are.
+
+use logothete_core::document::Value;
+use logothete_core::search::{BUILT_IN_FIELDS, Filter};
+use logothete_core::suggest::closest;
+use logothete_core::{Error, ErrorKind, Result};
+
+use crate::storage::{CatalogueReader, FieldInfo};
+
+/// The fields of the documents of a corpus.
+pub(super) struct Fields(Vec<FieldInfo>);
+
+impl Fields {
+    pub(super) fn of(catalogue: &dyn CatalogueReader) -> Result<Self> {
+        catalogue.fields().map(Self)
+    }
+
+    /// Those that a filter may name. Where it names none of the metadata, that is not read.
+    pub(super) fn for_filter(catalogue: &dyn CatalogueReader, filter: &Filter) -> Result<Self> {
+        let built_in = filter.tests().iter().all(|(field, _)| BUILT_IN_FIELDS.contains(field));
+        if built_in { Ok(Self(Vec::new())) } else { Self::of(catalogue) }
+    }
+
+    /// An error when no document has a field of this name, which is more likely a slip than meant.
+    pub(super) fn check_name(&self, field: &str, place: &str) -> Result<()> {
+        let names = || self.0.iter().map(|field| field.name.as_str()).chain(BUILT_IN_FIELDS);
+        if self.0.is_empty() || names().any(|name| name == field) {
+            return Ok(());
+        }
+        let near = match closest(field, names().map(str::to_owned)) {
+            Some(near) => format!("did you mean {near}?"),
+            None => format!("the fields are {}", names().collect::<Vec<_>>().join(", ")),
+        };
+        Err(Error::new(ErrorKind::InvalidRequest, format!("no document has the field “{field}”; {near}")).at(place))
+    }
+
+    /// An error when a filter names a field that there is not, or compares one with what can never be its value.
+    pub(super) fn check_filter(&self, filter: &Filter) -> Result<()> {
+        for (field, is) in filter.tests() {
+            self.check_name(field, "filter")?;
+            let kinds = self.kinds(field);
+            let odd = |value: &&&Value| !kinds.is_empty() && !kinds.iter().any(|kind| fits(kind, value));
+            if let Some(value) = is.values().iter().find(odd) {
+                let wanted = kinds.iter().map(|kind| called(kind)).collect::<Vec<_>>().join(" or ");
+                let message = format!("“{field}” is {wanted}, which “{value}” is not");
+                return Err(Error::new(ErrorKind::InvalidRequest, message).at("filter"));
+            }
+        }
+        Ok(())
+    }
+
+    /// The types of a field's values; none where that is not known.
+    fn kinds(&self, field: &str) -> Vec<&str> {
+        match field {
+            "page" => vec!["number"],
+            "document" | "title" | "type" | "section" => vec!["text"],
+            _ => self.0.iter().filter(|known| known.name == field).map(|known| known.kind.as_str()).collect(),
+        }
+    }
+}
+
+/// Whether a value of a type may be compared with what is written. Text may be with anything.
+fn fits(kind: &str, written: &Value) -> bool {
+    let text = written.to_string();
+    match kind {
+        "number" => text.parse::<f64>().is_ok(),
+        "flag" => text.parse::<bool>().is_ok(),
+        "date" => text.starts_with(|c: char| c.is_ascii_digit()),
+        _ => true,
+    }
+}
+
+fn called(kind: &str) -> &str {
+    match kind {
+        "number" => "a number",
+        "flag" => "true or false",
+        "date" => "a date such as 2025-03",
+        _ => "text",
+    }
+}

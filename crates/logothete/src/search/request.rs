@@ -1,0 +1,181 @@
+//! What a search or a question asks for.
+
+use std::ops::RangeBounds;
+
+use logothete_core::search::{Filter, Plan, ScoreRange};
+use logothete_core::suggest::closest;
+use logothete_core::{Error, ErrorKind, Result};
+
+/// A query, and how it is to be searched. Made from a string, or built with these methods.
+///
+/// In a search, a query may have operators: `+word` must occur and `-word` must not, `"some words"` must occur as they are
+/// written, `word*` is a prefix. In a question these signs have no meaning.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct SearchRequest {
+    pub(crate) query: String,
+    pub(crate) filter: Option<Filter>,
+    pub(crate) sort: Option<Sort>,
+    pub(crate) plain: bool,
+    pub(crate) traced: bool,
+    plan: Option<Plan>,
+    passages: Option<usize>,
+    scores: ScoreRange,
+    legs: Vec<(String, LegChange)>,
+}
+
+/// The field by which passages are sorted.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Sort {
+    pub field: String,
+    pub descending: bool,
+}
+
+/// A change to a leg of the plan.
+#[derive(Clone, Copy, Debug, PartialEq)]
+enum LegChange {
+    Weight(f32),
+    Depth(usize),
+    Scores(ScoreRange),
+}
+
+impl SearchRequest {
+    /// A query, or a question.
+    pub fn new(query: impl Into<String>) -> Self {
+        Self { query: query.into(), ..Self::default() }
+    }
+
+    /// Takes the query literally: no sign in it is an operator.
+    #[must_use]
+    pub fn plain(mut self) -> Self {
+        self.plain = true;
+        self
+    }
+
+    /// Returns only chunks that pass a filter. If there are several, all must pass.
+    #[must_use]
+    pub fn filter(mut self, filter: Filter) -> Self {
+        self.filter = Some(match self.filter.take() {
+            Some(other) => other.and(filter),
+            None => filter,
+        });
+        self
+    }
+
+    /// Sorts the passages that were found by a field, in ascending order; those without it come last. It does not change which
+    /// passages are found.
+    #[must_use]
+    pub fn sort_by(mut self, field: impl Into<String>) -> Self {
+        self.sort = Some(Sort { field: field.into(), descending: false });
+        self
+    }
+
+    /// Like [`sort_by`](Self::sort_by), in descending order.
+    #[must_use]
+    pub fn sort_down_by(mut self, field: impl Into<String>) -> Self {
+        self.sort = Some(Sort { field: field.into(), descending: true });
+        self
+    }
+
+    /// Searches by another plan than the configuration's. The other methods change this one then.
+    #[must_use]
+    pub fn plan(mut self, plan: Plan) -> Self {
+        self.plan = Some(plan);
+        self
+    }
+
+    /// Returns up to `count` passages.
+    #[must_use]
+    pub fn passages(mut self, count: usize) -> Self {
+        self.passages = Some(count);
+        self
+    }
+
+    /// Returns only passages whose fused score is in a range, such as `0.4..`. The score is between 0 and 1; 1 means best in all
+    /// legs, good or bad. If there are several ranges, all must hold.
+    #[must_use]
+    pub fn scores(mut self, range: impl RangeBounds<f32>) -> Self {
+        self.scores = self.scores.intersection(ScoreRange::new(&range));
+        self
+    }
+
+    /// Returns only passages that a leg, `keyword` or `vector`, has found with a score in a range.
+    #[must_use]
+    pub fn leg_scores(self, leg: impl Into<String>, range: impl RangeBounds<f32>) -> Self {
+        self.change(leg, LegChange::Scores(ScoreRange::new(&range)))
+    }
+
+    /// Sets how much a leg counts in the fusion.
+    #[must_use]
+    pub fn leg_weight(self, leg: impl Into<String>, weight: f32) -> Self {
+        self.change(leg, LegChange::Weight(weight))
+    }
+
+    /// Sets the number of candidates that a leg returns.
+    #[must_use]
+    pub fn leg_depth(self, leg: impl Into<String>, depth: usize) -> Self {
+        self.change(leg, LegChange::Depth(depth))
+    }
+
+    /// Records a trace, which is returned with the result, or with the error.
+    #[must_use]
+    pub fn traced(mut self) -> Self {
+        self.traced = true;
+        self
+    }
+
+    fn change(mut self, leg: impl Into<String>, change: LegChange) -> Self {
+        self.legs.push((leg.into(), change));
+        self
+    }
+
+    /// The plan of this request, from the configuration's and its own changes.
+    ///
+    /// # Errors
+    /// If a leg is unknown, or a number is invalid.
+    pub(crate) fn resolved(&self, default: Plan) -> Result<Plan> {
+        let mut plan = self.plan.clone().unwrap_or(default);
+        plan.passages = self.passages.unwrap_or(plan.passages);
+        plan.scores = plan.scores.intersection(self.scores);
+        for (name, change) in &self.legs {
+            let known: Vec<String> = plan.legs.iter().map(|leg| leg.leg.clone()).collect();
+            let leg = plan.leg_mut(name).ok_or_else(|| unknown_leg(name, &known))?;
+            match *change {
+                LegChange::Weight(weight) => leg.weight = weight,
+                LegChange::Depth(depth) => leg.depth = depth,
+                LegChange::Scores(range) => leg.scores = leg.scores.intersection(range),
+            }
+        }
+        if let Some(leg) = plan.legs.iter().find(|leg| !leg.weight.is_finite() || leg.weight < 0.0) {
+            let message = format!("the weight of the leg “{}” must be 0 or more, and finite", leg.leg);
+            return Err(Error::new(ErrorKind::InvalidRequest, message));
+        }
+        Ok(plan)
+    }
+}
+
+/// The error for a leg that there is not.
+pub(super) fn unknown_leg(name: &str, known: &[String]) -> Error {
+    let hint = match closest(name, known.iter().cloned()) {
+        Some(near) => format!("did you mean {near}?"),
+        None => format!("the legs are {}", known.join(" and ")),
+    };
+    Error::new(ErrorKind::InvalidRequest, format!("there is no leg “{name}”; {hint}"))
+}
+
+impl From<&str> for SearchRequest {
+    fn from(query: &str) -> Self {
+        Self::new(query)
+    }
+}
+
+impl From<&String> for SearchRequest {
+    fn from(query: &String) -> Self {
+        Self::new(query)
+    }
+}
+
+impl From<String> for SearchRequest {
+    fn from(query: String) -> Self {
+        Self::new(query)
+    }
+}

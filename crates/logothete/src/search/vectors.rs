@@ -1,0 +1,48 @@
+//! The vectors of queries.
+
+use std::collections::HashMap;
+
+use logothete_core::keyword::Query;
+use logothete_core::query::question_parts;
+use logothete_core::vector::{Encoder, Role};
+use logothete_core::{Error, ErrorKind, Result};
+
+use super::request::SearchRequest;
+
+/// Vectors that a service computed before the search began. A text that is missing is encoded by the search itself.
+#[derive(Default)]
+pub(crate) struct QueryVectors(HashMap<String, Vec<f32>>);
+
+/// All texts that a search or a question may have to encode for some requests.
+pub(crate) fn texts_of(requests: &[SearchRequest]) -> Vec<String> {
+    let texts = requests.iter().flat_map(|request| {
+        let parts = question_parts(&request.query).into_iter().map(|part| Query::plain(part).text());
+        std::iter::once(Query::parse(&request.query).text()).chain(parts).collect::<Vec<_>>()
+    });
+    let mut texts: Vec<String> = texts.filter(|text| !text.trim().is_empty()).collect();
+    texts.sort_unstable();
+    texts.dedup();
+    texts
+}
+
+impl QueryVectors {
+    /// Encodes some texts. Blocks the thread if the encoder is a service.
+    pub(crate) fn encode(encoder: &dyn Encoder, texts: Vec<String>) -> Result<Self> {
+        let vectors = encoder.encode(&texts.iter().map(String::as_str).collect::<Vec<_>>(), Role::Query)?;
+        let vectors: Vec<Vec<f32>> = vectors.iter().map(<[f32]>::to_vec).collect();
+        Ok(Self(texts.into_iter().zip(vectors).collect()))
+    }
+
+    /// The vector of a text.
+    ///
+    /// # Errors
+    /// If the encoder fails.
+    pub(super) fn of(&self, text: &str, encoder: &dyn Encoder) -> Result<Vec<f32>> {
+        if let Some(vector) = self.0.get(text) {
+            return Ok(vector.clone());
+        }
+        let vectors = encoder.encode(&[text], Role::Query)?;
+        let vector = vectors.iter().next().map(<[f32]>::to_vec);
+        vector.ok_or_else(|| Error::new(ErrorKind::Unreadable, "the encoder returned no vector; check the encoder"))
+    }
+}

@@ -1,0 +1,230 @@
+//! The cache of what generators wrote and encoders computed, by what they were asked: `cache.db`.
+//!
+//! It is a file of its own, and every reply is durable before it is used: a build that is killed, or a corpus that is cut in
+//! another way and back again, pays for nothing twice. Entries are removed only with the document that they belong to.
+
+use std::collections::HashMap;
+use std::path::{Path, PathBuf};
+use std::sync::{Mutex, PoisonError};
+
+use logothete_core::{Error, ErrorKind, Result, TokenUsage};
+use rusqlite::{Connection, params};
+
+const SCHEMA: &str = "
+CREATE TABLE IF NOT EXISTS generated (
+    key      TEXT PRIMARY KEY,  -- BLAKE3 of the generator's fingerprint and the prompt
+    text     TEXT NOT NULL,
+    sent     INTEGER NOT NULL,  -- tokens
+    received INTEGER NOT NULL,
+    owner    TEXT NOT NULL DEFAULT ''  -- the document that it was asked for: its source and path
+) WITHOUT ROWID;
+CREATE TABLE IF NOT EXISTS vectors (
+    key    BLOB PRIMARY KEY,    -- BLAKE3 of the encoder's fingerprint and the text
+    vector BLOB NOT NULL,       -- 32-bit floats, little-endian
+    owner  TEXT NOT NULL DEFAULT ''
+);
+CREATE INDEX IF NOT EXISTS generated_owner ON generated (owner);
+CREATE INDEX IF NOT EXISTS vectors_owner ON vectors (owner);
+PRAGMA user_version = 3;
+";
+/// Brings a cache of version 1 or 2 to this one. What it holds has no owner.
+const FROM_2: &str = "ALTER TABLE generated ADD COLUMN owner TEXT NOT NULL DEFAULT '';
+                      ALTER TABLE vectors ADD COLUMN owner TEXT NOT NULL DEFAULT '';";
+const FROM_1: &str = "CREATE TABLE IF NOT EXISTS vectors (key BLOB PRIMARY KEY, vector BLOB NOT NULL);";
+
+/// The key of a vector.
+pub(crate) type VectorKey = [u8; 32];
+
+/// A vector to be cached.
+pub(crate) struct CachedVector<'a> {
+    pub key: VectorKey,
+    pub vector: &'a [f32],
+    /// The name of the document that it was computed for.
+    pub owner: &'a str,
+}
+
+/// A reply to be cached.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct CachedReply {
+    pub text: String,
+    pub usage: TokenUsage,
+}
+
+/// A cache, shared by all who build.
+pub(crate) trait CacheStore: Send + Sync {
+    /// The vectors of some keys, where they are cached.
+    fn vectors(&self, keys: &[VectorKey]) -> Result<HashMap<VectorKey, Vec<f32>>>;
+    /// Caches vectors, all or none.
+    fn put_vectors(&self, vectors: &[CachedVector<'_>]) -> Result<()>;
+    /// The replies of some keys, where they are cached.
+    fn replies(&self, keys: &[&str]) -> Result<HashMap<String, CachedReply>>;
+    /// Caches the reply of a key, with the name of the document that it was written for.
+    fn put_reply(&self, key: &str, reply: &CachedReply, owner: &str) -> Result<()>;
+    /// Removes what belongs to a document, the vectors of some keys, and what was cached before owners were noted. Nothing of it
+    /// is left in the file.
+    fn forget(&self, owner: &str, keys: &[VectorKey]) -> Result<()>;
+    /// The bytes of the cache.
+    fn bytes(&self) -> u64;
+}
+
+/// The key of a passage's vector: the hash of the encoder's fingerprint and the text.
+pub(crate) fn vector_key(encoder: &str, text: &str) -> VectorKey {
+    hash(&[encoder, text]).into()
+}
+
+/// The key of a reply: the hash of the parts of the request, each after its length.
+pub(crate) fn reply_key(parts: &[&str]) -> String {
+    hash(parts).to_hex().to_string()
+}
+
+/// A cache in SQLite. The file is created when something is first cached.
+pub(crate) struct SqliteCache {
+    /// `None` for a cache in memory.
+    path: Option<PathBuf>,
+    connection: Mutex<Option<Connection>>,
+}
+
+impl SqliteCache {
+    pub(crate) fn new(corpus: &Path) -> Self {
+        Self { path: Some(corpus.join("cache.db")), connection: Mutex::new(None) }
+    }
+
+    pub(crate) fn in_memory() -> Self {
+        Self { path: None, connection: Mutex::new(None) }
+    }
+
+    /// Returns `true` if nothing was ever cached.
+    fn is_missing(&self) -> bool {
+        self.path.as_ref().is_some_and(|path| !path.exists())
+    }
+
+    /// Does some work with the connection, which is opened when it is first needed.
+    fn with<T>(&self, work: impl FnOnce(&Connection) -> rusqlite::Result<T>) -> Result<T> {
+        let mut guard = self.connection.lock().unwrap_or_else(PoisonError::into_inner);
+        let outcome = || {
+            if guard.is_none() {
+                let mut connection = match &self.path {
+                    Some(path) => Connection::open(path)?,
+                    None => Connection::open_in_memory()?,
+                };
+                connection.busy_timeout(std::time::Duration::from_secs(10))?;
+                connection
+                    .execute_batch("PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA secure_delete=ON;")?;
+                migrate(&mut connection)?;
+                *guard = Some(connection);
+            }
+            guard.as_ref().map(work).transpose()
+        };
+        let failed = |error: rusqlite::Error| {
+            let message = format!("{error}; if this file is damaged, remove it: what it held is then computed again");
+            let place = self.path.as_deref().unwrap_or(Path::new("the cache in memory"));
+            Error::new(ErrorKind::System, message).at(place.display()).because(error)
+        };
+        outcome().map_err(failed)?.ok_or_else(|| Error::new(ErrorKind::System, "cache.db was not opened"))
+    }
+}
+
+impl CacheStore for SqliteCache {
+    fn vectors(&self, keys: &[VectorKey]) -> Result<HashMap<VectorKey, Vec<f32>>> {
+        if self.is_missing() {
+            return Ok(HashMap::new());
+        }
+        self.with(|connection| {
+            let mut statement = connection.prepare_cached("SELECT vector FROM vectors WHERE key = ?")?;
+            let mut found = HashMap::new();
+            for key in keys {
+                let mut rows = statement.query([key])?;
+                if let Some(row) = rows.next()? {
+                    found.insert(*key, floats(&row.get::<_, Vec<u8>>(0)?));
+                }
+            }
+            Ok(found)
+        })
+    }
+
+    fn put_vectors(&self, vectors: &[CachedVector<'_>]) -> Result<()> {
+        self.with(|connection| {
+            let transaction = connection.unchecked_transaction()?;
+            {
+                let mut statement = transaction.prepare_cached("INSERT OR REPLACE INTO vectors VALUES (?, ?, ?)")?;
+                for CachedVector { key, vector, owner } in vectors {
+                    let bytes: Vec<u8> = vector.iter().flat_map(|number| number.to_le_bytes()).collect();
+                    statement.execute(params![key, bytes, owner])?;
+                }
+            }
+            transaction.commit()
+        })
+    }
+
+    fn replies(&self, keys: &[&str]) -> Result<HashMap<String, CachedReply>> {
+        if self.is_missing() {
+            return Ok(HashMap::new());
+        }
+        self.with(|connection| {
+            let sql = "SELECT text, sent, received FROM generated WHERE key = ?";
+            let mut statement = connection.prepare_cached(sql)?;
+            let mut found = HashMap::new();
+            for key in keys {
+                let mut rows = statement.query([key])?;
+                if let Some(row) = rows.next()? {
+                    let usage = TokenUsage { sent: row.get(1)?, received: row.get(2)? };
+                    found.insert((*key).to_owned(), CachedReply { text: row.get(0)?, usage });
+                }
+            }
+            Ok(found)
+        })
+    }
+
+    fn put_reply(&self, key: &str, reply: &CachedReply, owner: &str) -> Result<()> {
+        self.with(|connection| {
+            let sql = "INSERT OR REPLACE INTO generated VALUES (?, ?, ?, ?, ?)";
+            let values = params![key, reply.text, reply.usage.sent, reply.usage.received, owner];
+            connection.prepare_cached(sql)?.execute(values).map(|_| ())
+        })
+    }
+
+    fn forget(&self, owner: &str, keys: &[VectorKey]) -> Result<()> {
+        if self.is_missing() {
+            return Ok(());
+        }
+        self.with(|connection| {
+            for table in ["generated", "vectors"] {
+                connection.execute(&format!("DELETE FROM {table} WHERE owner = ? OR owner = ''"), [owner])?;
+            }
+            for key in keys {
+                connection.execute("DELETE FROM vectors WHERE key = ?", [key])?;
+            }
+            connection.execute_batch("VACUUM")?;
+            connection.query_row("PRAGMA wal_checkpoint(TRUNCATE)", [], |_| Ok(()))
+        })
+    }
+
+    fn bytes(&self) -> u64 {
+        self.path.as_ref().and_then(|path| std::fs::metadata(path).ok()).map_or(0, |data| data.len())
+    }
+}
+
+/// Creates the tables, or migrates those of an older version.
+fn migrate(connection: &mut Connection) -> rusqlite::Result<()> {
+    let transaction = connection.transaction_with_behavior(rusqlite::TransactionBehavior::Immediate)?;
+    match transaction.query_row("PRAGMA user_version", [], |row| row.get::<_, u32>(0))? {
+        1 => transaction.execute_batch(&format!("{FROM_1}{FROM_2}"))?,
+        2 => transaction.execute_batch(FROM_2)?,
+        _ => {}
+    }
+    transaction.execute_batch(SCHEMA)?;
+    transaction.commit()
+}
+
+fn hash(parts: &[&str]) -> blake3::Hash {
+    let mut hasher = blake3::Hasher::new();
+    for part in parts {
+        hasher.update(&(part.len() as u64).to_le_bytes());
+        hasher.update(part.as_bytes());
+    }
+    hasher.finalize()
+}
+
+fn floats(bytes: &[u8]) -> Vec<f32> {
+    bytes.chunks_exact(4).map(|four| f32::from_le_bytes([four[0], four[1], four[2], four[3]])).collect()
+}

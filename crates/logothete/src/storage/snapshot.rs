@@ -1,0 +1,208 @@
+//! The indexes of a corpus as of one commit.
+
+use std::sync::{Arc, Mutex};
+
+use logothete_core::keyword::{KeywordIndex, LiveCounts, LiveKeywords, PreparedQuery, Query, Statistics};
+use logothete_core::segment::{Hit, RowSet};
+use logothete_core::vector::{AnnGraph, IvfLists, VectorIndex};
+use logothete_core::{Error, ErrorKind, Result};
+
+use super::blobs::{Blob, BlobStore};
+use super::catalogue::{CatalogueReader, FileKind, RowId, SegmentEntry};
+use super::lock;
+
+/// How many filters are remembered with the rows that they leave.
+const MAX_SCOPES: usize = 16;
+
+/// The approximate index over the vectors of a segment.
+pub(crate) enum Ann {
+    /// There is none: the vectors are scanned.
+    Scan,
+    Graph(AnnGraph<Blob>),
+    Lists(IvfLists<Blob>),
+}
+
+/// One segment, with the rows of it that are live.
+pub(crate) struct Segment {
+    pub entry: SegmentEntry,
+    pub vectors: VectorIndex<Blob>,
+    pub keywords: KeywordIndex<Blob>,
+    pub ann: Ann,
+    counts: LiveCounts,
+}
+
+impl Segment {
+    fn open(entry: SegmentEntry, blobs: &dyn BlobStore) -> Result<Self> {
+        let named = |name: &str, error: Error| if error.place().is_some() { error } else { error.at(name) };
+        let files = &entry.files;
+        let (vectors, keywords) = (files.name(FileKind::Vectors), files.name(FileKind::Keywords));
+        let vectors = blobs.open(vectors).and_then(VectorIndex::open).map_err(|error| named(vectors, error))?;
+        let keywords = blobs.open(keywords).and_then(KeywordIndex::open).map_err(|error| named(keywords, error))?;
+        let ann = match files.ann() {
+            None => Ann::Scan,
+            Some((kind, name)) => {
+                let bytes = blobs.open(name)?;
+                let opened = match kind {
+                    FileKind::Graph => AnnGraph::open(bytes).map(Ann::Graph),
+                    _ => IvfLists::open(bytes).map(Ann::Lists),
+                };
+                opened.map_err(|error| named(name, error))?
+            }
+        };
+        let ann_rows = match &ann {
+            Ann::Scan => files.rows,
+            Ann::Graph(graph) => graph.rows(),
+            Ann::Lists(lists) => lists.rows(),
+        };
+        if [vectors.rows(), keywords.rows(), ann_rows] != [files.rows; 3] {
+            let message = "a segment of the index does not fit the catalogue; build a new corpus";
+            return Err(Error::new(ErrorKind::Corpus, message).at(files.name(FileKind::Vectors)));
+        }
+        let counts = LiveCounts::new(&keywords, &entry.live);
+        Ok(Self { entry, vectors, keywords, ann, counts })
+    }
+
+    fn keywords(&self) -> LiveKeywords<'_, Blob> {
+        LiveKeywords { index: &self.keywords, live: &self.entry.live, counts: &self.counts }
+    }
+
+    fn search_vectors(&self, query: &[f32], among: &RowSet, count: usize) -> Vec<Hit> {
+        match &self.ann {
+            Ann::Scan => self.vectors.search(query, among, count),
+            Ann::Graph(graph) => graph.search(&self.vectors, query, among, count),
+            Ann::Lists(lists) => lists.search(&self.vectors, query, among, count),
+        }
+    }
+}
+
+/// The rows that a search may return, a set for each segment.
+pub(crate) type Scope = Vec<RowSet>;
+
+/// All segments of a corpus.
+pub(crate) struct Snapshot {
+    /// The number of the commit.
+    pub commit: i64,
+    pub segments: Vec<Segment>,
+    /// The rows that filters leave, the latest last.
+    scopes: Mutex<Vec<(String, Arc<Scope>)>>,
+}
+
+impl Snapshot {
+    /// Opens the segments that the catalogue names. Only their headers are read.
+    pub(crate) fn open(catalogue: &dyn CatalogueReader, blobs: &dyn BlobStore) -> Result<Self> {
+        let entries = catalogue.segments()?.into_iter();
+        let segments = entries.map(|entry| Segment::open(entry, blobs)).collect::<Result<_>>()?;
+        Ok(Self { commit: catalogue.manifest()?.commit, segments, scopes: Mutex::default() })
+    }
+
+    /// Returns `true` if its rows are those of `entries`, whatever files these have.
+    pub(crate) fn has_the_rows_of(&self, entries: &[SegmentEntry]) -> bool {
+        let same = |(segment, entry): (&Segment, &SegmentEntry)| {
+            (segment.entry.id, &segment.entry.live) == (entry.id, &entry.live)
+        };
+        self.segments.len() == entries.len() && self.segments.iter().zip(entries).all(same)
+    }
+
+    /// The rows nearest to a vector, best first.
+    pub(crate) fn search_vectors(&self, query: &[f32], scope: Option<&Scope>, count: usize) -> Vec<(RowId, f32)> {
+        self.gather(count, |at, segment| {
+            segment.search_vectors(query, scope.map_or(&segment.entry.live, |scope| &scope[at]), count)
+        })
+    }
+
+    /// Looks up the terms of a query in all segments.
+    pub(crate) fn prepare(&self, query: &Query) -> PreparedQuery {
+        PreparedQuery::new(query, &self.segments.iter().map(Segment::keywords).collect::<Vec<_>>())
+    }
+
+    /// The rows that fit a query best, best first.
+    pub(crate) fn search_keywords(
+        &self,
+        query: &PreparedQuery,
+        scope: Option<&Scope>,
+        count: usize,
+    ) -> Vec<(RowId, f32)> {
+        self.gather(count, |at, segment| query.search(segment.keywords(), scope.map(|scope| &scope[at]), count))
+    }
+
+    /// The live rows of a scope that a query does not rule out; `None` means all.
+    pub(crate) fn allowed(&self, query: &PreparedQuery, scope: Option<Scope>) -> Option<Scope> {
+        if !query.is_strict() {
+            return scope;
+        }
+        let mut allowed: Scope = Vec::with_capacity(self.segments.len());
+        for (at, segment) in self.segments.iter().enumerate() {
+            let mut rows = query.allowed(segment.keywords()).unwrap_or_else(|| segment.entry.live.clone());
+            if let Some(scope) = &scope {
+                rows.intersect_with(&scope[at]);
+            }
+            allowed.push(rows);
+        }
+        Some(allowed)
+    }
+
+    /// A scope without rows.
+    pub(crate) fn empty_scope(&self) -> Scope {
+        self.segments.iter().map(|segment| RowSet::new(segment.entry.files.rows)).collect()
+    }
+
+    /// The rows that a filter leaves, if they are remembered.
+    pub(crate) fn kept_scope(&self, filter: &str) -> Option<Arc<Scope>> {
+        lock(&self.scopes).iter().find(|(written, _)| written == filter).map(|(_, scope)| scope.clone())
+    }
+
+    /// Remembers the rows that a filter leaves.
+    pub(crate) fn keep_scope(&self, filter: String, scope: &Arc<Scope>) {
+        let mut scopes = lock(&self.scopes);
+        if scopes.len() == MAX_SCOPES {
+            scopes.remove(0);
+        }
+        scopes.push((filter, scope.clone()));
+    }
+
+    /// How rare each term is.
+    pub(crate) fn statistics(&self, terms: &[String]) -> Statistics {
+        Statistics::gather(&self.segments.iter().map(Segment::keywords).collect::<Vec<_>>(), terms)
+    }
+
+    fn gather(&self, count: usize, search: impl Fn(usize, &Segment) -> Vec<Hit>) -> Vec<(RowId, f32)> {
+        let mut all: Vec<(RowId, f32)> = Vec::new();
+        for (at, segment) in self.segments.iter().enumerate() {
+            let hits = search(at, segment).into_iter();
+            all.extend(hits.map(|hit| (RowId { segment: segment.entry.id, row: hit.row }, hit.score)));
+        }
+        all.sort_unstable_by(|a, b| b.1.total_cmp(&a.1).then_with(|| a.0.cmp(&b.0)));
+        all.truncate(count);
+        all
+    }
+
+    /// The position of a segment among the others.
+    pub(crate) fn position_of(&self, segment: i64) -> Option<usize> {
+        self.segments.binary_search_by_key(&segment, |segment| segment.entry.id).ok()
+    }
+
+    /// The vector of a row.
+    pub(crate) fn vector(&self, row: RowId) -> Option<Vec<f32>> {
+        self.segments[self.position_of(row.segment)?].vectors.row(row.row)
+    }
+
+    /// Reads every byte of every segment and compares its checksums, until `is_stopped` returns `true`.
+    pub(crate) fn verify(&self, is_stopped: &dyn Fn() -> bool) -> Result<()> {
+        for segment in &self.segments {
+            let files = &segment.entry.files;
+            let (_, ann) = files.ann().unwrap_or((FileKind::Graph, ""));
+            segment.vectors.verify().map_err(|error| error.at(files.name(FileKind::Vectors)))?;
+            segment.keywords.verify().map_err(|error| error.at(files.name(FileKind::Keywords)))?;
+            match &segment.ann {
+                Ann::Scan => Ok(()),
+                Ann::Graph(graph) => graph.verify(),
+                Ann::Lists(lists) => lists.verify(),
+            }
+            .map_err(|error| error.at(ann))?;
+            if is_stopped() {
+                return Err(Error::new(ErrorKind::Cancelled, "the verification was stopped"));
+            }
+        }
+        Ok(())
+    }
+}

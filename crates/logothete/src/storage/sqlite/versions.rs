@@ -1,0 +1,101 @@
+//! The versions of the catalogue's format, and how an older one is migrated to the newest.
+
+use logothete_core::segment::RowSet;
+use logothete_core::{Error, ErrorKind, Result};
+use rusqlite::{Connection, TransactionBehavior};
+
+use super::failed;
+
+/// The version of the format on disk.
+pub(crate) const FORMAT: u32 = 5;
+/// The oldest version whose exports can be imported: the exported tables have not changed since.
+pub(crate) const OLDEST_EXPORT: u32 = 4;
+
+/// Creates an empty catalogue.
+const SCHEMA: &str = concat!(include_str!("schema.sql"), include_str!("chunks.sql"), include_str!("segments.sql"));
+/// From 1 to 2.
+const FROM_1: &str = "ALTER TABLE documents ADD COLUMN layout TEXT NOT NULL DEFAULT '{}'";
+/// From 2 to 3. The chunks are searched for duplicates when they are cut again.
+const FROM_2: &str = concat!(
+    "ALTER TABLE chunks RENAME TO chunks_2; DROP INDEX chunks_of_document;",
+    include_str!("chunks.sql"),
+    "INSERT INTO chunks SELECT id, document, ordinal, start, \"end\", start, \"end\", first_page, last_page, section, size,
+     text, context, sentences, NULL, NULL, segment, row, NULL, NULL, NULL, NULL FROM chunks_2; DROP TABLE chunks_2;"
+);
+/// From 3 to 4: live rows, and the approximate index of a segment. Postings are written anew when the corpus is next opened.
+const FROM_3: &str = concat!(
+    "ALTER TABLE documents ADD COLUMN inode INTEGER; ALTER TABLE segments RENAME TO segments_3;",
+    include_str!("segments_4.sql"),
+    "INSERT INTO segments SELECT id, rows, vectors, keywords, NULL, NULL FROM segments_3; DROP TABLE segments_3;"
+);
+/// From 4 to 5: the files of a segment are rows of a table of their own.
+const FROM_4: &str = concat!(
+    "ALTER TABLE segments RENAME TO segments_4; ALTER TABLE gone RENAME TO gone_4; DROP TRIGGER chunk_gone;
+     DROP INDEX documents_hash;",
+    include_str!("segments.sql"),
+    "INSERT INTO segments SELECT id, rows, live FROM segments_4;
+     INSERT INTO segment_files SELECT id, 'vectors', vectors FROM segments_4;
+     INSERT INTO segment_files SELECT id, 'keywords', keywords FROM segments_4;
+     INSERT INTO segment_files SELECT id, CASE WHEN near LIKE '%.graph' THEN 'graph' ELSE 'lists' END, near FROM segments_4
+         WHERE near IS NOT NULL;
+     INSERT INTO gone SELECT * FROM gone_4; DROP TABLE segments_4; DROP TABLE gone_4;"
+);
+
+/// Migrates a catalogue to the newest version, all or not at all.
+pub(super) fn migrate(connection: &mut Connection) -> Result<()> {
+    let version = |connection: &Connection| -> Result<u32> {
+        connection.query_row("PRAGMA user_version", [], |row| row.get(0)).map_err(failed)
+    };
+    match version(connection)? {
+        FORMAT => return Ok(()),
+        0..FORMAT => {}
+        newer => {
+            return Err(Error::new(
+                ErrorKind::Corpus,
+                format!(
+                    "this corpus has format {newer}, and this version reads formats up to {FORMAT}; use a newer one"
+                ),
+            ));
+        }
+    }
+    // Tables are renamed while others refer to them.
+    connection.execute_batch("PRAGMA foreign_keys=OFF; PRAGMA legacy_alter_table=ON").map_err(failed)?;
+    // Two processes may migrate at once: the one that waits finds the work done.
+    let transaction = connection.transaction_with_behavior(TransactionBehavior::Immediate).map_err(failed)?;
+    let steps: &[&str] = match version(&transaction)? {
+        0 => &[SCHEMA],
+        1 => &[FROM_1, FROM_2, FROM_3, FROM_4],
+        2 => &[FROM_2, FROM_3, FROM_4],
+        3 => &[FROM_3, FROM_4],
+        4 => &[FROM_4],
+        _ => &[],
+    };
+    for step in steps {
+        transaction.execute_batch(step).map_err(failed)?;
+    }
+    if steps.contains(&FROM_3) {
+        note_live(&transaction).map_err(failed)?;
+    }
+    transaction.pragma_update(None, "user_version", FORMAT).map_err(failed)?;
+    transaction.commit().map_err(failed)?;
+    connection.execute_batch("PRAGMA foreign_keys=ON; PRAGMA legacy_alter_table=OFF").map_err(failed)
+}
+
+/// Notes which rows are live, from the chunks.
+fn note_live(connection: &Connection) -> rusqlite::Result<()> {
+    let mut segments = connection.prepare("SELECT id, rows FROM segments")?;
+    let mut rows_of = connection.prepare("SELECT row FROM chunks WHERE segment = ?")?;
+    let mut note = connection.prepare("UPDATE segments SET live = ? WHERE id = ?")?;
+    let all: Vec<(i64, u32)> =
+        segments.query_map([], |row| Ok((row.get(0)?, row.get(1)?)))?.collect::<rusqlite::Result<_>>()?;
+    for (id, rows) in all {
+        let mut live = RowSet::new(rows);
+        for row in rows_of.query_map([id], |row| row.get(0))? {
+            live.insert(row?);
+        }
+        if live.len() < rows {
+            note.execute(rusqlite::params![live.to_bytes(), id])?;
+        }
+    }
+    Ok(())
+}

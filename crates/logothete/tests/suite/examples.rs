@@ -1,0 +1,42 @@
+//! Every example runs on the demo's documents.
+
+use std::path::PathBuf;
+use std::process::Command;
+
+use rstest::rstest;
+
+/// Runs an example beside a link to the demo, and returns what it prints.
+fn run(name: &str) -> String {
+    let test = std::env::current_exe().expect("this test has a path");
+    let profile = test.parent().and_then(|deps| deps.parent()).expect("it lies in target/PROFILE/deps");
+    let folder = tempfile::tempdir().expect("a temporary folder");
+    let demo = PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("../../demo").canonicalize().expect("the demo");
+    std::os::unix::fs::symlink(demo, folder.path().join("demo")).expect("a link");
+    let output = Command::new(profile.join("examples").join(name)).current_dir(folder.path()).output();
+    let output = output.unwrap_or_else(|error| panic!("{name} was not built: {error}"));
+    assert!(output.status.success() && output.stderr.is_empty(), "{}", String::from_utf8_lossy(&output.stderr));
+    String::from_utf8(output.stdout).expect("it prints UTF-8")
+}
+
+#[rstest]
+#[case("quickstart", &["5.4 metres", "[1] byelaws.pdf, page 2, Article 4. The North Channel"])]
+#[case("own_encoder", &["1. ", "vector leg", "swing bridge"])]
+#[case("own_chunker", &["chunks", "1. watch-log.txt, MONDAY 17 NOVEMBER 2025\n   14:50 Yacht Merry Widgeon aground"])]
+#[case("own_parser", &["5.2", "[1] 2025-11-18.tides, Tides at Marrowby"])]
+#[case("shared", &["notice-6.md, Notice 6", "notice-8.md, Notice 8", "3 documents then, 4 now"])]
+#[case("own_ids", &["rule-2", "Nobody stands near a line under strain.", "[1] rule-3", "2 chunks are left"])]
+fn it_runs(#[case] name: &str, #[case] expected: &[&str]) {
+    let printed = run(name);
+    for words in expected {
+        assert!(printed.contains(words), "{printed}");
+    }
+}
+
+#[test]
+fn examples_are_short() {
+    let folder = PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("examples");
+    for entry in std::fs::read_dir(folder).expect("examples").flatten() {
+        let lines = std::fs::read_to_string(entry.path()).expect("an example").lines().count();
+        assert!(lines < 80, "{} has {lines} lines", entry.path().display());
+    }
+}

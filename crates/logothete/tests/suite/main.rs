@@ -1,0 +1,14 @@
+//! The tests of the crate through its public interface, as one program: linking is most of what they would cost otherwise.
+
+mod answers;
+mod chunking;
+mod citations;
+mod consistency;
+mod corpus;
+mod examples;
+mod reading;
+mod repeats;
+mod searching;
+mod sources;
+mod spending;
+mod upkeep;

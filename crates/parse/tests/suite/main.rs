@@ -1,0 +1,11 @@
+//! The tests of the crate through its public interface, as one program: linking is most of what they would cost otherwise.
+
+mod bad_input;
+mod common;
+mod documents;
+mod formats;
+mod layout;
+mod pages_and_rows;
+mod round_trips;
+mod structure;
+mod understanding;

@@ -1,0 +1,4 @@
+//! The tests of the crate through its public interface, as one program: linking is most of what they would cost otherwise.
+
+mod contexts;
+mod embeddings;
