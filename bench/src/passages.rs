@@ -4,6 +4,7 @@
 pub const WORDS: usize = 200_000;
 
 /// Numbers that look random.
+#[derive(Debug)]
 pub struct Random(pub u64);
 
 impl Random {

@@ -120,6 +120,7 @@ impl Dice {
 }
 
 /// A page with a table.
+#[derive(Debug)]
 pub struct Sheet {
     /// What makes it.
     pub maker: Maker,
@@ -325,6 +326,7 @@ impl Sheet {
 }
 
 /// A page set in columns.
+#[derive(Debug)]
 pub struct Columns {
     /// What makes it.
     pub maker: Maker,

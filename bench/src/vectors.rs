@@ -36,6 +36,7 @@ fn moved(vector: &[f32], state: &mut u64) -> Vec<f32> {
 }
 
 /// Vectors, and queries that are near to some of them.
+#[derive(Debug)]
 pub struct Enlarged {
     /// How many texts there were.
     pub texts: usize,

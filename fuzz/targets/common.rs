@@ -1,4 +1,4 @@
-//! What every target does: reads the input as its format, with little to spend, and looks at what comes back.
+//! What every target does: reads the input as its format, with a small budget, and checks what comes back.
 
 use logothete_core::document::{Budget, Input, Parser};
 
@@ -7,8 +7,8 @@ pub fn read(parser: &dyn Parser, name: &str, bytes: &[u8]) {
         return;
     }
     let mut budget = Budget::default();
-    budget.most_pages = 20;
-    budget.most_unpacked = 4_000_000;
+    budget.max_pages = 20;
+    budget.max_unpacked = 4_000_000;
     if let Ok(document) = parser.parse(&Input { name, bytes, budget: &budget }) {
         // Spans must lie on characters inside the text, in order.
         let mut end = 0;

@@ -19,7 +19,7 @@ pub struct Arguments {
     pub json: bool,
 }
 
-/// Where the configuration and the corpus are.
+/// The configuration and the corpus.
 #[derive(Args)]
 pub struct CorpusArguments {
     /// The configuration file [default: the nearest logothete.toml, upwards from here]
@@ -57,28 +57,28 @@ pub struct ParseArguments {
     pub output: Option<PathBuf>,
 }
 
-/// What to cut, and how.
+/// The documents to cut, and the settings.
 #[derive(Args)]
 pub struct ChunkArguments {
     /// Files or folders
     #[arg(required = true, value_name = "FILE")]
     pub files: Vec<PathBuf>,
-    /// How: structure, sentences, separators, window, pages, marked, rows, whole or topics
+    /// The strategy: structure, sentences, separators, window, pages, marked, rows, whole or topics
     #[arg(long, value_name = "NAME")]
     pub strategy: Option<String>,
-    /// The most in a chunk, context included
+    /// The maximum size of a chunk, context included
     #[arg(long, value_name = "NUMBER")]
     pub limit: Option<usize>,
-    /// How much of the chunk before is repeated
+    /// How much of the previous chunk is repeated
     #[arg(long, value_name = "NUMBER")]
     pub overlap: Option<usize>,
-    /// What both are counted in: words, characters, or tokens of the encoder
+    /// The unit of both: words, characters, or tokens of the encoder
     #[arg(long, value_name = "UNIT")]
     pub unit: Option<String>,
-    /// For separators: what to cut at; the coarsest first, once for each
+    /// For separators: a separator to cut at; repeat the option, the coarsest first
     #[arg(long = "separator", value_name = "TEXT", allow_hyphen_values = true)]
     pub separators: Vec<String>,
-    /// For marked: what a marked line looks like, with * for anything
+    /// For marked: the pattern of a marked line, with * for anything
     #[arg(long, value_name = "PATTERN", allow_hyphen_values = true)]
     pub marker: Option<String>,
     /// For rows: how many rows a chunk has
@@ -89,7 +89,7 @@ pub struct ChunkArguments {
     pub compare: Option<String>,
 }
 
-/// What is done to a corpus besides building.
+/// Maintenance of a corpus.
 #[derive(Args)]
 #[group(multiple = false, conflicts_with_all = ["paths", "prune", "estimate"])]
 pub struct Upkeep {
@@ -102,16 +102,15 @@ pub struct Upkeep {
     /// Encode all chunks with the configuration's encoder, and use it from then on
     #[arg(long)]
     pub reencode: bool,
-    /// Fill an empty corpus with what show --export wrote
+    /// Fill an empty corpus from a file that show --export wrote
     #[arg(long, value_name = "FILE")]
     pub import: Option<PathBuf>,
 }
 
-/// What to search for, and among what.
+/// The query, the filter and the order of a search.
 #[derive(Args)]
 pub struct SearchArguments {
-    /// The query, best in quotes; +word must be there, -word must not, "some words" as they are written, begin* for the
-    /// beginning of words
+    /// The query, best in quotes; +word is required, -word is excluded, "some words" is a phrase, begin* a prefix
     #[arg(value_name = "QUERY", required_unless_present = "queries")]
     pub query: Vec<String>,
     /// Search for each line of a file instead
@@ -120,10 +119,10 @@ pub struct SearchArguments {
     /// How many passages to show
     #[arg(long, value_name = "NUMBER", value_parser = clap::value_parser!(u32).range(1..))]
     pub count: Option<u32>,
-    /// Search among chunks for which this holds, such as 'date >= 2025-03 and page < 9'
+    /// Search only chunks for which this filter holds, such as 'date >= 2025-03 and page < 9'
     #[arg(long, value_name = "FILTER")]
     pub filter: Option<String>,
-    /// Sort what was found by a field; with - before it, the greatest first
+    /// Sort the passages by a field; with - before it, in descending order
     #[arg(long, value_name = "FIELD", allow_hyphen_values = true)]
     pub sort: Option<String>,
     /// Show only passages with a score in this range, such as 0.4.. or 0.4..0.8; that of a leg is vector=0.3..
@@ -131,7 +130,7 @@ pub struct SearchArguments {
     pub scores: Vec<String>,
 }
 
-/// What to answer, and from what.
+/// The question and the filter of an answer.
 #[derive(Args)]
 pub struct AskArguments {
     /// The question
@@ -140,7 +139,7 @@ pub struct AskArguments {
     /// Answer each line of a file instead
     #[arg(long, value_name = "FILE", conflicts_with = "question")]
     pub questions: Option<PathBuf>,
-    /// Answer from chunks for which this holds, such as 'date >= 2025-03 and page < 9'
+    /// Answer only from chunks for which this filter holds, such as 'date >= 2025-03 and page < 9'
     #[arg(long, value_name = "FILTER")]
     pub filter: Option<String>,
     /// Show what every stage did
@@ -165,7 +164,7 @@ pub enum Verb {
     Demo,
     /// Write a logothete.toml to start from, with every setting
     New {
-        /// Files and folders that documents come from, as the file names them: relative to it
+        /// Files and folders that documents come from, relative to the configuration file
         #[arg(value_name = "PATH")]
         paths: Vec<PathBuf>,
     },
@@ -181,7 +180,7 @@ pub enum Verb {
         /// Remove documents that are gone even when they are more than half of a folder
         #[arg(long)]
         prune: bool,
-        /// Say what would be read, cut and written, and what it would cost, and do nothing
+        /// Print what would be read, cut and written, and what it would cost; change nothing
         #[arg(long, conflicts_with = "prune")]
         estimate: bool,
         #[command(flatten)]

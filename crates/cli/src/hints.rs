@@ -1,4 +1,4 @@
-//! What the command adds to errors of the library: which verb or option helps.
+//! Hints that the command adds to errors of the library: which subcommand or option helps.
 
 use logothete::{Error, ErrorKind};
 

@@ -1,4 +1,4 @@
-//! The `logothete` command: reads arguments, calls the library, shows what comes back.
+//! The `logothete` command: reads arguments, calls the library, and shows the result.
 
 mod args;
 mod commands;

@@ -1,4 +1,4 @@
-//! One error type for every stage: what failed, where, why, and what to do next.
+//! The error type of all crates: what failed, where, why, and what to do next.
 
 use std::error::Error as StdError;
 use std::fmt;

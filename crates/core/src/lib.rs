@@ -1,9 +1,8 @@
-//! The values, the traits and the computation of Logothete, and nothing else: no files, no sockets, no clock, no
-//! printing. Everything here can be called alone and tested alone.
+//! Values, traits and computation of Logothete. This crate opens no file or socket, reads no clock, and prints nothing.
 //!
-//! The folders follow the flow of data. Building: [`document`] → [`chunk`] → [`vector`] and [`keyword`] indexes.
-//! Asking: [`search`] → [`prompt`] → [`cite`] (claims, citations, refusals). [`measure`] scores the outcome. [`text`] holds the words and
-//! sentences that all of them count in.
+//! The modules follow the flow of data. Building: [`document`] → [`chunk`] → [`vector`] and [`keyword`] indexes. Asking: [`query`] →
+//! [`search`] → [`evidence`] → [`verify`] → [`answer`]. [`prompt`] assembles what a generator receives. [`eval`] scores results.
+//! [`text`] splits text into words and sentences, and [`segment`] has what all index files share. Every function can be called alone.
 //!
 //! ```
 //! use logothete_core::chunk::{self, Structure};

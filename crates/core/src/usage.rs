@@ -1,4 +1,4 @@
-//! What a model read and wrote.
+//! Token counts of a model.
 
 use std::ops::AddAssign;
 

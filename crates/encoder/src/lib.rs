@@ -3,8 +3,8 @@
 //! [`SentenceEncoder`] is a transformer of BERT's family: the one that is embedded, or yours from a folder. [`Hashing`] needs
 //! no weights and knows no language: it stays when nothing better fits.
 //!
-//! From text to vector: [`tokenise`] turns text into tokens, [`bert`] runs them through the network with the arithmetic of
-//! [`kernel`] and the numbers of [`weights`], and [`SentenceEncoder`] pools what comes out.
+//! From text to vector: `tokenise` turns text into tokens, `bert` runs them through the network with the arithmetic of
+//! `kernel` and the numbers of `weights`, and [`SentenceEncoder`] pools what comes out.
 
 mod bert;
 mod hashing;

@@ -1,4 +1,4 @@
-//! ZIP archives as office documents and books are: named parts, unpacked one by one within a limit.
+//! ZIP archives of office documents and books: named parts, unpacked one by one within a limit.
 
 use std::cell::Cell;
 use std::io::{Cursor, Read};

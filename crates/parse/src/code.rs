@@ -1,4 +1,4 @@
-//! Source code as text: kept as it is written, in parts that begin at the margin.
+//! Source code as text, in parts that begin at the margin.
 
 use logothete_core::document::{BlockKind, Document, DocumentBuilder, Input, Parser, Value};
 use logothete_core::{Error, ErrorKind, Fingerprint, Result};

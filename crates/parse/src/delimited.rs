@@ -1,4 +1,4 @@
-//! Tables in text: fields parted by commas, semicolons, tabs or bars.
+//! Tables in text, with commas, semicolons, tabs or bars between the fields.
 
 use csv::{ReaderBuilder, Trim};
 use logothete_core::document::{Document, DocumentBuilder, Input, Parser, Value};

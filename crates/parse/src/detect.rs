@@ -1,4 +1,4 @@
-//! What an input is when no parser is sure: text or not, and what the common other things are called.
+//! Detects whether an input is text if no parser recognises it, and names common other formats.
 
 use logothete_core::{Error, ErrorKind};
 

@@ -10,7 +10,7 @@ use crate::{ParseSettings, Parsers, html, plain};
 const MAX_ATTACHMENTS: usize = 200;
 
 /// Reads e-mail.
-#[derive(Clone, Default)]
+#[derive(Debug, Clone, Default)]
 pub struct EmailParser {
     settings: ParseSettings,
 }

@@ -1,4 +1,4 @@
-//! JSON and JSON Lines: one record or many, each with a text, a title and whatever else it holds.
+//! JSON and JSON Lines: one or more records, each with a text, a title and other fields.
 
 use logothete_core::document::{BlockKind, Document, DocumentBuilder, Input, Parser, Value};
 use logothete_core::{Error, ErrorKind, Fingerprint, Result};

@@ -1,4 +1,4 @@
-//! The language of a document, found from its text where the document does not say.
+//! The language of a document, detected from its text if the document does not state it.
 
 use logothete_core::document::{Document, Value};
 use whatlang::{Lang, detect};

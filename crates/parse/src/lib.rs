@@ -85,6 +85,12 @@ pub struct ParseSettings {
     pub picture_advice: Option<&'static str>,
 }
 
+impl std::fmt::Debug for ParseSettings {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("ParseSettings").finish_non_exhaustive()
+    }
+}
+
 /// The parsers of the library; plain text, which fits everything, comes last.
 fn built_in(settings: &ParseSettings) -> Vec<Arc<dyn Parser>> {
     vec![

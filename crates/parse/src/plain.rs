@@ -1,4 +1,4 @@
-//! Plain text: decoding, and the little structure that text shows by its lines.
+//! Plain text: decoding, and the structure that its lines show.
 
 use std::borrow::Cow;
 

@@ -1,4 +1,4 @@
-//! Which parser reads what: by content first, then by media type, then by name.
+//! Chooses the parser of an input: by content, then by media type, then by name.
 
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::Arc;
@@ -12,6 +12,12 @@ use crate::{detect, language};
 #[derive(Clone)]
 pub struct Parsers {
     list: Vec<Arc<dyn Parser>>,
+}
+
+impl std::fmt::Debug for Parsers {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("Parsers").finish_non_exhaustive()
+    }
 }
 
 impl Default for Parsers {

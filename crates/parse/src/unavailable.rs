@@ -1,4 +1,4 @@
-//! What takes the place of drawing in a build without the feature `picture`.
+//! Functions that return an error in a build without the feature `picture`.
 
 use logothete_core::document::{Area, Document, Picture};
 use logothete_core::{Error, ErrorKind, Result};

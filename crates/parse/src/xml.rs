@@ -113,8 +113,7 @@ pub(crate) fn tree(bytes: &[u8], budget: &Budget) -> Result<Element> {
         match event {
             XmlEvent::Start(start) => {
                 if open.len() > MAX_DEPTH {
-                    let message =
-                        format!("its XML has more than {MAX_DEPTH} elements inside one another; it was not read");
+                    let message = format!("its XML nests more than {MAX_DEPTH} elements; it was not read");
                     return Err(Error::new(ErrorKind::Limit, message));
                 }
                 open.push(element(start));

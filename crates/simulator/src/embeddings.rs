@@ -50,11 +50,13 @@ pub struct EmbeddingRequest {
 }
 
 /// A service with vectors of the hashing encoder. It runs until it is dropped.
+#[derive(Debug)]
 pub struct EmbeddingService {
     address: SocketAddr,
     shared: Arc<Shared>,
 }
 
+#[derive(Debug)]
 struct Shared {
     encoder: Hashing,
     asked: Mutex<Vec<EmbeddingRequest>>,

@@ -28,6 +28,12 @@ pub struct ScriptedGenerator {
     state: Arc<Mutex<State>>,
 }
 
+impl std::fmt::Debug for ScriptedGenerator {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("ScriptedGenerator").finish_non_exhaustive()
+    }
+}
+
 #[derive(Default)]
 struct State {
     asked: Vec<Prompt>,

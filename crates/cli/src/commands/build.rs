@@ -164,11 +164,11 @@ pub fn render(report: &BuildReport, style: Style) -> String {
         "none encoded".to_owned()
     } else {
         let [encoded, cached] = [report.encoded, report.cached].map(|n| thousands(n as u64));
-        format!("{encoded} encoded, {cached} from before")
+        format!("{encoded} encoded, {cached} cached")
     };
     let encoded = match report.repeated {
         0 => encoded,
-        repeated => format!("{encoded}; {} what others say", count(repeated as u64, "repeats", "repeat")),
+        repeated => format!("{encoded}; {}", count(repeated as u64, "duplicate", "duplicates")),
     };
     let mut out = format!(
         "{} {documents}\n{}    {} ({encoded})\n{}      {}\n",
@@ -180,7 +180,7 @@ pub fn render(report: &BuildReport, style: Style) -> String {
     );
     if report.contexts + report.contexts_cached > 0 {
         out.push_str(&format!(
-            "{}  {} written for {} tokens sent and {} received, {} from before\n",
+            "{}  {} written for {} tokens sent and {} received, {} cached\n",
             style.faint("Contexts"),
             thousands(report.contexts as u64),
             thousands(report.tokens.sent),
@@ -200,7 +200,7 @@ pub fn render(report: &BuildReport, style: Style) -> String {
     } else if report.stopped {
         out.push_str(&format!(
             "\n{}\n",
-            style.warning("Stopped. What was read is kept; the same command goes on from here.")
+            style.warning("Stopped. What was read is kept; run the same command to continue.")
         ));
     }
     for needed in &report.prune_needed {

@@ -1,4 +1,4 @@
-//! One module a verb.
+//! The subcommands, a module each.
 
 pub mod ask;
 pub mod build;

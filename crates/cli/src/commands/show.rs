@@ -54,7 +54,7 @@ fn show_all(info: &CorpusInfo) -> Output {
     let documents = count(info.documents.len() as u64, "document", "documents");
     let repeated = match info.repeated {
         0 => String::new(),
-        repeated => format!(", {} what others say", count(repeated, "repeats", "repeat")),
+        repeated => format!(", {}", count(repeated, "duplicate", "duplicates")),
     };
     text.push_str(&fact("Holds", &format!("{documents}, {}{repeated}", count(info.chunks, "chunk", "chunks"))));
     if info.dead_rows > 0 {

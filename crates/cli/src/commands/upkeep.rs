@@ -1,5 +1,4 @@
-//! What `logothete build` does to a corpus besides building: forgetting, compacting, encoding anew, importing; and what
-//! `logothete show` writes of all of it.
+//! What `logothete build` does besides building (forget, compact, re-encode, import), and the export of `logothete show`.
 
 use std::fs::File;
 use std::io::{BufReader, BufWriter};
@@ -85,7 +84,7 @@ pub async fn reencode(at: &CorpusArguments) -> Result<Output> {
             (format!("{made}{kept}. Stopped; the old vectors are still in use. Run it again to go on.\n"), STOPPED)
         }
         _ if report.encoded + report.cached == 0 => {
-            (format!("The corpus is of the encoder “{encoder}” already.\n"), DONE)
+            (format!("The corpus already uses the encoder “{encoder}”.\n"), DONE)
         }
         _ => (format!("{made}{kept}. The corpus is of the encoder “{encoder}” now.\n"), DONE),
     };

@@ -1,4 +1,4 @@
-//! Small charts of letters: histograms, strips of places, two texts beside each other.
+//! Small charts made of characters: histograms, strips, and two texts side by side.
 
 use unicode_width::UnicodeWidthStr;
 

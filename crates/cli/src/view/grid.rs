@@ -1,4 +1,4 @@
-//! Tables as a parser saw them: ruled, every word of every cell kept.
+//! Tables with rules, as a parser saw them: every word of every cell.
 
 use unicode_width::UnicodeWidthStr;
 

@@ -1,4 +1,4 @@
-//! Showing things in a terminal, or in a pipe: styles, wrapping, tables.
+//! Views for a terminal or a pipe: styles, wrapping, tables.
 
 mod chart;
 mod grid;

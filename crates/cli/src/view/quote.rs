@@ -1,4 +1,4 @@
-//! Quotations with the matching words set off.
+//! Quotations with the matching words highlighted.
 
 use logothete::document::Span;
 use unicode_width::UnicodeWidthStr;

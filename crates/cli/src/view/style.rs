@@ -1,4 +1,4 @@
-//! Colour and weight, where somebody can see them.
+//! Colour and weight, if the output is a terminal.
 
 use std::io::IsTerminal;
 

@@ -1,4 +1,4 @@
-//! What is written to a terminal does nothing to it: names, titles and texts are those of anybody's documents.
+//! Makes control characters visible, so that names, titles and texts of documents cannot change the terminal.
 
 use std::borrow::Cow;
 

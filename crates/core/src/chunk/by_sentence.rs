@@ -1,4 +1,4 @@
-//! Whole sentences, packed across blocks.
+//! Packs whole sentences across blocks.
 
 use super::context::Contexts;
 use super::pack::{Fill, Packer};

@@ -1,4 +1,5 @@
-//! What helps to find a chunk and is not its text: title, section path, the header of a table that began before it.
+//! The context of a chunk: title, section path, and the header of a table that began before it. It helps to find the chunk and
+//! is not part of its text.
 
 use super::Limit;
 use std::cell::{Cell, RefCell};

@@ -1,4 +1,4 @@
-//! Chunks along divisions that are there already: pages, marked lines, rows of tables, the document.
+//! Chunks along existing divisions: pages, marked lines, rows of tables, the document.
 
 use super::context::Contexts;
 use super::pack::{Fill, Packer};

@@ -1,4 +1,4 @@
-//! What a chunk is known by.
+//! Identities of chunks.
 
 use std::collections::HashMap;
 use std::fmt;

@@ -1,4 +1,4 @@
-//! How long a chunk may be, and how much of the one before it may repeat.
+//! The limit of a chunk, and how much of the chunk before it may repeat.
 
 use std::fmt;
 use std::sync::Arc;
@@ -29,6 +29,12 @@ pub enum Unit {
 pub struct TokenCounter {
     fingerprint: Fingerprint,
     count: Arc<dyn Fn(&str) -> usize + Send + Sync>,
+}
+
+impl fmt::Debug for TokenCounter {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("TokenCounter").field("fingerprint", &self.fingerprint).finish_non_exhaustive()
+    }
 }
 
 impl TokenCounter {

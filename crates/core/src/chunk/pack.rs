@@ -1,4 +1,4 @@
-//! Packing pieces into chunks.
+//! Packs pieces into chunks.
 
 use super::Limit;
 use super::context::Contexts;

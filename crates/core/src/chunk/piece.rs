@@ -1,4 +1,4 @@
-//! Pieces: runs of text that chunks are packed from, and the cutting of what is too long to be one.
+//! Pieces: runs of text that chunks are packed from. A piece that is too long is cut.
 
 use unicode_segmentation::UnicodeSegmentation;
 

@@ -1,4 +1,4 @@
-//! What can be said of how documents were cut.
+//! Statistics and remarks about the chunks of a document.
 
 use serde::Serialize;
 

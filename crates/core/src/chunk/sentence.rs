@@ -1,4 +1,4 @@
-//! The smallest things that can be quoted.
+//! Sentences, list items, table rows and code lines: the smallest units that can be quoted.
 
 use serde::{Deserialize, Serialize};
 

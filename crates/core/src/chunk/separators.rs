@@ -1,4 +1,4 @@
-//! Cutting at separators of the user's own.
+//! Cuts at the user's separators.
 
 use super::context::Contexts;
 use super::pack::{Fill, Packer};
@@ -37,7 +37,7 @@ impl Separators {
     /// When a separator is empty, or there is none.
     pub fn new(limit: Limit, separators: Vec<Separator>) -> Result<Self> {
         if separators.is_empty() || separators.contains(&Separator::Text(String::new())) {
-            let message = "an empty separator would cut everywhere; give at least one, such as a blank line";
+            let message = "an empty separator would cut everywhere; set one such as a blank line";
             return Err(Error::new(ErrorKind::Configuration, message));
         }
         Ok(Self { limit, separators })

@@ -1,4 +1,4 @@
-//! Cutting where the subject changes, as vectors tell it.
+//! Cuts where the topic changes, as the vectors of sentences tell.
 
 use super::by_sentence::sentence_pieces;
 use super::context::Contexts;

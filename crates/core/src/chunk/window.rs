@@ -1,4 +1,4 @@
-//! Windows of a fixed size: the baseline that other ways of cutting are measured against.
+//! Windows of a fixed size: the baseline that other strategies are compared with.
 
 use super::context::Contexts;
 use super::pack::{Fill, Packer};

@@ -1,4 +1,4 @@
-//! Writing a document block by block.
+//! Builds a document block by block.
 
 use unicode_normalization::{UnicodeNormalization, is_nfc};
 

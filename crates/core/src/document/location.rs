@@ -1,4 +1,4 @@
-//! Where a piece of text stands.
+//! Locations: where a passage, a claim or a source line is in its document.
 
 use std::fmt;
 

@@ -1,4 +1,4 @@
-//! What is known about a document, with its types kept.
+//! Metadata of documents, as typed values.
 
 use std::collections::BTreeMap;
 use std::fmt;

@@ -1,4 +1,4 @@
-//! What reads a format, and what it may spend on one input.
+//! The trait of parsers, and the budget of one input.
 
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -81,7 +81,7 @@ impl Budget {
     /// When the time is over.
     pub fn check(&self) -> Result<()> {
         if self.over.load(Ordering::Relaxed) {
-            return Err(Error::new(ErrorKind::Limit, "reading it took longer than is allowed"));
+            return Err(Error::new(ErrorKind::Limit, "reading it took longer than the limit"));
         }
         Ok(())
     }
@@ -99,7 +99,7 @@ impl Budget {
         let nesting = self
             .nesting
             .checked_sub(1)
-            .ok_or_else(|| Error::new(ErrorKind::Limit, "it lies too deep inside other files, and was not read"))?;
+            .ok_or_else(|| Error::new(ErrorKind::Limit, "it is nested too deep in other files, and was not read"))?;
         Ok(Self { pages: None, nesting, ..self.clone() })
     }
 }

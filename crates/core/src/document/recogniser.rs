@@ -1,4 +1,4 @@
-//! Reading the words in pictures of pages.
+//! The trait of programs that recognise words in pictures of pages.
 
 use std::fmt;
 

@@ -1,4 +1,4 @@
-//! Small numbers, each in as many bits as the largest of them needs.
+//! Packs small numbers with as many bits as the largest needs.
 
 /// The bits that the largest of some numbers needs.
 pub(super) fn width(numbers: &[u32]) -> u32 {

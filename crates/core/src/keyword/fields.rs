@@ -1,4 +1,4 @@
-//! The parts of a row that are weighted apart.
+//! The fields of a row, which have weights of their own.
 
 use serde::{Deserialize, Serialize};
 

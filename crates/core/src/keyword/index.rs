@@ -61,6 +61,12 @@ pub struct KeywordIndex<B> {
     footer: Footer,
 }
 
+impl<B> std::fmt::Debug for KeywordIndex<B> {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("KeywordIndex").finish_non_exhaustive()
+    }
+}
+
 impl<B: AsRef<[u8]>> KeywordIndex<B> {
     /// Opens a segment. Reads its header and its end.
     ///
@@ -178,6 +184,12 @@ pub struct LiveKeywords<'a, B> {
     pub live: &'a RowSet,
     /// What was counted of them.
     pub counts: &'a LiveCounts,
+}
+
+impl<B> std::fmt::Debug for LiveKeywords<'_, B> {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("LiveKeywords").finish_non_exhaustive()
+    }
 }
 
 impl<B> Clone for LiveKeywords<'_, B> {

@@ -1,4 +1,4 @@
-//! Several segments as one, without their texts.
+//! Merges segments without their texts.
 
 use std::io::Write;
 

@@ -1,4 +1,4 @@
-//! Under which terms a token is indexed.
+//! The terms that a token is indexed under.
 
 use unicode_normalization::UnicodeNormalization;
 

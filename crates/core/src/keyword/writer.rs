@@ -1,5 +1,6 @@
-//! Collecting rows, and writing them as a segment.
+//! Collects rows, and writes them as a segment.
 
+use std::fmt;
 use std::io::Write;
 
 use super::dictionary::DictionaryWriter;
@@ -30,6 +31,12 @@ pub struct KeywordWriter {
     met: Vec<Met>,
     /// Room for them to be sorted.
     room: Vec<Met>,
+}
+
+impl fmt::Debug for KeywordWriter {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("KeywordWriter").field("rows", &self.lengths.len()).finish_non_exhaustive()
+    }
 }
 
 /// A word that was met.

@@ -1,4 +1,4 @@
-//! What a question asks for.
+//! Question analysis.
 
 use std::collections::HashSet;
 

@@ -1,4 +1,4 @@
-//! What a search returns.
+//! Passages: the results of a search.
 
 use std::collections::BTreeMap;
 

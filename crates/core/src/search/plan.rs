@@ -1,4 +1,4 @@
-//! How a search is done: which legs, how deep, and how much each counts.
+//! The plan of a search: legs, depths, weights and ranges of scores.
 
 use std::ops::{Bound, RangeBounds};
 

@@ -1,4 +1,4 @@
-//! Writing a segment from front to back, wherever it goes.
+//! Writes the body of a segment from front to back.
 
 use std::io::Write;
 

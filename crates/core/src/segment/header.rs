@@ -66,7 +66,7 @@ pub(crate) fn open(bytes: &[u8], kind: Kind) -> Result<Header> {
         Error::new(ErrorKind::Corpus, format!("this index segment is damaged: {what}; rebuild the corpus"))
     };
     if bytes.len() < HEADER || &bytes[..8] != MAGIC {
-        return Err(damaged("it does not begin as a segment does"));
+        return Err(damaged("it has no segment header"));
     }
     if u32_at(bytes, HEADER_CHECK) != Some(crc32fast::hash(&bytes[..HEADER_CHECK])) {
         return Err(damaged("its header has changed"));

@@ -1,4 +1,4 @@
-//! Languages: their stems and the words that carry grammar rather than meaning.
+//! Languages with their stemmers.
 
 use rust_stemmers::{Algorithm, Stemmer};
 

@@ -1,4 +1,4 @@
-//! Words by the Unicode rules, and the terms they are indexed under.
+//! Words by the rules of Unicode, and their terms.
 
 use std::cell::RefCell;
 use std::collections::HashMap;

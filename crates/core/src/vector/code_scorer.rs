@@ -1,4 +1,4 @@
-//! How near rows are to one another and to a query, as far as their codes tell.
+//! Scores of rows against a query or each other, by their codes.
 
 use super::codes::{MIDDLE, QueryCodes};
 use super::distance::Distance;

@@ -94,6 +94,12 @@ pub struct VectorIndex<B> {
     numbers: usize,
 }
 
+impl<B> std::fmt::Debug for VectorIndex<B> {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("VectorIndex").finish_non_exhaustive()
+    }
+}
+
 impl<B: AsRef<[u8]> + Sync> VectorIndex<B> {
     /// Opens a segment. Reads its header only.
     ///

@@ -85,7 +85,7 @@ fn filters_hold(#[case] text: &str, #[case] expected: bool) {
 #[case("(a = 1", "character 7: a bracket is not closed; put ) here")]
 #[case("a = 1)", "character 6: this bracket closes nothing")]
 #[case("a = 1 b = 2", "character 7: “b” was not expected here; join tests with and, or")]
-#[case("a in 3", "character 7: behind “in” stands a range such as 3..5, or a list such as (a, b)")]
+#[case("a in 3", "character 7: “in” needs a range such as 3..5, or a list such as (a, b)")]
 #[case("a in (1, 2", "character 11: the list is not closed; put ) behind its last value")]
 #[case("kind = \"notice", "character 8: this quotation is not closed; put \" behind it")]
 #[case("= 3", "character 1: the name of a field was expected, not “=”")]

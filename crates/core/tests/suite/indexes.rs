@@ -329,6 +329,6 @@ fn vectors_that_are_no_vectors_are_refused() {
 #[test]
 fn the_other_kind_of_segment_is_refused() {
     let bytes = written(&Vectors::new(2), Distance::Cosine);
-    let error = KeywordIndex::open(bytes).err().expect("it holds vectors");
+    let error = KeywordIndex::open(bytes).expect_err("it holds vectors");
     assert!(error.to_string().contains("another kind"), "{error}");
 }

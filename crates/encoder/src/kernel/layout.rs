@@ -14,7 +14,7 @@ pub const SHORTS: usize = 2;
 /// Sums of products: a line for each row, a column for each output of a panel. It begins where a cache line does, so that
 /// a register that was written is read again at once.
 #[repr(C, align(64))]
-#[derive(Clone)]
+#[derive(Debug, Clone)]
 pub struct Sums(pub [[i32; WIDE]; ROWS]);
 
 impl Default for Sums {
@@ -50,8 +50,14 @@ pub struct Finish<'a> {
     pub bias: &'a [f32; WIDE],
 }
 
+impl std::fmt::Debug for Finish<'_> {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("Finish").finish_non_exhaustive()
+    }
+}
+
 /// Where a tile lies in a matrix of rows.
-#[derive(Clone, Copy)]
+#[derive(Debug, Clone, Copy)]
 pub struct TileLayout {
     /// How long a row is.
     pub stride: usize,

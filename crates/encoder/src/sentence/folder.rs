@@ -40,7 +40,7 @@ impl Folder<'_> {
         fs::read(&path).map_err(|error| {
             let message = match error.kind() {
                 std::io::ErrorKind::NotFound => {
-                    "it is not there; a model's folder holds config.json, tokenizer.json and its weights as *.safetensors"
+                    "this file is missing; a model's folder holds config.json, tokenizer.json and its weights as *.safetensors"
                 }
                 _ => "it cannot be read",
             };

@@ -56,6 +56,12 @@ pub struct SentenceEncoder {
     rooms: Mutex<Vec<Room>>,
 }
 
+impl std::fmt::Debug for SentenceEncoder {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("SentenceEncoder").finish_non_exhaustive()
+    }
+}
+
 /// A layer behind the network.
 struct Projection {
     matrix: Matrix,

@@ -1,4 +1,4 @@
-//! `logothete.toml`: a table for each stage. Everything here is plain data; the stages are made from it in [`pipeline`](crate::pipeline).
+//! `logothete.toml`: a table for each stage. Everything here is plain data; the stages are made from it in `pipeline`.
 
 mod chunk;
 mod encoder;

@@ -389,7 +389,7 @@ impl<'a> Batch<'a> {
             let replaced: Vec<i64> = replaced.filter_map(|change| Some(change.replaces.as_ref()?.id)).collect();
             transaction.remove_documents(&replaced)?;
             let new: Vec<NewDocument<'_>> = changes.iter().filter_map(|change| change.new_document(chunker)).collect();
-            let mut added = transaction.add_documents(&new)?.into_iter();
+            let mut added = transaction.insert_documents(&new)?.into_iter();
             let recut: Vec<&Change> = changes.iter().filter(|change| change.place.is_none()).collect();
             let ids: Vec<i64> = recut.iter().filter_map(|change| Some(change.replaces.as_ref()?.id)).collect();
             transaction.clear_chunks(&ids, chunker)?;

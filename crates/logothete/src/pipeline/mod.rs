@@ -167,7 +167,7 @@ impl Pipeline {
         self
     }
 
-    /// The pipeline with a generator, which writes contexts: see [`ChunkContext::Generated`](crate::ChunkContext).
+    /// The pipeline with a generator, which writes contexts: see [`ChunkContext::Generated`](crate::config::ChunkContext).
     #[must_use]
     pub fn with_generator(mut self, generator: impl Generator + 'static) -> Self {
         self.generator = Some(Arc::new(generator));

@@ -1,4 +1,4 @@
-//! Keys and passwords: the configuration names a variable, and the value is never printed.
+//! Keys and passwords. The configuration names a variable; the value is never printed.
 
 use logothete_core::{Error, ErrorKind, Result};
 
@@ -15,7 +15,7 @@ pub(crate) fn secret(name: &str) -> Result<String> {
     // A line that cannot be read is passed over: the error would hold what it says.
     let mut lines = dotenvy::dotenv_iter().into_iter().flatten().filter_map(std::result::Result::ok);
     lines.find(|(known, _)| known == name).map(|(_, value)| value).ok_or_else(|| {
-        let message = format!("neither the environment nor a file .env has a variable {name}; set it");
+        let message = format!("the variable {name} is in neither the environment nor a file .env; set it");
         Error::new(ErrorKind::Configuration, message)
     })
 }

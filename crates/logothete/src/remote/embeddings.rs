@@ -1,4 +1,4 @@
-//! The JSON embeddings call: a model and a list of inputs go there, a list of indexed vectors comes back.
+//! The JSON embeddings call: the request has a model and a list of inputs, the response a list of indexed vectors.
 
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Mutex, PoisonError};

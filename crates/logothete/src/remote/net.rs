@@ -1,4 +1,4 @@
-//! The only place where clients are made: time-outs, no automatic redirects, and the allow list.
+//! The only place that makes HTTP clients: time-outs, no automatic redirects, and the allow list.
 
 use std::time::Duration;
 

@@ -1,4 +1,4 @@
-//! Posting JSON: time-outs, retries, limits, and a key that never shows.
+//! Posts JSON, with time-outs, retries and limits. A key never appears in an error.
 
 use std::io::Read;
 use std::time::Duration;
@@ -93,7 +93,7 @@ impl Post {
         let said: String = said.chars().take(300).collect();
         let said = if said.is_empty() { String::new() } else { format!(": {said}") };
         let (kind, advice) = match status.as_u16() {
-            429 | 503 => (ErrorKind::Unavailable, "it is busy; send less at once, or try later"),
+            429 | 503 => (ErrorKind::Unavailable, "it is busy; send fewer requests at a time, or try later"),
             408 | 500.. => (ErrorKind::Unavailable, "it failed; try later"),
             401 | 403 => (ErrorKind::Refused, "it did not accept the key; check key_env"),
             _ => (ErrorKind::Configuration, "it did not accept the request; check address, model and parameters"),

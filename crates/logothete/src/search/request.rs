@@ -1,4 +1,4 @@
-//! What a search or a question asks for.
+//! Requests for searches and answers.
 
 use std::ops::RangeBounds;
 

@@ -1,4 +1,4 @@
-//! The rows that a filter leaves, and which of several chunks that say the same is shown.
+//! The rows that a filter allows, and which of several duplicates is shown.
 
 use std::collections::HashMap;
 use std::sync::Arc;

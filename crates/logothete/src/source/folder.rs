@@ -1,4 +1,4 @@
-//! Files, and folders with all that is in them.
+//! Files, and folders with everything in them.
 
 use std::fs;
 use std::io::Read;

@@ -322,7 +322,7 @@ pub(crate) trait CatalogueTransaction: CatalogueReader {
 
     fn add_source(&self, name: &str, location: &str, whole: bool) -> Result<i64>;
     fn make_source_whole(&self, id: i64) -> Result<()>;
-    fn add_documents(&self, documents: &[NewDocument<'_>]) -> Result<Vec<i64>>;
+    fn insert_documents(&self, documents: &[NewDocument<'_>]) -> Result<Vec<i64>>;
     fn remove_documents(&self, ids: &[i64]) -> Result<()>;
     /// Removes the chunks of some documents, and notes the chunker that is about to cut them.
     fn clear_chunks(&self, documents: &[i64], chunker: &str) -> Result<()>;

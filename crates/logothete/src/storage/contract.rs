@@ -1,4 +1,4 @@
-//! What every backend of the storage must do, and the backends of this crate tested against it.
+//! Tests that each backend of the storage must pass, and their runs for the backends of this crate.
 
 use std::collections::HashSet;
 
@@ -41,7 +41,7 @@ fn add(catalogue: &dyn Catalogue, lease: u64, name: &str) -> Result<i64> {
     let segment = transaction.add_segment(&files)?;
     let state = FileState { hash: name.to_owned(), ..FileState::default() };
     let new = NewDocument { source, path: name, document: &document, state: &state, parser: "p", chunker: "c" };
-    let id = transaction.add_documents(&[new])?[0];
+    let id = transaction.insert_documents(&[new])?[0];
     let entry = |row: usize| IndexEntry { row: Some(RowId { segment, row: row as u32 }), ..IndexEntry::default() };
     let new: Vec<_> = chunks
         .iter()

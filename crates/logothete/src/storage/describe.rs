@@ -1,4 +1,4 @@
-//! What a corpus says of its documents and chunks.
+//! Descriptions of the documents and chunks of a corpus.
 
 use logothete_core::chunk::ChunkId;
 use logothete_core::document::{Location, Metadata, Pages, Span};

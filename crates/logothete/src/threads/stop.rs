@@ -1,4 +1,4 @@
-//! Stopping work that is under way.
+//! Stops work that is under way.
 
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};

@@ -1,4 +1,4 @@
-//! From glyphs to words, from words to lines.
+//! Joins glyphs to words, and words to lines.
 
 use logothete_core::document::{Area, InlineLink, Span};
 

@@ -1,4 +1,4 @@
-//! Links of a page, and what the file calls its pages.
+//! Links of a page, and labels of pages.
 
 use hayro_interpret::hayro_syntax::Pdf;
 use hayro_interpret::hayro_syntax::object::{Array, Dict, Name, String as PdfString};

@@ -11,6 +11,7 @@ mod captions;
 mod columns;
 mod figures;
 mod furniture;
+mod glyphs;
 mod headings;
 mod lines;
 mod links;
@@ -141,7 +142,7 @@ impl PdfParser {
     /// Takes the pages apart that the budget asks for, and names those without text.
     fn read_pages(&self, pdf: &Pdf, input: &Input<'_>, builder: &mut DocumentBuilder) -> Result<Vec<PageLines>> {
         let cache = InterpreterCache::new();
-        let mut looks = stems::GlyphStyles::default();
+        let mut glyphs = glyphs::GlyphCache::default();
         let tags = tags::Tags::of(pdf);
         let (mut pages, mut unread) = (Vec::new(), Unread::default());
         let all = pdf.pages();
@@ -159,7 +160,7 @@ impl PdfParser {
                 break;
             }
             read += u32::from(wanted);
-            let drawn = page::draw(page, &cache, &mut looks, tags.page(page.raw().obj_id()));
+            let drawn = page::draw(page, &cache, &mut glyphs, tags.page(page.raw().obj_id()));
             pages.push(if wanted && drawn.is_blank_of_text() {
                 self.without_text(number, page, drawn, &mut unread)
             } else {

@@ -1,4 +1,4 @@
-//! The outline of a PDF: the headings that its author put into the side bar.
+//! The outline of a PDF: the headings that its author put into the navigation pane.
 
 use hayro_interpret::hayro_syntax::Pdf;
 use hayro_interpret::hayro_syntax::object::{Dict, String as PdfString};

@@ -1,6 +1,6 @@
 //! What is drawn on a page: glyphs, rules, shapes and pictures, in page coordinates with the origin at the top left.
 
-use hayro_interpret::font::{Glyph, GlyphRun};
+use hayro_interpret::font::GlyphRun;
 use hayro_interpret::hayro_cmap::BfString;
 use hayro_interpret::hayro_syntax::object::Dict;
 use hayro_interpret::hayro_syntax::page::Page;
@@ -11,7 +11,8 @@ use hayro_interpret::{
 };
 use logothete_core::document::Area;
 
-use super::stems::{GlyphStyle, GlyphStyles};
+use super::glyphs::{GlyphCache, GlyphFacts};
+use super::stems::GlyphStyle;
 use super::tags::{PageTags, Role};
 
 /// A rule is at most this thick, in points.
@@ -104,16 +105,16 @@ fn area_of(rect: Rect) -> Area {
 pub(super) fn draw<'a>(
     page: &Page<'a>,
     cache: &InterpreterCache<'a>,
-    looks: &mut GlyphStyles,
+    glyphs: &mut GlyphCache,
     tags: Option<&PageTags>,
 ) -> Drawn {
-    let level = draw_turned(page, cache, looks, tags, 0);
+    let level = draw_turned(page, cache, glyphs, tags, 0);
     let amount = |layer: &Layer| layer.glyphs.len();
     let most = level.layers.iter().max_by_key(|layer| amount(layer)).map_or(0, |layer| layer.degrees);
     let upright = level.layers.iter().find(|layer| layer.degrees == 0).map_or(0, amount);
     let other = level.layers.iter().find(|layer| layer.degrees == most).map_or(0, amount);
     if matches!(most, 90 | -90 | 180) && other > 2 * upright {
-        return draw_turned(page, cache, looks, tags, most);
+        return draw_turned(page, cache, glyphs, tags, most);
     }
     level
 }
@@ -121,7 +122,7 @@ pub(super) fn draw<'a>(
 fn draw_turned<'a>(
     page: &Page<'a>,
     cache: &InterpreterCache<'a>,
-    looks: &mut GlyphStyles,
+    glyphs: &mut GlyphCache,
     tags: Option<&PageTags>,
     turned: i16,
 ) -> Drawn {
@@ -133,30 +134,34 @@ fn draw_turned<'a>(
     let mut context = Context::new(transform, area, cache, page.xref(), InterpreterSettings::default());
     let layers = vec![Layer::default()];
     let drawn = Drawn { width, height, turned, layers, ..Drawn::default() };
-    let mut collector = Collector { drawn, area, centre, looks, tags, marks: Vec::new(), role: Role::None };
+    let canvas = Canvas { drawn, area, centre, role: Role::None };
+    let mut collector = Collector { canvas, glyphs, tags, marks: Vec::new() };
     interpret_page(page, &mut context, &mut collector);
-    collector.drawn
+    collector.canvas.drawn
 }
 
-struct Collector<'c> {
+/// What has been drawn so far.
+struct Canvas {
     drawn: Drawn,
     area: Rect,
     centre: Point,
-    looks: &'c mut GlyphStyles,
-    tags: Option<&'c PageTags>,
-    /// The roles of the marked content that is open.
-    marks: Vec<Role>,
+    /// The role of the marked content that is open.
     role: Role,
 }
 
-impl Collector<'_> {
-    fn glyph(&mut self, glyph: &Glyph<'_>, transform: Affine, look: GlyphStyle) {
+/// Receives what a page draws.
+struct Collector<'c> {
+    canvas: Canvas,
+    glyphs: &'c mut GlyphCache,
+    tags: Option<&'c PageTags>,
+    /// The roles of the marked content around the open one.
+    marks: Vec<Role>,
+}
+
+impl Canvas {
+    fn glyph(&mut self, facts: &GlyphFacts, transform: Affine, look: GlyphStyle) {
         let origin = transform * Point::ORIGIN;
-        let advance = match glyph {
-            Glyph::Outline(glyph) => glyph.advance_width(),
-            Glyph::Type3(glyph) => glyph.advance_width(),
-        };
-        let tip = transform * Point::new(f64::from(advance.unwrap_or(500.0)), 0.0);
+        let tip = transform * Point::new(f64::from(facts.width), 0.0);
         let size = (transform * Point::new(0.0, 1000.0) - origin).hypot();
         let placed = origin.is_finite() && tip.is_finite() && size.is_finite() && size > 0.5;
         if !placed || !self.area.inflate(2.0, 2.0).contains(origin) {
@@ -177,8 +182,8 @@ impl Collector<'_> {
             return;
         }
         let start = layer.text.len() as u32;
-        match glyph.as_unicode() {
-            Some(BfString::Char(c)) => push_plain(c, &mut layer.text),
+        match &facts.text {
+            Some(BfString::Char(c)) => push_plain(*c, &mut layer.text),
             Some(BfString::String(text)) => text.chars().for_each(|c| push_plain(c, &mut layer.text)),
             None => {}
         }
@@ -283,31 +288,22 @@ fn is_white(paint: &Paint<'_>) -> bool {
 impl<'a> Device<'a> for Collector<'_> {
     fn draw_path(&mut self, path: &BezPath, props: DrawProps<'a>, mode: &DrawMode) {
         match mode {
-            DrawMode::Fill(_) => self.filled(path, &props),
-            DrawMode::Stroke(_) | DrawMode::FillAndStroke(..) => self.stroked(path, props.transform),
+            DrawMode::Fill(_) => self.canvas.filled(path, &props),
+            DrawMode::Stroke(_) | DrawMode::FillAndStroke(..) => self.canvas.stroked(path, props.transform),
             DrawMode::Invisible => {}
         }
     }
 
     fn draw_glyph_run(&mut self, run: &GlyphRun<'_, 'a>, props: DrawProps<'a>, _mode: &DrawMode) {
-        let looks = &mut *self.looks;
-        let look = run.glyphs().iter().find_map(|placed| match &**placed {
-            Glyph::Outline(glyph) => match glyph.as_unicode()? {
-                BfString::Char(c) => looks.of(glyph, c),
-                BfString::String(_) => None,
-            },
-            Glyph::Type3(_) => None,
-        });
-        for glyph in run.glyphs() {
-            self.glyph(glyph, props.transform * glyph.transform(), look.unwrap_or_default());
-        }
+        let Self { canvas, glyphs, .. } = self;
+        glyphs.each(run, |glyph, facts, style| canvas.glyph(facts, props.transform * glyph.transform(), style));
     }
 
     fn draw_image(&mut self, image: Image<'a, '_>, props: ImageDrawProps<'a>) {
         let size = Rect::new(0.0, 0.0, f64::from(image.width()), f64::from(image.height()));
-        let bounds = props.transform.transform_rect_bbox(size).intersect(self.area);
-        if bounds.is_finite() && self.drawn.pictures.len() < MAX_SHAPES {
-            self.drawn.pictures.push(area_of(bounds));
+        let bounds = props.transform.transform_rect_bbox(size).intersect(self.canvas.area);
+        if bounds.is_finite() && self.canvas.drawn.pictures.len() < MAX_SHAPES {
+            self.canvas.drawn.pictures.push(area_of(bounds));
         }
     }
 
@@ -315,16 +311,16 @@ impl<'a> Device<'a> for Collector<'_> {
         let role = match (tag, self.tags) {
             (b"Artifact", _) => Role::Artifact,
             (_, Some(tags)) => {
-                properties.and_then(|dict| dict.get::<i32>("MCID")).map_or(self.role, |mark| tags.role(mark))
+                properties.and_then(|dict| dict.get::<i32>("MCID")).map_or(self.canvas.role, |mark| tags.role(mark))
             }
-            _ => self.role,
+            _ => self.canvas.role,
         };
-        self.marks.push(self.role);
-        self.role = role;
+        self.marks.push(self.canvas.role);
+        self.canvas.role = role;
     }
 
     fn end_marked_content(&mut self) {
-        self.role = self.marks.pop().unwrap_or_default();
+        self.canvas.role = self.marks.pop().unwrap_or_default();
     }
 
     fn push_clip_path(&mut self, _: &ClipPath) {}

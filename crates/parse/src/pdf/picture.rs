@@ -1,4 +1,4 @@
-//! Pages drawn: for recognition, for figures, and with what was understood outlined on them.
+//! Draws pages: for recognition, for figures, and with their blocks outlined.
 
 use hayro::hayro_interpret::InterpreterSettings;
 use hayro::hayro_interpret::hayro_syntax::Pdf;

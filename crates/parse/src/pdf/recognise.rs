@@ -1,4 +1,4 @@
-//! Pages that are pictures: drawn, recognised, and read like the others.
+//! Recognises pages that are pictures, and reads them like the others.
 
 use hayro_interpret::hayro_syntax::page::Page;
 use logothete_core::Result;

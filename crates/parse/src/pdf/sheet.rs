@@ -1,4 +1,4 @@
-//! A page taken apart: what the later steps work on.
+//! A page split into words, rules and figures, for the later steps.
 
 use logothete_core::document::{Area, PageArea};
 

@@ -4,6 +4,7 @@ mod bad_input;
 mod common;
 mod documents;
 mod formats;
+mod fuzz;
 mod layout;
 mod pages_and_rows;
 mod round_trips;

@@ -1,4 +1,4 @@
-//! Reading lists in place.
+//! Reads lists in place.
 
 use super::bounds::Pair;
 use super::{BLOCK, BLOCK_PAIRS, END, ENTRY};

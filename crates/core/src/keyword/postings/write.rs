@@ -1,4 +1,4 @@
-//! Writing lists.
+//! Writes lists.
 
 use super::bounds::{Pair, Shortest, bound};
 use super::read::record;

@@ -1,4 +1,4 @@
-//! Whether a filter holds for a chunk, or for all chunks of a document.
+//! Decides whether a filter holds for a chunk, or for all chunks of a document.
 
 use super::{Filter, Is};
 use crate::document::{Metadata, Pages, Value};

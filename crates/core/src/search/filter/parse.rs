@@ -234,7 +234,7 @@ impl Parser<'_> {
         }
         let least = if self.takes_sign("..") { None } else { Some(self.value("behind “in”")?) };
         if least.is_some() && !self.takes_sign("..") {
-            return Err(self.wrong("behind “in” stands a range such as 3..5, or a list such as (a, b)"));
+            return Err(self.wrong("“in” needs a range such as 3..5, or a list such as (a, b)"));
         }
         let ends = match self.peek() {
             None | Some(Token::Sign(_)) => true,

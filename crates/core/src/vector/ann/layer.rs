@@ -1,4 +1,4 @@
-//! A layer of the graph: its nodes, and the few that each is linked with.
+//! A layer of the graph: its nodes and their links.
 
 /// Stands where a node has fewer links than there is room for.
 pub const NOTHING: u32 = u32::MAX;

@@ -76,6 +76,12 @@ pub struct AnnGraph<B> {
     layers: Vec<(usize, usize)>,
 }
 
+impl<B> std::fmt::Debug for AnnGraph<B> {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("AnnGraph").finish_non_exhaustive()
+    }
+}
+
 impl<B: AsRef<[u8]>> AnnGraph<B> {
     /// Opens a segment. Reads its header only.
     ///

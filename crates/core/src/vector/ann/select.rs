@@ -1,4 +1,4 @@
-//! Which of the nodes near a node it is linked with.
+//! Selects the links of a node among near nodes.
 
 use crate::segment::Hit;
 use crate::vector::code_scorer::{CodeScorer, NormAugmentation};

@@ -1,4 +1,4 @@
-//! Walking a layer towards what is near to a centre.
+//! Walks a layer towards the nodes that are nearest to a query.
 
 use std::collections::BinaryHeap;
 

@@ -78,6 +78,12 @@ pub struct IvfLists<B> {
     centres: Means,
 }
 
+impl<B> std::fmt::Debug for IvfLists<B> {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("IvfLists").finish_non_exhaustive()
+    }
+}
+
 impl<B: AsRef<[u8]>> IvfLists<B> {
     /// Opens a segment. Reads its header and its centres.
     ///

@@ -1,4 +1,4 @@
-//! Chunks, and how each is indexed.
+//! Chunks, and their rows in the indexes.
 
 use std::collections::HashMap;
 

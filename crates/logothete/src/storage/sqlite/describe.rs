@@ -1,4 +1,4 @@
-//! What a corpus says of its documents and chunks.
+//! Reads descriptions of documents and chunks.
 
 use logothete_core::chunk::ChunkId;
 use logothete_core::document::PageStart;
@@ -14,7 +14,7 @@ use crate::storage::describe::{ChunkDetail, ChunkInfo, DocumentDetail, DocumentI
 pub(super) fn document_infos(database: &impl Statements, name: Option<&str>) -> Result<Vec<DocumentInfo>> {
     let sql = "SELECT name, title, media_type, pages, length(CAST(text AS BLOB)) AS bytes, warnings,
                (SELECT count(*) FROM chunks WHERE chunks.document = documents.id) AS chunks
-               FROM documents WHERE ?1 IS NULL OR name = ?1 ORDER BY name";
+               FROM main.documents WHERE ?1 IS NULL OR name = ?1 ORDER BY name";
     let raw = database.rows(sql, [name], |row| {
         let info = DocumentInfo {
             document: row.get(0)?,
@@ -38,12 +38,12 @@ pub(super) fn document_infos(database: &impl Statements, name: Option<&str>) -> 
 
 pub(super) fn document_detail(database: &impl Statements, name: &str) -> Result<DocumentDetail> {
     let Some(info) = document_infos(database, Some(name))?.into_iter().next() else {
-        let names = database.rows("SELECT name FROM documents", [], |row| row.get(0))?;
+        let names = database.rows("SELECT name FROM main.documents", [], |row| row.get(0))?;
         let hint = closest(name, names.into_iter()).map(|near| format!("; did you mean {near}?")).unwrap_or_default();
         let message = format!("the corpus has no document of this name{hint}");
         return Err(Error::new(ErrorKind::NotFound, message).at(name));
     };
-    let sql = "SELECT date, metadata FROM documents WHERE name = ?";
+    let sql = "SELECT date, metadata FROM main.documents WHERE name = ?";
     let (date, metadata): (_, String) = database.one(sql, [name], |row| Ok((row.get(0)?, row.get(1)?)))?;
     let sql = "SELECT chunks.id, chunks.start, chunks.\"end\", first_page, last_page, section, chunks.size, same_as
                FROM chunks JOIN documents ON documents.id = chunks.document WHERE documents.name = ? ORDER BY ordinal";
@@ -73,7 +73,7 @@ pub(super) fn chunk_detail(database: &impl Statements, id: &str) -> Result<(Chun
         _ if id.is_empty() => return Err(not_found("the id of the chunk is empty")),
         [] => return Err(not_found("the corpus has no chunk with this id")),
         [one] => ChunkId::from_stored(one.clone()),
-        _ => return Err(not_found("several ids begin with this; write more of it")),
+        _ => return Err(not_found("several ids begin with this; write more characters")),
     };
     let passage = chunks::passages(database, std::slice::from_ref(&whole))?.pop();
     let passage = passage.ok_or_else(|| not_found("the chunk is gone"))?;

@@ -1,4 +1,4 @@
-//! Documents with their blocks, and what tells whether they have changed.
+//! Documents with their blocks, and the state of their files.
 
 use std::borrow::Cow;
 use std::collections::HashMap;
@@ -55,7 +55,7 @@ impl<'a> Layout<'a> {
 /// The columns of [`read_known`].
 const KNOWN: &str =
     "SELECT documents.id, sources.name || '/' || path, path, documents.name, size, modified, seen, hash, parser,
-                     chunker, inode, location FROM documents JOIN sources ON sources.id = source";
+                     chunker, inode, location FROM main.documents JOIN sources ON sources.id = source";
 
 fn read_known(row: &Row<'_>) -> rusqlite::Result<KnownDocument> {
     Ok(KnownDocument {
@@ -150,7 +150,7 @@ pub(super) fn add(database: &impl Statements, new: &NewDocument<'_>) -> Result<i
 /// Documents as they were parsed.
 pub(super) fn parsed(database: &impl Statements, ids: &[i64]) -> Result<HashMap<i64, Document>> {
     let ids = to_json(ids)?;
-    let sql = "SELECT id, name, title, media_type, text, pages, metadata, warnings, layout FROM documents
+    let sql = "SELECT id, name, title, media_type, text, pages, metadata, warnings, layout FROM main.documents
                WHERE id IN (SELECT value FROM json_each(?))";
     let raw = database.rows(sql, [&ids], |row| {
         let document = Document {
@@ -199,7 +199,7 @@ pub(super) fn pinpoint(database: &impl Statements, locations: &mut [&mut Locatio
     names.sort_unstable();
     names.dedup();
     let names = to_json(&names)?;
-    let sql = "SELECT name, layout FROM documents WHERE name IN (SELECT value FROM json_each(?))";
+    let sql = "SELECT name, layout FROM main.documents WHERE name IN (SELECT value FROM json_each(?))";
     let mut layouts: HashMap<String, Document> = HashMap::new();
     for (name, layout) in database.rows(sql, [&names], |row| Ok((row.get(0)?, row.get::<_, String>(1)?)))? {
         let layout: Layout<'_> = from_json(&layout)?;
@@ -225,7 +225,7 @@ pub(super) fn pinpoint(database: &impl Statements, locations: &mut [&mut Locatio
 
 /// The headings of a document that begin no later than at a byte.
 fn headings_up_to(database: &impl Statements, name: &str, at: usize) -> Result<Vec<HeadingRow>> {
-    let sql = "WITH named AS MATERIALIZED (SELECT id, CAST(text AS BLOB) AS bytes FROM documents WHERE name = ?1)
+    let sql = "WITH named AS MATERIALIZED (SELECT id, CAST(text AS BLOB) AS bytes FROM main.documents WHERE name = ?1)
                SELECT start, level, substr(bytes, start + 1, \"end\" - start) FROM named
                JOIN blocks ON document = named.id WHERE kind = 'heading' AND start <= ?2 ORDER BY ordinal";
     database.rows(sql, params![name, at as i64], |row| {

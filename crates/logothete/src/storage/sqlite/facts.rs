@@ -1,4 +1,4 @@
-//! What filters ask of documents and chunks.
+//! Facts of documents and chunks that filters need.
 
 use std::collections::HashMap;
 
@@ -12,7 +12,7 @@ use crate::storage::describe::FieldInfo;
 
 pub(super) fn fields(database: &impl Statements) -> Result<Vec<FieldInfo>> {
     let mut fields: Vec<FieldInfo> = Vec::new();
-    for written in database.rows("SELECT metadata FROM documents", [], |row| row.get::<_, String>(0))? {
+    for written in database.rows("SELECT metadata FROM main.documents", [], |row| row.get::<_, String>(0))? {
         for (name, value) in from_json::<Metadata>(&written)? {
             let kind = match value {
                 Value::Flag(_) => "flag",
@@ -31,7 +31,8 @@ pub(super) fn fields(database: &impl Statements) -> Result<Vec<FieldInfo>> {
 }
 
 pub(super) fn records(database: &impl Statements, names: &[&str]) -> Result<HashMap<String, DocumentRecord>> {
-    let sql = "SELECT name, title, media_type, metadata FROM documents WHERE name IN (SELECT value FROM json_each(?))";
+    let sql =
+        "SELECT name, title, media_type, metadata FROM main.documents WHERE name IN (SELECT value FROM json_each(?))";
     let raw = database.rows(sql, [to_json(names)?], |row| {
         let record = DocumentRecord { title: row.get(1)?, media_type: row.get(2)?, metadata: Metadata::new() };
         Ok((row.get::<_, String>(0)?, record, row.get::<_, String>(3)?))
@@ -43,7 +44,7 @@ pub(super) fn records(database: &impl Statements, names: &[&str]) -> Result<Hash
 }
 
 pub(super) fn each_document(database: &impl Statements, each: &mut dyn FnMut(i64, &DocumentFacts<'_>)) -> Result<()> {
-    let sql = "SELECT id, name, title, media_type, metadata FROM documents";
+    let sql = "SELECT id, name, title, media_type, metadata FROM main.documents";
     let mut statement = database.connection().prepare_cached(sql).map_err(failed)?;
     let mut rows = statement.query([]).map_err(failed)?;
     while let Some(row) = rows.next().map_err(failed)? {

@@ -374,11 +374,11 @@ impl<T: Statements> CatalogueReader for T {
     }
 
     fn is_empty(&self) -> Result<bool> {
-        self.one("SELECT NOT EXISTS (SELECT 1 FROM documents)", [], |row| row.get(0))
+        self.one("SELECT NOT EXISTS (SELECT 1 FROM main.documents)", [], |row| row.get(0))
     }
 
     fn count_documents(&self, source: i64) -> Result<usize> {
-        self.one("SELECT count(*) FROM documents WHERE source = ?", [source], |row| row.get(0))
+        self.one("SELECT count(*) FROM main.documents WHERE source = ?", [source], |row| row.get(0))
     }
 
     fn known(&self, which: Which<'_>) -> Result<Vec<KnownDocument>> {
@@ -386,7 +386,7 @@ impl<T: Statements> CatalogueReader for T {
     }
 
     fn taken_names(&self, names: &[&str]) -> Result<HashSet<String>> {
-        let sql = "SELECT name FROM documents WHERE name IN (SELECT value FROM json_each(?))";
+        let sql = "SELECT name FROM main.documents WHERE name IN (SELECT value FROM json_each(?))";
         Ok(self.rows(sql, [to_json(names)?], |row| row.get(0))?.into_iter().collect())
     }
 
@@ -496,12 +496,12 @@ impl CatalogueTransaction for SqliteTransaction<'_> {
         Ok(())
     }
 
-    fn add_documents(&self, documents: &[NewDocument<'_>]) -> Result<Vec<i64>> {
+    fn insert_documents(&self, documents: &[NewDocument<'_>]) -> Result<Vec<i64>> {
         documents.iter().map(|document| documents::add(self, document)).collect()
     }
 
     fn remove_documents(&self, ids: &[i64]) -> Result<()> {
-        self.run("DELETE FROM documents WHERE id IN (SELECT value FROM json_each(?))", [to_json(ids)?])?;
+        self.run("DELETE FROM main.documents WHERE id IN (SELECT value FROM json_each(?))", [to_json(ids)?])?;
         Ok(())
     }
 
