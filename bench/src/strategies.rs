@@ -70,7 +70,7 @@ pub async fn row(written: &str, demo: &Path, questions: Vec<SetQuestion>) -> Res
 mod tests {
     use super::*;
 
-    /// Some rows of the guide's table are made anew.
+    /// Some rows of the guide's table are made again.
     #[test]
     fn the_guide_shows_what_is_measured() {
         let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("..");

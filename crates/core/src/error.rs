@@ -103,7 +103,7 @@ impl Error {
         &self.0.message
     }
 
-    /// Whether the same call may work if it is made again later.
+    /// Returns `true` if the same call may work if it is made again later.
     pub fn is_retryable(&self) -> bool {
         matches!(self.0.kind, ErrorKind::Busy | ErrorKind::Unavailable)
     }

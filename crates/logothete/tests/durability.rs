@@ -151,8 +151,9 @@ async fn a_killed_reencoding_is_done_or_not() {
         stands = *which;
     }
     assert!(undone > ROUNDS / 20, "only {undone} of {ROUNDS} were killed before they were done");
-    if stands == 0 {
-        assert!(reencode(1).status().expect("it runs").success());
+    // The last process may have been killed between its commit and the removal of the old files. The next writer removes them.
+    for which in [0, 1] {
+        assert!(reencode(which).status().expect("it runs").success());
     }
     let corpus = pipeline_of(DIMENSIONS[1]).open(corpus_in(folder)).await.expect("the corpus opens");
     assert!(held(&corpus).await == expected[1]);

@@ -26,13 +26,13 @@ impl<'a> Archive<'a> {
         Ok(Self { zip, left: Cell::new(budget.max_unpacked), limit: budget.max_unpacked })
     }
 
-    /// Whether bytes are an archive with a part of this name.
+    /// Returns `true` if bytes are an archive with a part of this name.
     pub(crate) fn has(bytes: &[u8], part: &str) -> bool {
         bytes.starts_with(b"PK\x03\x04")
             && zip::ZipArchive::new(Cursor::new(bytes)).is_ok_and(|zip| zip.index_for_name(part).is_some())
     }
 
-    /// Whether bytes are an archive whose first part says that it is of this media type.
+    /// Returns `true` if bytes are an archive whose first part says that it is of this media type.
     pub(crate) fn says(bytes: &[u8], media_type: &str) -> bool {
         // The part `mimetype` comes first and is not packed: its name at byte 30, its content right behind.
         bytes.starts_with(b"PK\x03\x04")

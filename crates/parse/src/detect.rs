@@ -59,7 +59,7 @@ pub(crate) fn called(media_type: &str) -> &str {
     }
 }
 
-/// Whether bytes are not text in any usual encoding: a NUL where the text is not UTF-16, or many control bytes.
+/// Returns `true` if bytes are not text in any usual encoding: a NUL where the text is not UTF-16, or many control bytes.
 fn is_binary(start: &[u8]) -> bool {
     if start.starts_with(b"\xFF\xFE") || start.starts_with(b"\xFE\xFF") {
         return false;

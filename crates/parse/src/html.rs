@@ -53,7 +53,7 @@ impl Parser for HtmlParser {
     }
 }
 
-/// Whether text begins as a page does. Markdown may hold elements too, but does not begin with these.
+/// Returns `true` if text begins as a page does. Markdown may hold elements too, but does not begin with these.
 fn is_html(bytes: &[u8]) -> bool {
     let text = String::from_utf8_lossy(&bytes[..bytes.len().min(1024)])
         .trim_start_matches('\u{feff}')
@@ -135,7 +135,7 @@ pub(crate) fn write(text: &str, budget: &Budget, builder: &mut DocumentBuilder) 
     Ok(())
 }
 
-/// Whether more elements are open at once than is allowed, by their beginnings and ends as they are written.
+/// Returns `true` if more elements are open at once than is allowed, by their beginnings and ends as they are written.
 fn is_too_deep(text: &str) -> bool {
     let mut open: Vec<String> = Vec::new();
     for tag in text.split('<').skip(1) {
@@ -406,7 +406,7 @@ fn grid(rows: &[ElementRef<'_>]) -> Vec<TableRow> {
     grid
 }
 
-/// Whether a link points to another page.
+/// Returns `true` if a link points to another page.
 fn points_out(target: &str) -> bool {
     !target.is_empty() && !target.starts_with('#') && !target.to_ascii_lowercase().starts_with("javascript:")
 }

@@ -21,7 +21,7 @@ impl Style {
         Self { on: false }
     }
 
-    /// Whether there are any.
+    /// Returns `true` if there are any.
     pub fn is_on(self) -> bool {
         self.on
     }

@@ -8,7 +8,7 @@ use crate::document::{BlockKind, Document, Span};
 use crate::error::Result;
 use crate::fingerprint::Fingerprint;
 
-/// Packs whole sentences, list items, table rows and lines of code one behind the other, whatever the headings.
+/// Packs whole sentences, list items, table rows and lines of code one after another, whatever the headings.
 ///
 /// A sentence longer than the limit is cut between words. Costs a few passes over the text.
 #[derive(Clone, Debug, Default)]

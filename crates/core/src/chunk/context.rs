@@ -105,7 +105,7 @@ impl<'a> Contexts<'a> {
         if self.document.blocks[block].table.is_some() { above.min(room(Some(block))) } else { above }
     }
 
-    /// Whether a span is of headings only.
+    /// Returns `true` if a span is of headings only.
     pub(super) fn is_headings_only(&self, span: Span) -> bool {
         self.told_by(span).is_some_and(|index| self.document.blocks[index].kind == BlockKind::Heading)
     }

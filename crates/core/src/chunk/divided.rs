@@ -109,7 +109,7 @@ impl LinePattern {
         Ok(Self { parts })
     }
 
-    /// Whether a line is marked. Costs a pass over it.
+    /// Returns `true` if a line is marked. Costs a pass over it.
     pub fn is_met(&self, line: &str) -> bool {
         let line = line.trim();
         let [first, inner @ .., last] = self.parts.as_slice() else {

@@ -213,7 +213,7 @@ impl Limit {
         if matches!(self.unit, Unit::Words) { room.saturating_mul(WORD_BYTES) } else { usize::MAX }
     }
 
-    /// Whether the length of a text is that of its parts, added up.
+    /// Returns `true` if the length of a text is that of its parts, added up.
     pub(super) fn adds_up(&self) -> bool {
         !matches!(self.unit, Unit::Tokens(_))
     }

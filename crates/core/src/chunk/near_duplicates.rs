@@ -1,13 +1,13 @@
-//! Whether two chunks say the same.
+//! Near-duplicates: chunks that say the same, or nearly.
 //!
-//! Chunks are compared statement by statement: sentences, list items, table rows. Two statements are the same when their
-//! words are, whatever the case, the punctuation, the hyphens, the white space and the articles. Figures and signs count. Two chunks under the same
-//! heading are near-identical when two thirds of the letters of each stand in statements of the other. What is said in
-//! one of them alone is known exactly, so that a changed figure is never taken for a repetition.
+//! Chunks are compared statement by statement: sentences, list items, table rows. Two statements are the same if their words are,
+//! ignoring case, punctuation, hyphens, white space and articles. Figures and signs count. Two chunks under the same heading are
+//! near-duplicates if two thirds of the letters of each are in statements of the other. The statements that only one of them has
+//! are known exactly, so that a changed figure is never treated as a duplicate.
 //!
-//! To find candidates among many chunks each has a sketch: the four least hashes of its statements, headings aside (Broder,
-//! 1997). Near-identical chunks of up to four statements always have a hash of their sketches in common, longer ones nearly
-//! always. Chunks without a statement in common are never compared, however alike their wording.
+//! Each chunk has a sketch to find candidates: the four lowest hashes of its statements, without headings (Broder, 1997).
+//! Near-duplicates of up to four statements always share a hash of their sketches, longer ones nearly always. Chunks without a
+//! common statement are never compared.
 
 use std::collections::HashMap;
 

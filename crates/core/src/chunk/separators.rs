@@ -12,6 +12,7 @@ use crate::text;
 
 /// Something to cut at.
 #[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
 pub enum Separator {
     /// These characters, wherever they stand; they stay with what is before them.
     Text(String),

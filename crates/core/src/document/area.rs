@@ -41,12 +41,12 @@ impl Area {
         self.bottom - self.top
     }
 
-    /// Whether the two have a point in common.
+    /// Returns `true` if the two have a point in common.
     pub fn meets(self, other: Self) -> bool {
         self.left <= other.right && other.left <= self.right && self.top <= other.bottom && other.top <= self.bottom
     }
 
-    /// Whether a point lies inside.
+    /// Returns `true` if a point lies inside.
     pub fn holds(self, x: f32, y: f32) -> bool {
         (self.left..=self.right).contains(&x) && (self.top..=self.bottom).contains(&y)
     }

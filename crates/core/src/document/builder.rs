@@ -316,7 +316,7 @@ impl DocumentBuilder {
         &self.document.metadata
     }
 
-    /// Whether there is any text yet.
+    /// Returns `true` if there is any text yet.
     pub fn is_empty(&self) -> bool {
         self.document.text.is_empty()
     }

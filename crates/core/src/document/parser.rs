@@ -17,13 +17,13 @@ pub trait Parser: Send + Sync {
         &[]
     }
 
-    /// Whether an input is one of its own, told by its content. Only what is certain counts: the name decides the rest.
+    /// Returns `true` if an input is one of its own, told by its content. Only what is certain counts: the name decides the rest.
     fn recognises(&self, bytes: &[u8]) -> bool {
         let _ = bytes;
         false
     }
 
-    /// Whether an input that is named as one of its own can be one. A parser of text says no to what is no text.
+    /// Returns `true` if an input that is named as one of its own can be one. A parser of text says no to what is no text.
     fn fits(&self, bytes: &[u8]) -> bool {
         !bytes.is_empty()
     }
@@ -86,7 +86,7 @@ impl Budget {
         Ok(())
     }
 
-    /// Whether a page is to be read.
+    /// Returns `true` if a page is to be read.
     pub fn wants(&self, page: u32) -> bool {
         self.pages.is_none_or(|pages| pages.contains(page))
     }

@@ -28,17 +28,17 @@ impl Span {
         self.end - self.start
     }
 
-    /// Whether it covers nothing.
+    /// Returns `true` if it covers nothing.
     pub fn is_empty(self) -> bool {
         self.start == self.end
     }
 
-    /// Whether the two have a byte in common.
+    /// Returns `true` if the two have a byte in common.
     pub fn overlaps(self, other: Self) -> bool {
         self.start < other.end && other.start < self.end
     }
 
-    /// Whether the other lies wholly inside this one.
+    /// Returns `true` if the other lies wholly inside this one.
     pub fn contains(self, other: Self) -> bool {
         self.start <= other.start && other.end <= self.end
     }
@@ -72,7 +72,7 @@ pub struct Pages {
 }
 
 impl Pages {
-    /// Whether a page is among them.
+    /// Returns `true` if a page is among them.
     pub fn contains(self, page: u32) -> bool {
         (self.first..=self.last).contains(&page)
     }

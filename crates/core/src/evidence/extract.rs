@@ -60,7 +60,7 @@ pub struct Extraction {
 }
 
 impl Extraction {
-    /// Whether enough of the question is covered to answer it.
+    /// Returns `true` if enough of the question is covered to answer it.
     pub fn is_enough(&self, least: f32) -> bool {
         !self.picked.is_empty() && self.coverage >= least && self.asked >= MIN_ASKED
     }

@@ -95,7 +95,7 @@ impl<B: AsRef<[u8]>> KeywordIndex<B> {
         Ok(Self { bytes, header, postings, dictionary, index, end, footer })
     }
 
-    /// Whether the bytes are a segment of a version that is no longer read, and has to be written anew.
+    /// Returns `true` if the bytes are a segment of a version that is no longer read, and has to be written again.
     pub fn is_outdated(bytes: &[u8]) -> bool {
         segment::open(bytes, Kind::Keywords).is_ok_and(|header| header.version < 2)
     }

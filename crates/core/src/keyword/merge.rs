@@ -72,7 +72,7 @@ fn merge(
 
 /// The new numbers of the rows of a part.
 enum Numbers {
-    /// All rows are live, and come one behind the other from this number on.
+    /// All rows are live, and come one after another from this number on.
     From(u32),
     /// Each row's own; [`END`] where it is dead.
     Each(Vec<u32>),

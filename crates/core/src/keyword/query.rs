@@ -89,20 +89,20 @@ impl Query {
         said.map(|clause| clause.text.as_str()).collect::<Vec<_>>().join(" ")
     }
 
-    /// Whether a row may be ruled out by it.
+    /// Returns `true` if a row may be ruled out by it.
     pub fn is_strict(&self) -> bool {
         self.clauses.iter().any(|clause| clause.occurs != Occurs::Maybe)
     }
 }
 
-/// Whether there is anything to look for in a text.
+/// Returns `true` if there is anything to look for in a text.
 fn has_word(text: &str) -> bool {
     let mut any = false;
     tokens(text, |_: Token<'_>| any = true);
     any
 }
 
-/// Whether a word or a quotation begins here.
+/// Returns `true` if a word or a quotation begins here.
 fn begins(text: &str) -> bool {
     let piece = match text.strip_prefix('"') {
         Some(quoted) => quoted.split_once('"').map_or(quoted, |(inner, _)| inner),

@@ -40,7 +40,7 @@ type Phrase = Vec<(u32, Vec<String>)>;
 enum Rule {
     /// One of these terms.
     Any(Vec<String>),
-    /// These words, one behind the other.
+    /// These words in this order.
     Phrase(Phrase),
 }
 
@@ -178,7 +178,7 @@ impl PreparedQuery {
         &self.misspelt
     }
 
-    /// Whether rows may be ruled out.
+    /// Returns `true` if rows may be ruled out.
     pub fn is_strict(&self) -> bool {
         !self.must.is_empty() || !self.must_not.is_empty()
     }
@@ -262,7 +262,7 @@ fn stems(token: &Token<'_>, languages: &[Option<Language>]) -> Vec<String> {
     terms
 }
 
-/// Whether two tokens are of the same run of signs, one right behind the other: then they have a sign in common.
+/// Returns `true` if two tokens are of the same run of signs, one right behind the other: then they have a sign in common.
 fn overlap(first: &Token<'_>, second: &Token<'_>) -> bool {
     let begin = second.text.as_ptr() as usize;
     let inside = begin < first.text.as_ptr() as usize + first.text.len();

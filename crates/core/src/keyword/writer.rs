@@ -107,7 +107,7 @@ impl KeywordWriter {
         met.iter().for_each(|met| counts[met.term as usize] += 1);
         let terms: Vec<u32> = self.vocabulary.sorted().filter(|&number| counts[number as usize] > 0).collect();
         sort(&mut met, &mut self.room, &terms, &mut counts);
-        // Looked for one behind the other, so that the processor waits for many at a time.
+        // Looked for one after another, so that the processor waits for many at a time.
         let names: Vec<&str> = terms.iter().map(|&number| self.vocabulary.term(number)).collect();
         let mut segment = SegmentWriter::new(to, &lengths)?;
         for of_term in met.chunk_by(|a, b| a.term == b.term) {

@@ -8,6 +8,7 @@ use crate::text::{Word, fold, is_stopword, stem, words};
 
 /// What kind of thing an answer must contain, as far as the question's own words tell.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
 pub enum Expectation {
     /// A quantity: how many, how far, how much.
     Quantity,
@@ -60,7 +61,7 @@ impl TermSet {
         set
     }
 
-    /// Whether a question's term is in the text.
+    /// Returns `true` if a question's term is in the text.
     pub fn has(&self, term: &Term) -> bool {
         match &term.behind {
             Some(before) => self.pairs.contains(&(before.clone(), term.term.clone())),
@@ -223,7 +224,7 @@ fn weighed(question: &str, term: String, weight: impl Fn(&str) -> f32) -> Term {
 }
 
 impl Expectation {
-    /// Whether a text has what is expected: a numeral, or a number word.
+    /// Returns `true` if a text has what is expected: a numeral, or a number word.
     pub fn is_met(self, text: &str) -> bool {
         const NUMBERS: &[&str] = &[
             "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven", "twelve", "fourteen",

@@ -78,7 +78,7 @@ impl RowSet {
         self.rows
     }
 
-    /// Whether a row is in.
+    /// Returns `true` if a row is in.
     pub fn contains(&self, row: u32) -> bool {
         self.words.get(row as usize / 64).is_some_and(|word| word >> (row % 64) & 1 == 1)
     }
@@ -93,7 +93,7 @@ impl RowSet {
         self.words.iter().map(|word| word.count_ones()).sum()
     }
 
-    /// Whether none is in.
+    /// Returns `true` if none is in.
     pub fn is_empty(&self) -> bool {
         self.words.iter().all(|&word| word == 0)
     }

@@ -174,7 +174,7 @@ pub(super) fn kind_of(word: &str) -> Option<Kind> {
     WORDS.binary_search_by(|(known, _)| (*known).cmp(&folded)).ok().map(|at| WORDS[at].1)
 }
 
-/// Whether a word is a month before which languages that write so put the day as an ordinal with a full stop.
+/// Returns `true` if a word is a month before which languages that write so put the day as an ordinal with a full stop.
 pub(super) fn is_ordinal_month(word: &str) -> bool {
     const MONTHS: &[&str] = &[
         "Januar",

@@ -123,7 +123,7 @@ impl Language {
         if stem.is_empty() { folded.to_owned() } else { stem }
     }
 
-    /// Whether a folded word carries grammar rather than meaning.
+    /// Returns `true` if a folded word carries grammar rather than meaning.
     pub fn is_stopword(self, folded: &str) -> bool {
         match self {
             Self::English => stopwords::is_stopword(folded),

@@ -135,7 +135,7 @@ impl Quotation {
         self.opened = None;
     }
 
-    /// Whether one is open that is closed again soon.
+    /// Returns `true` if one is open that is closed again soon.
     fn is_open(&self, text: &str, at: usize) -> bool {
         let Some(opened) = self.opened else { return false };
         let closers: &[char] = match self.sign {
@@ -152,7 +152,7 @@ impl Quotation {
     }
 }
 
-/// Whether a sentence that began at `start` ends with a mark, closers included at `end`.
+/// Returns `true` if a sentence that began at `start` ends with a mark, closers included at `end`.
 fn ends(text: &str, start: usize, mark: &Mark, end: usize) -> bool {
     let rest = text[end..].trim_start();
     if rest.is_empty() {
@@ -167,7 +167,7 @@ fn ends(text: &str, start: usize, mark: &Mark, end: usize) -> bool {
     begins_sentence(rest) && !(mark.sign == '.' && holds_on(&text[start..mark.at], &text[mark.at + 1..end], rest))
 }
 
-/// Whether what follows a mark can begin a sentence: anything but a lower-case word or joining punctuation.
+/// Returns `true` if what follows a mark can begin a sentence: anything but a lower-case word or joining punctuation.
 fn begins_sentence(rest: &str) -> bool {
     let Some(first) = rest.chars().next() else { return true };
     if matches!(first, ',' | ';' | ':' | '–' | '—' | '-' | ')') {
@@ -184,7 +184,7 @@ fn begins_sentence(rest: &str) -> bool {
     inner.chars().any(char::is_uppercase) || (item && next.starts_with(char::is_uppercase))
 }
 
-/// Whether the full stop behind `before` belongs to a shortened word or a number rather than to a sentence.
+/// Returns `true` if the full stop behind `before` belongs to a shortened word or a number rather than to a sentence.
 fn holds_on(before: &str, closers: &str, rest: &str) -> bool {
     let word = before
         .rsplit(|c: char| c.is_whitespace() || matches!(c, '(' | '[' | '’' | '\'' | '“'))
@@ -239,7 +239,7 @@ fn is_letter(word: &str) -> bool {
     bare.chars().count() == 1 && bare.chars().all(char::is_uppercase)
 }
 
-/// Whether a word is one that sentences like to begin with, and names do not.
+/// Returns `true` if a word is one that sentences like to begin with, and names do not.
 fn is_opening_word(word: &str) -> bool {
     const OTHERS: &[&str] = &[
         "das", "der", "die", "ein", "eine", "el", "elle", "er", "es", "il", "ils", "la", "las", "le", "les", "lo",

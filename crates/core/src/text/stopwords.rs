@@ -160,7 +160,7 @@ const STOPWORDS: &[&str] = &[
     "yours",
 ];
 
-/// Whether a folded word carries grammar rather than meaning, such as `the` or `which`. English only.
+/// Returns `true` if a folded word carries grammar rather than meaning, such as `the` or `which`. English only.
 pub fn is_stopword(folded: &str) -> bool {
     STOPWORDS.binary_search(&folded).is_ok()
 }

@@ -1,8 +1,8 @@
-//! Vectors in eight bits a number, and how far that is from the truth.
+//! Codes: vectors with eight bits a number, and a bound on their error.
 //!
-//! A row is written as `scale · (code - 128)`. What that leaves out of it has a length, the row's *error*. By the inequality of
-//! Cauchy and Schwarz a product of two vectors is then known within their errors, so that a search among codes can tell
-//! which rows cannot be among the best, and looks at the rest in full.
+//! A row is stored as `scale · (code - 128)`. The length of the difference is the *error* of the row. By the inequality of Cauchy and
+//! Schwarz the errors bound the product of two vectors. So a search among codes can tell which rows cannot be among the best, and
+//! compares only the others in full.
 
 use super::distance::length;
 

@@ -41,7 +41,7 @@ pub trait Encoder: Send + Sync {
         None
     }
 
-    /// Whether it runs elsewhere, so that encoding takes its time and may cost.
+    /// Returns `true` if it runs elsewhere, so that encoding takes its time and may cost.
     fn is_remote(&self) -> bool {
         false
     }
@@ -62,7 +62,7 @@ pub trait TokenEncoder: Encoder {
     fn encode_tokens(&self, texts: &[&str], role: Role) -> Result<Vec<Vectors>>;
 }
 
-/// Some vectors of one length, one behind the other.
+/// Some vectors of one length, one after another.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Vectors {
     dimensions: usize,
@@ -101,7 +101,7 @@ impl Vectors {
         self.values.len().checked_div(self.dimensions).unwrap_or(0)
     }
 
-    /// Whether there are none.
+    /// Returns `true` if there are none.
     pub fn is_empty(&self) -> bool {
         self.values.is_empty()
     }

@@ -1,7 +1,7 @@
-//! The exact search: every live row is looked at in codes, and in full where the codes leave it open.
+//! The exact search compares every live row by its code, and in full if the codes do not decide.
 //!
-//! Reads `rows × (stride + 12)` bytes, and `dimensions × 4` for each row that is looked at in full. The result is that of
-//! looking at every row in full.
+//! It reads `rows × (stride + 12)` bytes, and `dimensions × 4` for each row that it compares in full. The result equals that of
+//! comparing every row in full.
 
 use std::ops::Range;
 use std::sync::atomic::{AtomicU32, Ordering};

@@ -1,7 +1,7 @@
 //! The forward pass of BERT's family: word, position and layer after layer of attention and feed-forward.
 //!
 //! Devlin et al., "BERT: Pre-training of Deep Bidirectional Transformers for Language Understanding", 2019, on Vaswani et
-//! al., "Attention Is All You Need", 2017. Texts are laid one behind the other without padding: only attention knows
+//! al., "Attention Is All You Need", 2017. Texts are laid one after another without padding: only attention knows
 //! where one ends. Each step looks at one row, or at one text, so that a vector does not depend on what else is encoded.
 
 mod attention;
@@ -68,6 +68,7 @@ pub struct Network {
 /// How precisely the forward pass is done.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
+#[non_exhaustive]
 pub enum Precision {
     /// Weights and inputs of eight bits, attention of sixteen.
     #[default]

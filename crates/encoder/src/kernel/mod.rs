@@ -171,7 +171,7 @@ impl Kernel {
     }
 }
 
-/// Whether so many rows of a length, one every `stride`, lie in `held`.
+/// Returns `true` if so many rows of a length, one every `stride`, lie in `held`.
 fn reaches(held: usize, stride: usize, count: usize, length: usize) -> bool {
     count <= ROWS && (count == 0 || (length <= stride || count == 1) && held >= (count - 1) * stride + length)
 }

@@ -182,7 +182,7 @@ impl ByteMatrix {
         grids.extend(each.map(|(row, bytes)| kernel.to_bytes(row, &mut bytes[..self.inputs])));
         let (scales, totals, bias) = (self.scales.as_chunks().0, self.totals.as_chunks().0, self.bias.as_chunks().0);
         let mut sums = Sums::default();
-        // A group of rows stays in the first cache while all weights pass by, one behind the other.
+        // A group of rows stays in the first cache while all weights pass by, one after another.
         for from in (0..rows).step_by(ROWS) {
             let to = rows.min(from + ROWS);
             let (bytes, out) = (&bytes[from * stride..], &mut out[from * self.outputs..to * self.outputs]);

@@ -74,7 +74,7 @@ impl Tensors {
         Ok(())
     }
 
-    /// Whether there is a tensor of a name.
+    /// Returns `true` if there is a tensor of a name.
     pub fn has(&self, name: &str) -> bool {
         self.entries.contains_key(name)
     }

@@ -6,6 +6,7 @@ use serde::{Deserialize, Serialize};
 /// A way of cutting.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
+#[non_exhaustive]
 pub enum Strategy {
     /// Blocks under their headings.
     #[default]
@@ -58,7 +59,7 @@ impl Strategy {
         })
     }
 
-    /// Whether its chunks are as long as they are, unless a limit is asked for.
+    /// Returns `true` if its chunks are as long as they are, unless a limit is asked for.
     pub(crate) fn is_unlimited(self) -> bool {
         matches!(self, Self::Pages | Self::Marked | Self::Whole)
     }
@@ -67,6 +68,7 @@ impl Strategy {
 /// What lengths are counted in.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
+#[non_exhaustive]
 pub enum ChunkUnit {
     /// Words.
     #[default]
@@ -98,6 +100,7 @@ impl ChunkUnit {
 /// What is put before each chunk to help finding it.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
+#[non_exhaustive]
 pub enum ChunkContext {
     /// Title, section path, the header of a table.
     #[default]

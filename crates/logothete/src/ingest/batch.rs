@@ -120,7 +120,7 @@ impl<'a> Batch<'a> {
         self.touched.extend(touched);
     }
 
-    /// Whether the content of a document was found at another place.
+    /// Returns `true` if the content of a document was found at another place.
     pub(super) fn is_moved(&self, document: i64) -> bool {
         self.moved.contains_key(&document)
     }

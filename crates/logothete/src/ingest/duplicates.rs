@@ -62,7 +62,7 @@ impl Duplicates {
         self.gone.remove(&document);
     }
 
-    /// Whether the chunks of a document are about to go.
+    /// Returns `true` if the chunks of a document are about to go.
     pub(super) fn is_gone(&self, document: i64) -> bool {
         self.gone.contains(&document)
     }
@@ -81,7 +81,7 @@ impl Duplicates {
         self.pending.push((chunk.clone(), compared.statements.clone()));
     }
 
-    /// Whether a chunk is among those that were added.
+    /// Returns `true` if a chunk is among those that were added.
     pub(super) fn holds(&self, chunk: &ChunkId) -> bool {
         self.ids.contains(chunk)
     }

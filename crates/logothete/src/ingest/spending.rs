@@ -26,7 +26,7 @@ impl Spending {
         }
     }
 
-    /// Whether so many tokens at so much money still fit. They are counted as spent, if they do; after the first thing
+    /// Returns `true` if so many tokens at so much money still fit. They are counted as spent, if they do; after the first thing
     /// that does not fit, nothing does.
     pub(crate) fn spend(&self, tokens: u64, money: f64) -> bool {
         let mut spent = self.spent.lock().unwrap_or_else(PoisonError::into_inner);
@@ -56,7 +56,7 @@ impl Spending {
         *spent = (spent.0.saturating_sub(tokens), (spent.1 - money).max(0.0));
     }
 
-    /// Whether something was refused.
+    /// Returns `true` if something was refused.
     pub(crate) fn is_over(&self) -> bool {
         self.refused.load(Ordering::Relaxed)
     }

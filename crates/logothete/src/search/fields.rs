@@ -59,7 +59,7 @@ impl Fields {
     }
 }
 
-/// Whether a value of a type may be compared with what is written. Text may be with anything.
+/// Returns `true` if a value of a type may be compared with what is written. Text may be with anything.
 fn fits(kind: &str, written: &Value) -> bool {
     let text = written.to_string();
     match kind {

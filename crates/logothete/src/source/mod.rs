@@ -28,7 +28,7 @@ pub trait Source: Send + Sync {
     /// What the corpus knows the source by: it must stay the same from one build to the next. Folders give their path.
     fn location(&self) -> String;
 
-    /// Whether it lists all that belongs to it. Documents are removed only when they are gone from a whole listing.
+    /// Returns `true` if it lists all that belongs to it. Documents are removed only when they are gone from a whole listing.
     fn is_whole(&self) -> bool {
         true
     }

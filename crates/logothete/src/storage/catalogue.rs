@@ -368,6 +368,6 @@ pub(crate) trait Catalogue: Send + Sync {
     fn is_read_only(&self) -> Result<bool>;
     /// Releases what idle readers hold.
     fn release(&self);
-    /// Writes the catalogue anew without its free pages, so that nothing that was removed is left in them.
+    /// Rewrites the catalogue without its free pages, so that nothing that was removed is left in them.
     fn compact(&self) -> Result<()>;
 }

@@ -172,7 +172,7 @@ impl Storage {
         self.catalogue.release();
     }
 
-    /// Writes the catalogue anew without its free pages.
+    /// Rewrites the catalogue without its free pages.
     pub(crate) fn compact(&self, _: &Lease) -> Result<()> {
         self.catalogue.compact()
     }

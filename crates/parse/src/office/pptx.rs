@@ -238,7 +238,7 @@ fn write_table(table: &Element, builder: &mut DocumentBuilder) {
     builder.table_rows(usize::from(rows.len() > 1 && (header || names_columns(&rows))), &rows);
 }
 
-/// Whether the first row holds names, all different, and no figures.
+/// Returns `true` if the first row holds names, all different, and no figures.
 fn names_columns(rows: &[TableRow]) -> bool {
     let texts = rows[0].cells.iter().map(|cell| match cell {
         TableCell::Text(text) => text.as_str(),

@@ -357,7 +357,7 @@ impl Writer<'_, '_> {
 }
 
 impl OpenTable<'_> {
-    /// Whether a table at the head of the next page is the rest of this one: as many columns at the same places.
+    /// Returns `true` if a table at the head of the next page is the rest of this one: as many columns at the same places.
     fn goes_on_with(&self, table: &PageTable) -> bool {
         let (one, other) = (&self.first.gutters, &table.gutters);
         let near = |(a, b): (&f32, &f32)| (a - b).abs() < 24.0;
@@ -412,7 +412,7 @@ fn code_piece(code: &[(&Line, usize)], places: &[PieceLine], page: Option<u32>) 
     piece
 }
 
-/// Whether a figure or a table stands close above or below a line.
+/// Returns `true` if a figure or a table stands close above or below a line.
 fn has_object_near(page: &PageLines, line: &Line) -> bool {
     page.objects.iter().any(|object| {
         let area = match object {
@@ -445,7 +445,7 @@ impl Style {
         found
     }
 
-    /// Whether a line goes on with the block that is open.
+    /// Returns `true` if a line goes on with the block that is open.
     fn continues(&self, open: &OpenBlock<'_>, line: &Line, level: Option<u8>, new_page: bool) -> bool {
         if step(open.last.size) != step(line.size) || (open.kind == BlockKind::Heading) != level.is_some() {
             return false;
@@ -475,7 +475,7 @@ impl Style {
         gap <= usual * PARAGRAPH_GAP && !begins_item(open, line) && !begins_paragraph(open, line)
     }
 
-    /// Whether a line at the head of a page or column goes on with the block at the foot of the one before.
+    /// Returns `true` if a line at the head of a page or column goes on with the block at the foot of the one before.
     fn flows_on(&self, open: &OpenBlock<'_>, line: &Line, level: Option<u8>) -> bool {
         let ended = open.last.text.trim_end().ends_with(['.', '!', '?', ':', ';']);
         level.is_none() && open.kind != BlockKind::Caption && !ended && line.text.starts_with(char::is_lowercase)
@@ -528,7 +528,7 @@ impl Style {
     }
 }
 
-/// Whether a line begins a new item. A figure with a full stop may as well end a sentence, so it needs an end before it.
+/// Returns `true` if a line begins a new item. A figure with a full stop may as well end a sentence, so it needs an end before it.
 fn begins_item(open: &OpenBlock<'_>, line: &Line) -> bool {
     list_marker(&line.text).is_some_and(|marker| {
         let ended = open.last.text.trim_end().ends_with(['.', '!', '?', ':', ';', ',']);
@@ -536,7 +536,7 @@ fn begins_item(open: &OpenBlock<'_>, line: &Line) -> bool {
     })
 }
 
-/// Whether a line begins a new paragraph by its indent, against the last line of the open one.
+/// Returns `true` if a line begins a new paragraph by its indent, against the last line of the open one.
 fn begins_paragraph(open: &OpenBlock<'_>, line: &Line) -> bool {
     if !matches!(open.kind, BlockKind::Paragraph | BlockKind::ListItem) {
         return false;

@@ -27,7 +27,7 @@ const BEGINNINGS: &[&str] = &[
     "tabel",
 ];
 
-/// Whether a text begins as a caption does: a word for a figure or table, then its number.
+/// Returns `true` if a text begins as a caption does: a word for a figure or table, then its number.
 pub(super) fn is_caption(text: &str) -> bool {
     let mut words = text.split_whitespace();
     let (Some(first), Some(number)) = (words.next(), words.next()) else { return false };

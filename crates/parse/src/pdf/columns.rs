@@ -186,7 +186,7 @@ fn narrow(gutter: &mut Gutter, row: &Row) -> bool {
     open
 }
 
-/// Whether prose stands on both sides of a gutter. What a row has on one side counts as one line.
+/// Returns `true` if prose stands on both sides of a gutter. What a row has on one side counts as one line.
 fn is_prose(rows: &[Option<Row>], gutter: Gutter) -> bool {
     let side = |is_left: bool| {
         let (mut lines, mut words, mut filled) = (0usize, 0usize, 0.0);

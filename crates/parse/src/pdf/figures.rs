@@ -93,7 +93,7 @@ fn is_background(area: Area, page: f32) -> bool {
     area.width() * area.height() > BACKGROUND * page
 }
 
-/// Whether running text stands inside: then it is a box, not a figure.
+/// Returns `true` if running text stands inside: then it is a box, not a figure.
 fn holds_prose(area: Area, words: &[Word]) -> bool {
     let inside =
         words.iter().filter(|word| area.holds((word.left + word.right) / 2.0, word.baseline - 0.3 * word.size));

@@ -119,7 +119,7 @@ impl Levels {
         }
     }
 
-    /// Whether a heading only counts the one below it: `Chapter 3`.
+    /// Returns `true` if a heading only counts the one below it: `Chapter 3`.
     fn is_label(&self, page: &PageLines, index: usize) -> bool {
         let mut words = page.lines[index].text.split_whitespace();
         let (Some(word), Some(number), None) = (words.next(), words.next(), words.next()) else { return false };
@@ -188,7 +188,7 @@ pub(super) fn head_text(line: &Line) -> &str {
     }
 }
 
-/// Whether a bold line stands apart as a heading does: not in a run of bold lines, with space above, no sentence.
+/// Returns `true` if a bold line stands apart as a heading does: not in a run of bold lines, with space above, no sentence.
 fn stands_apart(page: &PageLines, index: usize) -> bool {
     let line = &page.lines[index];
     let before = index.checked_sub(1).map(|before| &page.lines[before]);

@@ -95,13 +95,13 @@ pub(super) struct Line {
 }
 
 impl Line {
-    /// Whether it is an entry of a table of contents.
+    /// Returns `true` if it is an entry of a table of contents.
     pub(super) fn is_entry(&self) -> bool {
         self.paged || has_leader(&self.text)
     }
 }
 
-/// Whether a line ends as the entries of a table of contents do: dots that lead to a page.
+/// Returns `true` if a line ends as the entries of a table of contents do: dots that lead to a page.
 pub(super) fn has_leader(text: &str) -> bool {
     let bare = text.trim_end();
     let page = bare.trim_end_matches(|c: char| c.is_ascii_digit() || matches!(c, 'i' | 'v' | 'x' | 'l'));
@@ -325,7 +325,7 @@ fn spaced(words: &[Word], pitch: f32) -> String {
     text
 }
 
-/// Whether one width of all characters tells anything: figures have one width in most fonts.
+/// Returns `true` if one width of all characters tells anything: figures have one width in most fonts.
 fn tells_pitch(text: &str) -> bool {
     let narrow = text.contains(['i', 'l', 'j', 't', 'f', 'r', '.', ',', '(', '\'', '-', ':', ';', '|', '[']);
     let wide =

@@ -66,7 +66,7 @@ fn part_mark(line: &mut Line) {
     }
 }
 
-/// Whether a line begins with a mark: a raised figure, a star or dagger, or a figure that no list has.
+/// Returns `true` if a line begins with a mark: a raised figure, a star or dagger, or a figure that no list has.
 fn has_mark(text: &str) -> bool {
     let mut chars = text.chars();
     match chars.next() {
@@ -91,7 +91,7 @@ pub(super) fn mark_of(text: &str) -> String {
     if figures.is_empty() { text.chars().take_while(|c| "*∗†‡§¶".contains(*c)).collect() } else { figures }
 }
 
-/// Whether a line is the running text of a page, not a note.
+/// Returns `true` if a line is the running text of a page, not a note.
 pub(super) fn is_text(line: &Line) -> bool {
     line.note == Note::None
 }

@@ -78,12 +78,12 @@ pub(super) struct Drawn {
 }
 
 impl Drawn {
-    /// Whether no letter or figure stands on the page.
+    /// Returns `true` if no letter or figure stands on the page.
     pub(super) fn is_blank_of_text(&self) -> bool {
         !self.layers.iter().any(|layer| layer.text.contains(char::is_alphanumeric))
     }
 
-    /// Whether nothing at all was drawn.
+    /// Returns `true` if nothing at all was drawn.
     pub(super) fn is_blank(&self) -> bool {
         self.is_blank_of_text() && self.pictures.is_empty() && self.shapes.is_empty() && self.rules.is_empty()
     }

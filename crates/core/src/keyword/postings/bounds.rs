@@ -54,7 +54,7 @@ impl Shortest {
         }
     }
 
-    /// Moves the pairs to the end of others, and begins anew.
+    /// Moves the pairs to the end of others, and starts again.
     pub(super) fn drain_to(&mut self, pairs: &mut Vec<Pair>) {
         for (length, frequency) in std::mem::take(&mut self.low).into_iter().zip(0..) {
             if length > 0 {

@@ -37,7 +37,7 @@ enum Values<'a> {
 }
 
 impl Filter {
-    /// Whether it holds for a chunk.
+    /// Returns `true` if it holds for a chunk.
     pub fn holds(&self, chunk: &ChunkFacts<'_>) -> bool {
         self.decide(&|field| values(field, &chunk.document, Some(chunk))).unwrap_or(false)
     }
@@ -126,7 +126,7 @@ impl Is {
         }
     }
 
-    /// Whether it holds for one of some pages.
+    /// Returns `true` if it holds for one of some pages.
     fn holds_for_pages(&self, pages: Pages) -> bool {
         let (first, last) = (f64::from(pages.first), f64::from(pages.last));
         let number = |value: &Value| match value {
@@ -171,7 +171,7 @@ fn compare(value: &Value, written: &Value) -> Option<std::cmp::Ordering> {
     }
 }
 
-/// Whether text fits a pattern: goes back to the last `*` when it does not, so that it costs at most their product.
+/// Returns `true` if text fits a pattern: goes back to the last `*` when it does not, so that it costs at most their product.
 fn fits(text: &[char], pattern: &[char]) -> bool {
     let (mut at, mut place) = (0, 0);
     let mut star: Option<(usize, usize)> = None;

@@ -19,7 +19,7 @@
 //! | `field < value`, `<=`, `>`, `>=` | it is less, and so on; dates by as much as is written of them |
 //! | `field in 3..5`, `3..`, `..5` | it is between the two, both included |
 //! | `field in (a, b, "c d")` | it is one of them |
-//! | `field contains "some words"` | the words stand in it one behind the other, whatever their case |
+//! | `field contains "some words"` | it contains the words in this order, ignoring case |
 //! | `field fits "notices/*.md"` | all of it fits, `*` standing for anything and `?` for one sign |
 //! | `has field` | there is a value |
 //! | `and`, `or`, `not`, `( )` | as usual; `not` binds closest, `or` loosest |
@@ -206,7 +206,7 @@ impl Field {
         self.is(Is::OneOf(values.into_iter().map(Into::into).collect()))
     }
 
-    /// These words stand in it, one behind the other.
+    /// It contains these words in this order.
     pub fn contains(self, words: impl Into<String>) -> Filter {
         self.is(Is::Contains(words.into()))
     }

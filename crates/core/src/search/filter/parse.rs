@@ -36,7 +36,7 @@ fn wrong(text: &str, at: usize, message: impl Into<String>) -> Error {
     Error::new(ErrorKind::Configuration, message).at(format!("filter, character {character}"))
 }
 
-/// Whether text can stand without quotes.
+/// Returns `true` if text can stand without quotes.
 pub(super) fn is_bare(text: &str) -> bool {
     !text.is_empty()
         && !KEYWORDS.contains(&text)

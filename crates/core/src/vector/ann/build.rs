@@ -1,7 +1,7 @@
-//! Building the graph, on all threads, and to the same graph on any number of them.
+//! Builds the graph on all threads. The graph does not depend on the number of threads.
 //!
-//! Rows are put in by batches that are small beside what is there. The rows of a batch first look for their links, each alone,
-//! in the graph as it was before the batch; then all links are made, each node's by itself.
+//! Rows are inserted in batches that are small compared with the graph. First each row of a batch searches for its links in the
+//! graph as it was before the batch. Then the links of each node are set.
 
 use rayon::prelude::*;
 

@@ -1,14 +1,14 @@
-//! The graph: near rows are linked, so that a search walks to what is near to its query and looks at nothing else.
+//! An approximate index of nearest neighbours: a graph with links between near rows. A search walks along the links and compares few rows.
 //!
-//! The method is the hierarchical navigable small world of Malkov and Yashunin (2018): every row stands in the lowest layer, one in
-//! sixteen in the one above, and so on; a search goes down from the only ones at the top. Rows are compared by their codes
-//! on the way, and in full at the end. A search costs about the logarithm of how many rows there are; what it finds is
-//! nearly always what the exact search finds.
+//! The method is the hierarchical navigable small world of Malkov and Yashunin (2018). Every row is in the lowest layer, one in
+//! sixteen in the layer above, and so on. A search starts in the topmost layer and goes down. It compares rows by their codes, and
+//! the last candidates by their full vectors. The cost grows with the logarithm of the number of rows. The results are nearly always those of
+//! the exact search.
 //!
-//! Body of a segment, behind the header, all numbers `u32`, little-endian: sixteen numbers, first the node of the topmost layer
-//! that a walk begins at, then how many nodes each layer has, from the lowest, zero for those that are not; the links of the
-//! lowest layer; for each layer above it the row of each node, ascending, its number in the layer below, and its links. A node has
-//! `width` links in the lowest layer and half as many in the others, the places that are left over filled with the highest number.
+//! The body of a segment follows the header; all numbers are `u32`, little-endian. Sixteen numbers: the entry node of the topmost
+//! layer, then the number of nodes of each layer from the lowest, zero for missing layers. The links of the lowest layer. For each
+//! layer above it: the row of each node, ascending, its number in the layer below, and its links. A node has `width` links in the
+//! lowest layer and half as many in the others; unused places have the highest number.
 
 mod build;
 mod layer;

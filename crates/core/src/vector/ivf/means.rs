@@ -21,7 +21,7 @@ impl Means {
         Self { dimensions, numbers, halves }
     }
 
-    /// Finds at most `count` centres of some vectors, which lie one behind the other. The same vectors give the same centres, on
+    /// Finds at most `count` centres of some vectors, which lie one after another. The same vectors give the same centres, on
     /// any number of threads. Costs a comparison of each vector with each centre, a few times.
     pub fn find(vectors: &[f32], dimensions: usize, count: usize) -> Self {
         let rows = vectors.len() / dimensions.max(1);

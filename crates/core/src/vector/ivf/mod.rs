@@ -1,12 +1,13 @@
-//! Inverted lists: rows by the nearest of some centres, in codes of a byte for eight numbers, for when a graph would not fit.
+//! Inverted lists: each row is in the list of its nearest centre, with a code of one byte for eight numbers. They are for corpora
+//! whose graph would need too much memory.
 //!
-//! A search looks at the lists whose centres are nearest to the query, adds up for each row what its codes stand for, and looks
-//! at the best in full. The method is that of Jégou, Douze and Schmid (2011), what a row differs from its centre by being what is
-//! coded. About 60 bytes a row of 384 numbers, where the graph needs 140 and the codes of the exact search 400.
+//! A search reads the lists of the centres that are nearest to the query. It adds up table entries for the codes of each row, and
+//! compares the best rows in full. The method is that of Jégou, Douze and Schmid (2011); the codes stand for the difference between a row and
+//! its centre. A row of 384 numbers needs about 60 bytes, where the graph needs 140 and the codes of the exact search 400.
 //!
-//! Body of a segment, behind the header, all numbers little-endian: how many lists there are (`u32`), 60 bytes of zeros; the
-//! centres, `dimensions` numbers each (`f32`); for each part of eight numbers its 256 centres of eight numbers; where each list
-//! ends (`u32`); the rows, list by list (`u32`); their codes in the same order, a byte a part.
+//! The body of a segment follows the header; all numbers are little-endian. The number of lists (`u32`) and 60 zero bytes; the
+//! centres, `dimensions` numbers each (`f32`); for each part of eight numbers its 256 centres of eight numbers; the end of each list
+//! (`u32`); the rows, list by list (`u32`); their codes in the same order, a byte a part.
 
 mod build;
 mod means;

@@ -1,4 +1,4 @@
-//! Products of codes, with the widest instructions that the processor knows. All ways give the same integers.
+//! Products of codes, with the widest instructions of the processor. All kernels return the same integers.
 
 #![allow(unsafe_code)]
 
@@ -36,7 +36,7 @@ impl Kernel {
         Self::all().last().unwrap_or(Self(Path::Portable))
     }
 
-    /// The products of a query with rows that lie one behind the other, as many as `sums` has room for.
+    /// The products of a query with rows that lie one after another, as many as `sums` has room for.
     ///
     /// # Panics
     /// When the query is no multiple of 64 long, or the rows are not as long as it.

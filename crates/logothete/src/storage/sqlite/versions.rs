@@ -22,7 +22,7 @@ const FROM_2: &str = concat!(
     "INSERT INTO chunks SELECT id, document, ordinal, start, \"end\", start, \"end\", first_page, last_page, section, size,
      text, context, sentences, NULL, NULL, segment, row, NULL, NULL, NULL, NULL FROM chunks_2; DROP TABLE chunks_2;"
 );
-/// From 3 to 4: live rows, and the approximate index of a segment. Postings are written anew when the corpus is next opened.
+/// From 3 to 4: live rows, and the approximate index of a segment. Postings are written again when the corpus is next opened.
 const FROM_3: &str = concat!(
     "ALTER TABLE documents ADD COLUMN inode INTEGER; ALTER TABLE segments RENAME TO segments_3;",
     include_str!("segments_4.sql"),

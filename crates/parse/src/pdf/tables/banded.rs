@@ -70,7 +70,7 @@ fn inside(word: &Word, top: f32, bottom: f32, from: f32, to: f32) -> bool {
     middle > top && middle < bottom && across > from - 3.0 && across < to + 3.0
 }
 
-/// Whether what stands between two rules is prose, or nothing at all over a distance.
+/// Returns `true` if what stands between two rules is prose, or nothing at all over a distance.
 fn is_prose(above: Rule, below: Rule, words: &[Word]) -> bool {
     let band = words.iter().filter(|word| inside(word, above.at, below.at, above.from, above.to)).cloned().collect();
     let lines = lines(band, CELL_GAP);

@@ -272,7 +272,7 @@ pub(super) fn header_rows(rows: &[FoundRow], told: usize, bold: usize) -> usize 
     }
 }
 
-/// Whether a cell holds a figure: mostly digits, with signs and a short unit.
+/// Returns `true` if a cell holds a figure: mostly digits, with signs and a short unit.
 pub(super) fn is_number(text: &str) -> bool {
     let digits = text.chars().filter(char::is_ascii_digit).count();
     let letters = text.chars().filter(|c| c.is_alphabetic()).count();

@@ -171,7 +171,7 @@ fn is_listing(all: &[TableLine]) -> bool {
     indexed * 3 > all.len() || led * 3 > all.len() || rising
 }
 
-/// Whether cells look like those of a table: short, mostly full, with figures or with names above them.
+/// Returns `true` if cells look like those of a table: short, mostly full, with figures or with names above them.
 fn is_tabular(rows: &[super::FoundRow], many: usize, headed: bool) -> bool {
     let mut full = 0;
     let mut words = 0;

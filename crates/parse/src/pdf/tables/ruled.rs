@@ -67,7 +67,7 @@ impl Grid {
         Some(grid)
     }
 
-    /// Whether rules cover most of an edge.
+    /// Returns `true` if rules cover most of an edge.
     fn has_edge(group: &[Rule], level: bool, at: f32, from: f32, to: f32) -> bool {
         let covered: f32 = group
             .iter()
@@ -231,7 +231,7 @@ fn lines_as_rows(grid: &Grid, inside: &[((usize, usize), Word)]) -> Option<(Vec<
     Some((all, starts))
 }
 
-/// Whether the cells of a grid are filled as a table's are. A drawing or a plot may be made of rules as well; its few words
+/// Returns `true` if the cells of a grid are filled as a table's are. A drawing or a plot may be made of rules as well; its few words
 /// leave most cells empty.
 fn is_filled<'a>(words: impl Iterator<Item = ((usize, usize), &'a Word)>, grid: &Grid) -> bool {
     let (height, width) = (grid.rows.len() - 1, grid.columns.len() - 1);
