@@ -316,7 +316,7 @@ mod tests {
         (report.encoded, report.cached, report.repeated, report.took_ms) = (7_000, 12_345, 1, 2_000.0);
         let text = render(&report, Style::plain());
         let expected = "Documents 1,200 added, 10,000 unchanged\n\
-                        Chunks    67,200 (7,000 encoded, 12,345 from before; 1 repeats what others say)\n\
+                        Chunks    67,200 (7,000 encoded, 12,345 cached; 1 duplicate)\n\
                         Took      2.0 s\n";
         assert!(text.starts_with(expected), "{text}");
         let nothing = render(&BuildReport::default(), Style::plain());

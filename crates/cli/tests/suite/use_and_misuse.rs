@@ -309,7 +309,7 @@ fn a_service_gets_the_key_that_is_named_and_nobody_else_sees_it() {
     let file = folder.path().join("logothete.toml");
     fs::write(&file, configured("")).expect("a file");
     let ran = run(folder.path(), &["build", "DEMO/notices"]);
-    assert!(ran.code != 0 && ran.err.contains("has a variable QUAY_KEY; set it"), "{}", ran.err);
+    assert!(ran.code != 0 && ran.err.contains("the variable QUAY_KEY is in neither"), "{}", ran.err);
     fs::write(folder.path().join(".env"), format!("QUAY_KEY={KEY}\n")).expect("a file");
     let ran = run(folder.path(), &["build", "DEMO/notices"]);
     assert!(ran.code != 0 && ran.err.contains("nothing was sent"), "{}", ran.err);

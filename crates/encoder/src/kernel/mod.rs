@@ -242,7 +242,7 @@ every_way! {
     /// The greater of each two numbers.
     fn greater(values: &mut [f32], others: &[f32]);
     /// Writes a row of a table of 4-bit numbers: for each group of 32, a step and a least as 16-bit floats, then the bits.
-    fn from_nibbles(row: &[u8], out: &mut [f32]);
+    fn unpack_nibbles(row: &[u8], out: &mut [f32]);
     /// Multiplies rows of numbers by a panel of them.
     fn multiply_floats(rows: &[f32], stride: usize, count: usize, panel: &[f32], out: &mut [f32], at: TileLayout);
 }

@@ -443,7 +443,7 @@ pub fn greater(values: &mut [f32], others: &[f32]) {
 }
 
 #[inline(always)]
-pub fn from_nibbles(row: &[u8], out: &mut [f32]) {
+pub fn unpack_nibbles(row: &[u8], out: &mut [f32]) {
     let (grids, bits) = row.split_at(out.len() / 32 * 4);
     for ((grid, bits), out) in grids.chunks_exact(4).zip(bits.chunks_exact(16)).zip(out.chunks_exact_mut(32)) {
         let step = crate::weights::from_half(u16::from_le_bytes([grid[0], grid[1]]));

@@ -15,7 +15,7 @@ pub fn read(bytes: &[u8]) -> Result<Tokeniser> {
     match (kind(&json["model"]), kind(&json["normalizer"]), kind(&json["pre_tokenizer"])) {
         ("WordPiece", "BertNormalizer" | "", "BertPreTokenizer") => Ok(Tokeniser::WordPiece(word_piece(&json)?)),
         #[cfg(feature = "tokenizers")]
-        _ => Ok(Tokeniser::Other(super::other::Other::new(bytes)?)),
+        _ => Ok(Tokeniser::Other(Box::new(super::other::Other::new(bytes)?))),
         #[cfg(not(feature = "tokenizers"))]
         (model, normaliser, splitter) => {
             let message = format!(

@@ -20,7 +20,7 @@ pub enum Tokeniser {
     WordPiece(WordPiece),
     /// Whatever else a `tokenizer.json` describes.
     #[cfg(feature = "tokenizers")]
-    Other(other::Other),
+    Other(Box<other::Other>),
 }
 
 impl Tokeniser {

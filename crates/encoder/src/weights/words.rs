@@ -38,7 +38,7 @@ impl WordTable {
                 let size = out.len() / GROUP * GROUP_BYTES;
                 let within = word % words * size;
                 match parts.get(word / words).and_then(|part| part.get(within..within + size)) {
-                    Some(row) => kernel.from_nibbles(row, out),
+                    Some(row) => kernel.unpack_nibbles(row, out),
                     None => out.fill(0.0),
                 }
             }

@@ -150,7 +150,7 @@ async fn a_build_says_what_to_consider() {
 #[case("limit = 10\noverlap = 5", "set the overlap to 4 or less")]
 #[case("stratgy = \"window\"", "did you mean `strategy`?")]
 #[case("strategy = \"marked\"", "set marker, such as")]
-#[case("strategy = \"separators\"\nseparators = []", "give at least one")]
+#[case("strategy = \"separators\"\nseparators = []", "set one such as")]
 #[case("generated_limit = 90\ncontext = \"generated\"", "set the limit to 181 or more")]
 fn settings_that_make_no_sense_say_so(#[case] settings: &str, #[case] message: &str) {
     let error =
