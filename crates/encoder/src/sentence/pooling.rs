@@ -7,7 +7,6 @@ use crate::kernel::Kernel;
 /// How the vectors of a text's tokens become one.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
-#[non_exhaustive]
 pub enum Pooling {
     /// Their mean.
     Mean,
