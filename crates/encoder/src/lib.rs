@@ -7,6 +7,7 @@
 //! `kernel` and the numbers of `weights`, and [`SentenceEncoder`] pools what comes out.
 
 mod bert;
+mod half;
 mod hashing;
 mod kernel;
 mod sentence;

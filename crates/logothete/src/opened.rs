@@ -3,12 +3,13 @@
 use std::path::Path;
 use std::sync::Arc;
 
-use logothete_core::vector::{Distance, Encoder};
+use logothete_core::keyword::KeywordWriter;
+use logothete_core::vector::{Distance, Encoder, Vectors, write_vectors};
 use logothete_core::{Error, ErrorKind, Result};
 
 use crate::config::Config;
 use crate::pipeline::{Chunking, Pipeline};
-use crate::storage::{EncoderIdentity, Lease, Manifest, Snapshot, Storage, View};
+use crate::storage::{EncoderIdentity, FileKind, Lease, Manifest, SegmentFiles, Snapshot, Storage, View};
 use crate::threads::Threads;
 
 /// An open corpus, shared by all who work on it.
@@ -65,7 +66,7 @@ impl Opened {
         Ok(opened)
     }
 
-    /// Compares what the corpus was made with with what is used now, and brings its postings up to date.
+    /// Compares the encoder and the distance of the corpus with those in use, and sets them in a new corpus.
     fn settle(&self, other: OtherEncoder) -> Result<()> {
         let distance = self.config().index.distance;
         let mut manifest = self.storage.read()?.manifest()?;
@@ -93,7 +94,7 @@ impl Opened {
             );
             return Err(Error::new(ErrorKind::Configuration, message));
         }
-        crate::maintenance::renew_postings(self)
+        Ok(())
     }
 
     /// The configuration.
@@ -125,6 +126,18 @@ impl Opened {
     /// The indexes as of the newest commit, for the writer.
     pub(crate) fn snapshot(&self) -> Result<Arc<Snapshot>> {
         self.storage.snapshot_of(&*self.storage.read()?, &|manifest| self.check_encoder(manifest))
+    }
+
+    /// Writes the files of a segment, synced, and returns their names. The caller must name them in a commit.
+    pub(crate) fn write_segment(&self, vectors: &Vectors, keywords: &mut KeywordWriter) -> Result<SegmentFiles> {
+        let distance = self.config().index.distance;
+        let mut files = SegmentFiles { rows: vectors.len() as u32, ..SegmentFiles::default() };
+        let name = self.storage.write(FileKind::Vectors, |to| write_vectors(vectors, distance, to))?;
+        files.names.insert(FileKind::Vectors, name);
+        let name = self.storage.write(FileKind::Keywords, |to| keywords.write(to))?;
+        files.names.insert(FileKind::Keywords, name);
+        self.storage.sync()?;
+        Ok(files)
     }
 
     /// Takes the writer's lease.

@@ -446,8 +446,8 @@ pub fn greater(values: &mut [f32], others: &[f32]) {
 pub fn unpack_nibbles(row: &[u8], out: &mut [f32]) {
     let (grids, bits) = row.split_at(out.len() / 32 * 4);
     for ((grid, bits), out) in grids.chunks_exact(4).zip(bits.chunks_exact(16)).zip(out.chunks_exact_mut(32)) {
-        let step = crate::weights::from_half(u16::from_le_bytes([grid[0], grid[1]]));
-        let least = crate::weights::from_half(u16::from_le_bytes([grid[2], grid[3]]));
+        let step = crate::half::from_half(u16::from_le_bytes([grid[0], grid[1]]));
+        let least = crate::half::from_half(u16::from_le_bytes([grid[2], grid[3]]));
         for at in 0..16 {
             out[at] = f32::from(bits[at] & 15).mul_add(step, least);
             out[at + 16] = f32::from(bits[at] >> 4).mul_add(step, least);

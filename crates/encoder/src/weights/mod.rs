@@ -1,11 +1,9 @@
 //! Weights: reading them from files, and rounding them to small integers.
 
-mod half;
 mod matrix;
 mod tensors;
 mod words;
 
-pub use half::{from_half, to_half};
 pub use matrix::{ByteMatrix, FloatMatrix, Matrix, Quantised};
 pub use tensors::{TensorWriter, Tensors};
 pub use words::WordTable;

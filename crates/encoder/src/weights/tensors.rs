@@ -10,7 +10,7 @@ use bytemuck::Pod;
 use logothete_core::{Error, ErrorKind, Result};
 use serde::{Deserialize, Serialize};
 
-use super::from_half;
+use crate::half::from_half;
 
 /// Where tensors begin in files made here.
 const ALIGNMENT: usize = 64;

@@ -4,7 +4,8 @@ use std::borrow::Cow;
 
 use logothete_core::Result;
 
-use super::{TensorWriter, Tensors, from_half, to_half};
+use super::{TensorWriter, Tensors};
+use crate::half::{from_half, to_half};
 use crate::kernel::Kernel;
 
 /// How many numbers share a step and a least.

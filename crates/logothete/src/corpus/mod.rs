@@ -41,6 +41,13 @@ impl fmt::Debug for Corpus {
     }
 }
 
+/// Opens the corpus in a folder, and renews postings of an older format or with other weights of fields.
+fn open(pipeline: Pipeline, folder: &Path, other: OtherEncoder) -> Result<Opened> {
+    let opened = Opened::open(pipeline, folder, other)?;
+    maintenance::renew_postings(&opened).map_err(|error| opened.storage.at(error))?;
+    Ok(opened)
+}
+
 impl Pipeline {
     /// Opens the corpus in a folder, or creates an empty one there.
     ///
@@ -48,7 +55,7 @@ impl Pipeline {
     /// If the folder cannot be used, the corpus is damaged or of a newer format, or it was made with another encoder.
     pub async fn open(&self, folder: impl AsRef<Path>) -> Result<Corpus> {
         let (pipeline, folder): (Self, PathBuf) = (self.clone(), folder.as_ref().to_path_buf());
-        let open = move |_: &Driver| Opened::open(pipeline, &folder, OtherEncoder::Refused);
+        let open = move |_: &Driver| open(pipeline, &folder, OtherEncoder::Refused);
         Ok(Corpus::new(Threads::default().drive(open).await?))
     }
 
@@ -64,7 +71,7 @@ impl Pipeline {
         let (pipeline, folder, stop): (Self, PathBuf, _) = (self.clone(), folder.as_ref().to_path_buf(), stop.clone());
         let guard = stop.stop_on_drop();
         let work = move |driver: &Driver| {
-            let opened = Opened::open(pipeline, &folder, OtherEncoder::Expected)?;
+            let opened = open(pipeline, &folder, OtherEncoder::Expected)?;
             let report = maintenance::reencode(&opened, driver, &stop)?;
             Ok((opened, report))
         };

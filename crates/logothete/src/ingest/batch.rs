@@ -9,7 +9,7 @@ use logothete_core::chunk::{Chunk, ChunkId, Review, Sentence};
 use logothete_core::document::{Document, Span, Value};
 use logothete_core::keyword::KeywordWriter;
 use logothete_core::segment::RowSet;
-use logothete_core::vector::{Vectors, write_vectors};
+use logothete_core::vector::Vectors;
 
 use super::contexts::Written;
 use super::duplicates::{Compared, DuplicateOf, Duplicates};
@@ -21,8 +21,8 @@ use crate::maintenance;
 use crate::opened::Opened;
 use crate::pipeline::Pipeline;
 use crate::storage::{
-    CatalogueReader, FileKind, FileState, IndexEntry, Indexed, KnownDocument, Lease, NewChunk, NewDocument, RowId,
-    SegmentFiles, Snapshot, indexed_language,
+    CatalogueReader, FileState, IndexEntry, Indexed, KnownDocument, Lease, NewChunk, NewDocument, RowId, SegmentFiles,
+    Snapshot, indexed_language,
 };
 use crate::threads::{Driver, StopToken};
 
@@ -428,14 +428,7 @@ impl<'a> Batch<'a> {
         if vectors.is_empty() {
             return Ok(None);
         }
-        let (storage, distance) = (&self.opened.storage, self.opened.config().index.distance);
-        let mut files = SegmentFiles { rows: vectors.len() as u32, ..SegmentFiles::default() };
-        let name = storage.write(FileKind::Vectors, |to| write_vectors(&vectors, distance, to))?;
-        files.names.insert(FileKind::Vectors, name);
-        let name = storage.write(FileKind::Keywords, |to| self.keywords.write(to))?;
-        files.names.insert(FileKind::Keywords, name);
-        storage.sync()?;
-        Ok(Some(files))
+        self.opened.write_segment(&vectors, &mut self.keywords).map(Some)
     }
 
     /// Commits the rest, and merges segments if there are many, or much of them is dead, unless it is stopped.

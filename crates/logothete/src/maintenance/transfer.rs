@@ -9,14 +9,14 @@ use std::io::{BufRead, Write};
 
 use logothete_core::chunk::ChunkId;
 use logothete_core::keyword::KeywordWriter;
-use logothete_core::vector::{Vectors, write_vectors};
+use logothete_core::vector::Vectors;
 use logothete_core::{Error, ErrorKind, Result};
 use serde::{Deserialize, Serialize};
 use serde_json::{Map, Value, json};
 
 use super::merge;
 use crate::opened::{Opened, identity};
-use crate::storage::{CatalogueTransaction, FORMAT, FileKind, OLDEST_EXPORT, RowId, SegmentFiles, View};
+use crate::storage::{CatalogueTransaction, FORMAT, OLDEST_EXPORT, RowId, View};
 use crate::threads::{Driver, StopToken};
 
 /// The tables, in the order in which they refer to one another.
@@ -184,14 +184,8 @@ impl<'a> Rows<'a> {
         if self.vectors.is_empty() {
             return Ok(());
         }
-        let (storage, distance) = (&self.opened.storage, self.opened.config().index.distance);
         let vectors = std::mem::replace(&mut self.vectors, Vectors::new(self.opened.encoder.dimensions()));
-        let mut files = SegmentFiles { rows: vectors.len() as u32, ..SegmentFiles::default() };
-        let name = storage.write(FileKind::Vectors, |to| write_vectors(&vectors, distance, to))?;
-        files.names.insert(FileKind::Vectors, name);
-        let name = storage.write(FileKind::Keywords, |to| self.keywords.write(to))?;
-        files.names.insert(FileKind::Keywords, name);
-        storage.sync()?;
+        let files = self.opened.write_segment(&vectors, &mut self.keywords)?;
         transaction.add_segment_as(self.segment, &files)?;
         self.segment += 1;
         Ok(())

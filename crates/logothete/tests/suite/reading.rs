@@ -303,6 +303,12 @@ ALTER TABLE segments DROP COLUMN near;
 ALTER TABLE segments DROP COLUMN live;
 ";
 
+/// A build of four documents, the first with a text of its own.
+fn four_documents(text: &str) -> BuildRequest {
+    let source = MemorySource::new("a").with("one.txt", text).with("two.txt", "Ring the bell.");
+    BuildRequest::default().source(source.with("three.txt", "Oil the hinge.").with("four.txt", "Paint the door."))
+}
+
 /// Makes the postings those of the first version, which are known by their header.
 fn outdate_postings(corpus: &std::path::Path) {
     for file in std::fs::read_dir(corpus.join("segments")).expect("segments").flatten() {
@@ -319,12 +325,8 @@ fn outdate_postings(corpus: &std::path::Path) {
 #[tokio::test]
 async fn a_corpus_of_version_3_opens_and_knows_what_is_deleted() {
     let (corpus, folder) = corpus(&Pipeline::default()).await;
-    let source = |text: &str| {
-        let source = MemorySource::new("a").with("one.txt", text).with("two.txt", "Ring the bell.");
-        BuildRequest::default().source(source.with("three.txt", "Oil the hinge.").with("four.txt", "Paint the door."))
-    };
-    corpus.build(source("Ring a gong.")).await.expect("a build");
-    corpus.build(source("Blow the horn.")).await.expect("a build");
+    corpus.build(four_documents("Ring a gong.")).await.expect("a build");
+    corpus.build(four_documents("Blow the horn.")).await.expect("a build");
     let before = corpus.info().await.expect("facts");
     assert_eq!((before.rows, before.dead_rows), (5, 1));
     drop(corpus);
@@ -350,12 +352,8 @@ async fn a_corpus_of_version_4_keeps_its_files_and_deleted_rows(#[case] kind: &s
     let config = logothete::Config::parse(&format!("[index]\nkind = \"{kind}\"\n")).expect("settings");
     let pipeline = Pipeline::from_config(&config).expect("a pipeline");
     let (corpus, folder) = corpus(&pipeline).await;
-    let source = |text: &str| {
-        let source = MemorySource::new("a").with("one.txt", text).with("two.txt", "Ring the bell.");
-        BuildRequest::default().source(source.with("three.txt", "Oil the hinge.").with("four.txt", "Paint the door."))
-    };
-    corpus.build(source("Ring a gong.")).await.expect("a build");
-    corpus.build(source("Blow the horn.")).await.expect("a build");
+    corpus.build(four_documents("Ring a gong.")).await.expect("a build");
+    corpus.build(four_documents("Blow the horn.")).await.expect("a build");
     let before = corpus.info().await.expect("facts");
     drop(corpus);
     let database = rusqlite::Connection::open(folder.path().join("c/corpus.db")).expect("the catalogue");
@@ -366,7 +364,7 @@ async fn a_corpus_of_version_4_keeps_its_files_and_deleted_rows(#[case] kind: &s
     let after = corpus.info().await.expect("facts");
     assert_eq!((after.rows, after.dead_rows, after.segments), (before.rows, before.dead_rows, before.segments));
     assert_eq!(corpus.search("+horn").await.expect("a search").passages.len(), 1);
-    assert_eq!(corpus.build(source("Blow the horn.")).await.expect("a build").unchanged, 4);
+    assert_eq!(corpus.build(four_documents("Blow the horn.")).await.expect("a build").unchanged, 4);
 }
 
 #[rstest]

@@ -12,7 +12,12 @@ pub(crate) const FORMAT: u32 = 5;
 pub(crate) const OLDEST_EXPORT: u32 = 4;
 
 /// Creates an empty catalogue.
-const SCHEMA: &str = concat!(include_str!("schema.sql"), include_str!("chunks.sql"), include_str!("segments.sql"));
+const SCHEMA: &str = concat!(
+    include_str!("schema.sql"),
+    include_str!("chunks.sql"),
+    include_str!("segments.sql"),
+    include_str!("gone.sql")
+);
 /// From 1 to 2.
 const FROM_1: &str = "ALTER TABLE documents ADD COLUMN layout TEXT NOT NULL DEFAULT '{}'";
 /// From 2 to 3. The chunks are searched for duplicates when they are cut again.
@@ -26,19 +31,19 @@ const FROM_2: &str = concat!(
 const FROM_3: &str = concat!(
     "ALTER TABLE documents ADD COLUMN inode INTEGER; ALTER TABLE segments RENAME TO segments_3;",
     include_str!("segments_4.sql"),
+    include_str!("gone.sql"),
     "INSERT INTO segments SELECT id, rows, vectors, keywords, NULL, NULL FROM segments_3; DROP TABLE segments_3;"
 );
 /// From 4 to 5: the files of a segment are rows of a table of their own.
 const FROM_4: &str = concat!(
-    "ALTER TABLE segments RENAME TO segments_4; ALTER TABLE gone RENAME TO gone_4; DROP TRIGGER chunk_gone;
-     DROP INDEX documents_hash;",
+    "ALTER TABLE segments RENAME TO segments_4;",
     include_str!("segments.sql"),
     "INSERT INTO segments SELECT id, rows, live FROM segments_4;
      INSERT INTO segment_files SELECT id, 'vectors', vectors FROM segments_4;
      INSERT INTO segment_files SELECT id, 'keywords', keywords FROM segments_4;
      INSERT INTO segment_files SELECT id, CASE WHEN near LIKE '%.graph' THEN 'graph' ELSE 'lists' END, near FROM segments_4
          WHERE near IS NOT NULL;
-     INSERT INTO gone SELECT * FROM gone_4; DROP TABLE segments_4; DROP TABLE gone_4;"
+     DROP TABLE segments_4;"
 );
 
 /// Migrates a catalogue to the newest version, all or not at all.
