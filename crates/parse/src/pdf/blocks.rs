@@ -93,19 +93,26 @@ impl Style {
         gaps.sort_by(f32::total_cmp);
         let (one_width, all) =
             lines().fold((0, 0), |(some, all), line| (some + usize::from(line.pitch > 0.0), all + 1));
-        let words = lines().flat_map(|line| line.text.split_whitespace());
+        // The words are only needed where one is parted at the end of a line.
+        let parts = lines().any(|line| ends_in_hyphen(&line.text));
+        let words = lines().filter(|_| parts).flat_map(|line| line.text.split_whitespace());
+        let distinct: HashSet<&str> = words.map(bare).collect();
         Self {
             body,
             leading: gaps.get(gaps.len() / 3).copied().unwrap_or(body * 1.2),
             typewritten: one_width * 2 > all,
             headings: Levels::of(pages, body, outline),
-            vocabulary: words.map(|word| bare(word).to_lowercase()).collect(),
+            vocabulary: distinct.into_iter().map(str::to_lowercase).collect(),
         }
     }
 
     fn is_code(&self, line: &Line) -> bool {
         line.pitch > 0.0 && !self.typewritten
     }
+}
+
+fn ends_in_hyphen(text: &str) -> bool {
+    text.ends_with(['-', '‐'])
 }
 
 fn bare(word: &str) -> &str {
@@ -513,7 +520,7 @@ impl Style {
         let tail = before.rsplit(char::is_whitespace).next().unwrap_or_default();
         let head = next.split_whitespace().next().unwrap_or_default();
         let parted = tail.len() > 1
-            && tail.ends_with(['-', '‐'])
+            && ends_in_hyphen(tail)
             && tail.trim_end_matches(['-', '‐']).ends_with(char::is_alphabetic)
             && head.starts_with(char::is_lowercase);
         if parted {

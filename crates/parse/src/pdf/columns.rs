@@ -7,7 +7,7 @@
 
 use logothete_core::document::Area;
 
-use super::lines::{self, Line, Word, line, rows};
+use super::lines::{self, Line, Word, line, rows, with_room};
 
 /// A gap of at least this many times the font size may be a gutter.
 const GUTTER: f32 = 0.75;
@@ -109,7 +109,7 @@ fn segments(words: Vec<Word>) -> Row {
                 last.right = last.right.max(word.right);
                 last.words.push(word);
             }
-            _ => row.push(Segment { left: word.left, right: word.right, words: vec![word] }),
+            _ => row.push(Segment { left: word.left, right: word.right, words: with_room(word) }),
         }
     }
     row

@@ -159,9 +159,9 @@ impl Levels {
             return Some(level);
         }
         let look = self.look(page, index);
-        if let Some(level) = self.outlined(head_text(line))
-            && (look.is_some()
-                || (line.bold || line.slanted || line.size > 1.04 * self.body) && stands_apart(page, index))
+        let is_set_off = line.bold || line.slanted || line.size > 1.04 * self.body;
+        if (look.is_some() || is_set_off && stands_apart(page, index))
+            && let Some(level) = self.outlined(head_text(line))
         {
             return Some(level);
         }

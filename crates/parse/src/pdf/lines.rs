@@ -14,6 +14,10 @@ const SAME_LINE: f32 = 0.35;
 const SCRIPT: f32 = 0.6;
 /// Two copies of a word nearer than this share of the font size are one that was drawn twice, to look bold.
 const DOUBLED: f32 = 0.12;
+/// Room for the letters of most words.
+const WORD_BYTES: usize = 16;
+/// Room for the words of most rows.
+const ROW_WORDS: usize = 16;
 /// Glyphs of one width differ by less than this share of the font size.
 const ONE_WIDTH: f32 = 0.012;
 
@@ -129,7 +133,7 @@ pub(super) fn words(layer: &Layer) -> Vec<Word> {
             let reach = if glyph.size.min(word.size) < 0.85 * size { SCRIPT } else { SAME_LINE };
             if rise.abs() < reach * size && gap < WORD_GAP * size && gap > -0.6 * size {
                 // A second copy of the last glyph, a hair's breadth away.
-                if word.text.ends_with(text) && gap < -(0.8 - DOUBLED) * (glyph.right - glyph.left) {
+                if gap < -(0.8 - DOUBLED) * (glyph.right - glyph.left) && word.text.ends_with(text) {
                     continue;
                 }
                 // A small raised figure before the word: the mark of a note.
@@ -153,8 +157,10 @@ pub(super) fn words(layer: &Layer) -> Vec<Word> {
                 continue;
             }
         }
+        let mut first = String::with_capacity(WORD_BYTES);
+        first.push_str(text);
         words.push(Word {
-            text: text.to_owned(),
+            text: first,
             left: glyph.left,
             right: glyph.right,
             baseline: glyph.baseline,
@@ -172,11 +178,11 @@ pub(super) fn words(layer: &Layer) -> Vec<Word> {
 
 /// A raised or lowered small figure as its own character, so that `m²` does not read as `m2`.
 fn script(text: &str, rise: f32, smaller: f32) -> Option<char> {
-    let mut chars = text.chars();
-    let (Some(c), None) = (chars.next(), chars.next()) else { return None };
     if smaller > 0.85 || rise.abs() < 0.08 {
         return None;
     }
+    let mut chars = text.chars();
+    let (Some(c), None) = (chars.next(), chars.next()) else { return None };
     let digit = c.to_digit(10)?;
     if rise > 0.0 {
         "⁰¹²³⁴⁵⁶⁷⁸⁹".chars().nth(digit as usize)
@@ -200,7 +206,7 @@ pub(super) fn rows(mut words: Vec<Word>) -> Vec<Vec<Word>> {
     for word in words {
         match rows.last_mut() {
             Some(row) if fits(row, &word) => row.push(word),
-            _ => rows.push(vec![word]),
+            _ => rows.push(with_room(word)),
         }
     }
     join_scripts(&mut rows);
@@ -209,6 +215,13 @@ pub(super) fn rows(mut words: Vec<Word>) -> Vec<Vec<Word>> {
         row.dedup_by(|later, earlier| later.text == earlier.text && later.left - earlier.left < DOUBLED * later.size);
     }
     rows
+}
+
+/// A row that begins with a word, with room for others.
+pub(super) fn with_room(word: Word) -> Vec<Word> {
+    let mut row = Vec::with_capacity(ROW_WORDS);
+    row.push(word);
+    row
 }
 
 /// Small words raised or lowered so far that they made a row of their own go back to the row that they belong to.

@@ -1,9 +1,9 @@
 //! Links of a page, and labels of pages.
 
-use hayro_interpret::hayro_syntax::Pdf;
-use hayro_interpret::hayro_syntax::object::{Array, Dict, Name, String as PdfString};
-use hayro_interpret::hayro_syntax::page::Page;
-use hayro_interpret::kurbo::{Affine, Rect};
+use hayro_font::kurbo::{Affine, Rect};
+use hayro_syntax::Pdf;
+use hayro_syntax::object::{Array, Dict, Name, String as PdfString};
+use hayro_syntax::page::Page;
 use logothete_core::document::Area;
 
 /// No page has more links than this that are looked at.

@@ -1,17 +1,18 @@
 //! PDF: from drawing events to blocks.
 //!
-//! Each step is a module. [`page`] collects what is drawn on a page, with the weight of its type from [`stems`] and what
-//! the file says of it from [`tags`]; [`lines`] joins glyphs into words; [`figures`] and [`tables`] take theirs;
+//! Each step is a module. [`content`] runs the operators of a page, and [`canvas`] collects what they draw into a [`page`], with
+//! the weight of its type from [`stems`] and what the file says of it from [`tags`]; [`lines`] joins glyphs into words; [`figures`] and [`tables`] take theirs;
 //! [`columns`] puts the lines of the rest into reading order; [`furniture`] sets running headers and footers apart,
 //! [`notes`] the footnotes; [`headings`] tells their levels; [`blocks`] joins lines into headings, paragraphs and items and
 //! writes them down. [`links`] and [`outline`] read what the file says beside its pages.
 
 mod blocks;
+mod canvas;
 mod captions;
 mod columns;
+mod content;
 mod figures;
 mod furniture;
-mod glyphs;
 mod headings;
 mod lines;
 mod links;
@@ -34,9 +35,8 @@ pub use picture::{area_picture, outlined_page, page_picture, png};
 use std::fmt;
 use std::sync::Arc;
 
-use hayro_interpret::InterpreterCache;
-use hayro_interpret::hayro_syntax::page::Page;
-use hayro_interpret::hayro_syntax::{DecryptionError, LoadPdfError, Pdf};
+use hayro_syntax::page::Page;
+use hayro_syntax::{DecryptionError, LoadPdfError, Pdf};
 use logothete_core::document::{Area, Date, Document, DocumentBuilder, Input, PageRecogniser, Parser, Value};
 use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 
@@ -141,8 +141,7 @@ impl Parser for PdfParser {
 impl PdfParser {
     /// Takes the pages apart that the budget asks for, and names those without text.
     fn read_pages(&self, pdf: &Pdf, input: &Input<'_>, builder: &mut DocumentBuilder) -> Result<Vec<PageLines>> {
-        let cache = InterpreterCache::new();
-        let mut glyphs = glyphs::GlyphCache::default();
+        let mut shared = content::Shared::new(content::HiddenGroups::of(pdf));
         let tags = tags::Tags::of(pdf);
         let (mut pages, mut unread) = (Vec::new(), Unread::default());
         let all = pdf.pages();
@@ -160,7 +159,7 @@ impl PdfParser {
                 break;
             }
             read += u32::from(wanted);
-            let drawn = page::draw(page, &cache, &mut glyphs, tags.page(page.raw().obj_id()));
+            let drawn = page::draw(page, &mut shared, tags.page(page.raw().obj_id()), input.budget)?;
             pages.push(if wanted && drawn.is_blank_of_text() {
                 self.without_text(number, page, drawn, &mut unread)
             } else {

@@ -1,7 +1,7 @@
 //! The outline of a PDF: the headings that its author put into the navigation pane.
 
-use hayro_interpret::hayro_syntax::Pdf;
-use hayro_interpret::hayro_syntax::object::{Dict, String as PdfString};
+use hayro_syntax::Pdf;
+use hayro_syntax::object::{Dict, String as PdfString};
 
 /// No outline is deeper or longer than this; one that is goes in circles.
 const MAX_DEPTH: u8 = 12;

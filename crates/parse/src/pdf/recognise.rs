@@ -1,6 +1,6 @@
 //! Recognises pages that are pictures, and reads them like the others.
 
-use hayro_interpret::hayro_syntax::page::Page;
+use hayro_syntax::page::Page;
 use logothete_core::Result;
 use logothete_core::document::{PageRecogniser, Span};
 

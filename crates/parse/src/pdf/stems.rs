@@ -6,8 +6,8 @@
 
 use std::collections::HashMap;
 
-use hayro_interpret::font::OutlineGlyph;
-use hayro_interpret::kurbo::{BezPath, PathEl, Point, flatten};
+use hayro_font::OutlineGlyph;
+use hayro_font::kurbo::{BezPath, PathEl, Point, flatten};
 
 /// Letters that begin with an upright stem; those of capitals are heavier.
 const STEMMED: &str = "bhiklmnpru";
@@ -98,7 +98,7 @@ fn first_run(outline: &BezPath, height: f64) -> Option<(f64, f64)> {
 
 #[cfg(test)]
 mod tests {
-    use hayro_interpret::kurbo::{Affine, Rect, Shape};
+    use hayro_font::kurbo::{Affine, Rect, Shape};
     use rstest::rstest;
 
     use super::*;

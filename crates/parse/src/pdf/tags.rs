@@ -5,8 +5,8 @@
 
 use std::collections::HashMap;
 
-use hayro_interpret::hayro_syntax::Pdf;
-use hayro_interpret::hayro_syntax::object::{Array, Dict, Name, Object, ObjectIdentifier};
+use hayro_syntax::Pdf;
+use hayro_syntax::object::{Array, Dict, Name, Object, ObjectIdentifier};
 
 /// No structure tree is deeper or larger than this; one that is goes in circles.
 const MAX_DEPTH: usize = 64;

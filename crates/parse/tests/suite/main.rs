@@ -2,6 +2,7 @@
 
 mod bad_input;
 mod common;
+mod content;
 mod documents;
 mod formats;
 mod fuzz;

@@ -2,7 +2,7 @@
 
 use logothete_core::document::{Area, TableCell};
 
-use super::super::lines::{Word, line, rows};
+use super::super::lines::{Word, line, rows, with_room};
 use super::super::page::Rule;
 use super::super::stems::Weight;
 use super::FoundRow;
@@ -58,7 +58,7 @@ pub(super) fn parted(row: Vec<Word>, gap: f32) -> TableLine {
                 last.right = last.right.max(word.right);
                 last.words.push(word);
             }
-            _ => runs.push(Run { left: word.left, right: word.right, words: vec![word] }),
+            _ => runs.push(Run { left: word.left, right: word.right, words: with_room(word) }),
         }
     }
     TableLine { runs, baseline, size }

@@ -13,6 +13,11 @@ pub fn pdf(width: u32, height: u32, streams: &[&str]) -> Vec<u8> {
         ));
         objects.push(format!("<< /Length {} >>\nstream\n{stream}\nendstream", stream.len()));
     }
+    file(&objects)
+}
+
+/// A PDF of these objects, which are numbered from 1. The first is the catalogue.
+pub fn file(objects: &[String]) -> Vec<u8> {
     let mut out = b"%PDF-1.4\n".to_vec();
     let mut places = Vec::new();
     for (number, object) in objects.iter().enumerate() {

@@ -1,0 +1,82 @@
+//! The budget of a build.
+
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+use std::sync::{Mutex, PoisonError};
+
+use crate::config::LimitsConfig;
+
+/// The tokens and the money spent so far, and their limits. What would exceed a limit is refused before it is spent.
+pub(crate) struct Spending {
+    max_tokens: Option<u64>,
+    max_money: Option<f64>,
+    spent: Mutex<(u64, f64)>,
+    refused: AtomicBool,
+    /// What the first thing that was refused would have come to, in tokens.
+    wanted: AtomicU64,
+}
+
+impl Spending {
+    pub(crate) fn new(limits: &LimitsConfig) -> Self {
+        Self {
+            max_tokens: limits.max_tokens(),
+            max_money: limits.max_money(),
+            spent: Mutex::default(),
+            refused: AtomicBool::new(false),
+            wanted: AtomicU64::new(0),
+        }
+    }
+
+    /// Returns `true` if so many tokens at so much money still fit. They are counted as spent, if they do; after the first thing
+    /// that does not fit, nothing does.
+    pub(crate) fn spend(&self, tokens: u64, money: f64) -> bool {
+        let mut spent = self.spent.lock().unwrap_or_else(PoisonError::into_inner);
+        let after = (spent.0.saturating_add(tokens), spent.1 + money);
+        // A cap is not crossed by the last digit of a sum.
+        let fits = self.max_tokens.is_none_or(|max| after.0 <= max)
+            && self.max_money.is_none_or(|max| after.1 <= max * (1.0 + 1e-9));
+        if self.refused.load(Ordering::Relaxed) || !fits {
+            if !self.refused.swap(true, Ordering::Relaxed) {
+                self.wanted.store(after.0, Ordering::Relaxed);
+            }
+            return false;
+        }
+        *spent = after;
+        true
+    }
+
+    /// Counts what was spent already, whether it fits or not.
+    pub(crate) fn count(&self, tokens: u64, money: f64) {
+        let mut spent = self.spent.lock().unwrap_or_else(PoisonError::into_inner);
+        *spent = (spent.0.saturating_add(tokens), spent.1 + money);
+    }
+
+    /// Gives back what was counted and was not spent after all.
+    pub(crate) fn give_back(&self, tokens: u64, money: f64) {
+        let mut spent = self.spent.lock().unwrap_or_else(PoisonError::into_inner);
+        *spent = (spent.0.saturating_sub(tokens), (spent.1 - money).max(0.0));
+    }
+
+    /// Returns `true` if something was refused.
+    pub(crate) fn is_over(&self) -> bool {
+        self.refused.load(Ordering::Relaxed)
+    }
+
+    /// What to say when something was refused, and how to go on.
+    pub(crate) fn message(&self) -> Option<String> {
+        if !self.is_over() {
+            return None;
+        }
+        let (tokens, money) = *self.spent.lock().unwrap_or_else(PoisonError::into_inner);
+        let cap = match (self.max_tokens, self.max_money) {
+            (Some(max), _) if self.wanted.load(Ordering::Relaxed) > max => format!("{max} tokens"),
+            (_, Some(max)) => format!("{max} in money"),
+            (Some(max), None) => format!("{max} tokens"),
+            (None, None) => return None,
+        };
+        Some(format!(
+            "the next document would exceed the limit of {cap} in [limits]; {tokens} tokens were spent{}. What is done is kept: \
+             build again to continue, with a higher limit if a single document needs more",
+            if money > 0.0 { format!(", {money:.4} in money") } else { String::new() }
+        ))
+    }
+}
