@@ -18,7 +18,7 @@ pub const HEAD: &str =
 /// The questions to tune on, from the demo's folder.
 ///
 /// # Errors
-/// When they cannot be read.
+/// If they cannot be read.
 pub fn dev_questions(demo: &Path) -> Result<Vec<SetQuestion>> {
     let text = std::fs::read_to_string(demo.join("questions.jsonl")).unwrap_or_default();
     let mut questions = read_questions(&text)?;
@@ -30,7 +30,7 @@ pub fn dev_questions(demo: &Path) -> Result<Vec<SetQuestion>> {
 /// row of the table. Pages that are pictures are not recognised: the outcome is the same on every machine.
 ///
 /// # Errors
-/// When the setting makes no sense.
+/// If the setting makes no sense.
 pub async fn row(written: &str, demo: &Path, questions: Vec<SetQuestion>) -> Result<String> {
     let mut parts = written.split(':');
     let mut config = Config::default();

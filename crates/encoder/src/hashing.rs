@@ -31,7 +31,7 @@ impl Hashing {
     /// An encoder with vectors of a length between 16 and 65,536. More means fewer features that share a place.
     ///
     /// # Errors
-    /// When the length is out of that range.
+    /// If the length is out of that range.
     pub fn new(dimensions: usize) -> Result<Self> {
         if (16..=65_536).contains(&dimensions) {
             Ok(Self { dimensions })

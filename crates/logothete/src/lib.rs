@@ -34,6 +34,7 @@ mod pipeline;
 mod remote;
 pub mod search;
 pub mod source;
+mod spending;
 mod storage;
 mod threads;
 pub mod trace;

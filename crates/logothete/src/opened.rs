@@ -21,7 +21,7 @@ pub(crate) struct Opened {
     pub storage: Storage,
     pub threads: Threads,
     /// Writers of this process take turns, in the order in which they came.
-    pub writers: tokio::sync::Mutex<()>,
+    pub writers: Arc<tokio::sync::Mutex<()>>,
 }
 
 /// Whether a corpus that was made with another encoder may be opened.
@@ -60,7 +60,7 @@ impl Opened {
     fn with(pipeline: Pipeline, storage: Storage, other: OtherEncoder) -> Result<Self> {
         let encoder = pipeline.encoder()?;
         let chunking = pipeline.chunking(&encoder)?;
-        let (threads, writers) = (Threads::default(), tokio::sync::Mutex::default());
+        let (threads, writers) = (Threads::default(), Arc::default());
         let opened = Self { pipeline, encoder, chunking, storage, threads, writers };
         opened.settle(other).map_err(|error| opened.storage.at(error))?;
         Ok(opened)

@@ -17,7 +17,7 @@ impl<'a> Archive<'a> {
     /// Opens an archive.
     ///
     /// # Errors
-    /// When it is damaged.
+    /// If it is damaged.
     pub(crate) fn open(bytes: &'a [u8], budget: &Budget) -> Result<Self> {
         let zip = zip::ZipArchive::new(Cursor::new(bytes)).map_err(|error| {
             let message = "it is damaged or cut short: its list of parts cannot be read; fetch it again";
@@ -40,10 +40,10 @@ impl<'a> Archive<'a> {
             && bytes[38..bytes.len().min(200)].windows(media_type.len()).any(|window| window == media_type.as_bytes())
     }
 
-    /// Unpacks a part; nothing when there is none of that name.
+    /// Unpacks a part; `None` if there is none of that name.
     ///
     /// # Errors
-    /// When the part is damaged, or what was unpacked of the archive passes the limit.
+    /// If the part is damaged, or what was unpacked of the archive passes the limit.
     pub(crate) fn part(&mut self, name: &str) -> Result<Option<Vec<u8>>> {
         let Ok(part) = self.zip.by_name(name.trim_start_matches('/')) else { return Ok(None) };
         let mut bytes = Vec::new();
@@ -69,7 +69,7 @@ impl<'a> Archive<'a> {
     /// Unpacks a part that the format must have.
     ///
     /// # Errors
-    /// When there is none, or as [`part`](Self::part).
+    /// If there is none, or as [`part`](Self::part).
     pub(crate) fn needed(&mut self, name: &str) -> Result<Vec<u8>> {
         self.part(name)?.ok_or_else(|| {
             Error::new(ErrorKind::Unreadable, format!("its part {name} is missing; save it again with its program"))

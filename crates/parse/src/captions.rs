@@ -108,7 +108,7 @@ fn write(cues: &[Cue], builder: &mut DocumentBuilder) {
     }
 }
 
-/// One caption; nothing for notes, styles and what has no times.
+/// Reads one caption; `None` for notes, styles and text without times.
 fn cue(block: &str) -> Option<Cue> {
     let mut lines = block.lines().skip_while(|line| !line.contains("-->"));
     let (start, end) = lines.next()?.split_once("-->")?;

@@ -83,7 +83,7 @@ fn delimiter(text: &str) -> u8 {
     DELIMITERS.iter().rev().copied().max_by_key(|delimiter| agreeing(*delimiter)).unwrap_or(b',')
 }
 
-/// Returns `true` if the first row names the columns: every field filled, none a number, no two the same.
+/// Returns `true` if the first row names the columns: every field is filled, no field is a number, and no two are equal.
 fn names_columns(rows: &[Vec<String>]) -> bool {
     let Some((first, rest)) = rows.split_first() else { return false };
     let figure = |cell: &String| cell.parse::<f64>().is_ok();

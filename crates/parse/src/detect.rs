@@ -25,7 +25,7 @@ pub(crate) fn ending(name: &str) -> String {
     file.rsplit_once('.').map(|(_, ending)| ending.to_ascii_lowercase()).unwrap_or_default()
 }
 
-/// What bytes are, when they are not text.
+/// Returns the format of bytes that are not text.
 pub(crate) fn not_text(bytes: &[u8]) -> Option<&'static str> {
     let start = &bytes[..bytes.len().min(SAMPLE_BYTES)];
     let known = NOT_READ.iter().find(|(signature, _)| start.starts_with(signature)).map(|(_, what)| *what);

@@ -117,7 +117,7 @@ const WITHOUT_END: &[&str] = &[
 /// Writes the content of a page.
 ///
 /// # Errors
-/// When its elements lie too deep inside one another, or the time is over.
+/// If its elements lie too deep inside one another, or the time is over.
 pub(crate) fn write(text: &str, budget: &Budget, builder: &mut DocumentBuilder) -> Result<()> {
     if is_too_deep(text) {
         let message =

@@ -6,7 +6,7 @@ use serde_json::Value as Json;
 
 use crate::plain;
 
-/// Fields that hold the text of a record when nobody says which does, the best first.
+/// Usual names of the field with a record's text, the best first.
 const TEXTS: &[&str] = &["/text", "/content", "/body", "/message", "/description", "/summary"];
 /// The same for titles.
 const TITLES: &[&str] = &["/title", "/name", "/subject", "/heading", "/id"];
@@ -16,11 +16,11 @@ const MAX_DEPTH: usize = 6;
 /// Where in a record its text and its metadata are: JSON pointers (RFC 6901), such as `/body/text`.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct JsonFields {
-    /// The text; nothing looks for it under the usual names, and else writes all fields out.
+    /// The field with the text. `None` looks for a usual name, and writes all fields out if there is none.
     pub text: Option<String>,
     /// The title.
     pub title: Option<String>,
-    /// Metadata by name; nothing takes all the other plain fields.
+    /// The fields that become metadata, by name. `None` takes all other plain fields.
     pub metadata: Option<Vec<(String, String)>>,
 }
 
@@ -74,7 +74,7 @@ impl Parser for JsonParser {
     }
 }
 
-/// The records of JSON Lines; lines that are none are counted in a warning.
+/// Reads the records of JSON Lines. A warning counts the lines that are not JSON.
 fn lines(text: &str, whole: &serde_json::Error, builder: &mut DocumentBuilder) -> Result<Vec<Json>> {
     let lines = || text.lines().enumerate().filter(|(_, line)| !line.trim().is_empty());
     let mut records = Vec::new();
@@ -191,7 +191,7 @@ impl JsonParser {
     }
 }
 
-/// A value of metadata, when JSON's is a plain one.
+/// Returns a JSON value as a value of metadata; `None` if it is a list or an object.
 fn plain_value(value: &Json) -> Option<Value> {
     match value {
         Json::Bool(flag) => Some(Value::Flag(*flag)),

@@ -79,7 +79,7 @@ const SHORT: &[(Lang, &str)] = &[
     (Lang::Hye, "hy"),
 ];
 
-/// Sets the metadata field `language` when it is missing and the text tells.
+/// Sets the metadata field `language` if it is missing and the language can be recognised.
 pub(crate) fn note(document: &mut Document) {
     if document.metadata.contains_key("language") {
         return;

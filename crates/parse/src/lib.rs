@@ -81,7 +81,7 @@ pub struct ParseSettings {
     pub comments: bool,
     /// Reads pages that are pictures.
     pub recogniser: Option<Arc<dyn PageRecogniser>>,
-    /// What a warning about pages that are pictures says to do, where nothing reads them.
+    /// What a warning about pages that are pictures says to do, if there is no recogniser.
     pub picture_advice: Option<&'static str>,
 }
 

@@ -15,7 +15,7 @@ pub(crate) struct Decoded<'a> {
     replaced: bool,
 }
 
-/// Decodes bytes: by their byte order mark, as UTF-8 when they are valid UTF-8, else by what the detector guesses.
+/// Decodes bytes by their byte order mark, as UTF-8 if they are valid UTF-8, or else as the detector guesses.
 pub(crate) fn decode(bytes: &[u8]) -> Decoded<'_> {
     if Encoding::for_bom(bytes).is_none()
         && let Ok(text) = std::str::from_utf8(bytes)
@@ -133,7 +133,7 @@ fn is_heading(line: &str) -> bool {
         && !line.chars().any(char::is_lowercase)
 }
 
-/// The shape of the figures that a line begins with, such as `00:00` or `0000-00-00`; nothing when it begins otherwise.
+/// Returns the shape of the figures that a line begins with, such as `00:00` or `0000-00-00`; `None` if there are none.
 fn line_shape(line: &str) -> Option<String> {
     let head = line.split_whitespace().next()?;
     let figures = head.chars().filter(char::is_ascii_digit).count();

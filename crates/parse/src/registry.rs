@@ -46,8 +46,8 @@ impl Parsers {
     /// Parses the bytes of a file. `name` becomes the document's name; its ending helps where the content does not tell.
     ///
     /// # Errors
-    /// When the input is empty, of a format that nothing here reads, or damaged beyond reading. The message says which,
-    /// and what to do. It never panics on input: a format's library that does fails this file and nothing else.
+    /// If the input is empty, has a format that no parser reads, or is too damaged. The message says which, and what to do.
+    /// A panic in a library of a format becomes an error of this file.
     pub fn parse(&self, name: &str, bytes: &[u8], budget: &Budget) -> Result<Document> {
         self.parse_as(None, name, bytes, budget)
     }
@@ -96,7 +96,7 @@ impl Parsers {
         by_text().map(Arc::clone).ok_or_else(|| Error::new(ErrorKind::Unsupported, "no parser reads this type"))
     }
 
-    /// A warning when the name of a file says that it is something else.
+    /// Returns a warning if the extension of a file contradicts its content.
     fn misnamed(&self, name: &str, used: &dyn Parser) -> Option<String> {
         let ending = detect::ending(name);
         let by_name = self.list.iter().find(|parser| parser.endings().contains(&ending.as_str()))?;

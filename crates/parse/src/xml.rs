@@ -105,7 +105,7 @@ pub(crate) fn decode(bytes: &[u8]) -> std::borrow::Cow<'_, str> {
 /// Reads a part as a tree.
 ///
 /// # Errors
-/// When it is no XML, too deep, or the time is over.
+/// If it is no XML, too deep, or the time is over.
 pub(crate) fn tree(bytes: &[u8], budget: &Budget) -> Result<Element> {
     let text = decode(bytes);
     let mut open = vec![Element::default()];
@@ -191,7 +191,7 @@ pub(crate) fn name(start: &BytesStart<'_>) -> String {
 /// Calls back for what is met, in order.
 ///
 /// # Errors
-/// When it is no XML, the time is over, or what the callback returns.
+/// If it is no XML, the time is over, or what the callback returns.
 pub(crate) fn events(text: &str, budget: &Budget, mut on: impl FnMut(XmlEvent<'_>) -> Result<()>) -> Result<()> {
     let mut reader = quick_xml::Reader::from_str(text);
     reader.config_mut().check_end_names = false;

@@ -78,7 +78,7 @@ impl EmbeddingService {
     /// A service with vectors of a length, on a free port.
     ///
     /// # Errors
-    /// When there is no free port, or the length is none that the hashing encoder takes.
+    /// If there is no free port, or the length is none that the hashing encoder takes.
     pub fn start(dimensions: usize) -> Result<Self> {
         Self::start_slow(dimensions, Duration::ZERO)
     }
@@ -221,7 +221,7 @@ impl Shared {
     }
 }
 
-/// Reads a request; nothing when the connection was closed.
+/// Reads a request; `None` if the connection was closed.
 fn read(reader: &mut impl BufRead) -> std::io::Result<Option<EmbeddingRequest>> {
     let mut line = String::new();
     if reader.read_line(&mut line)? == 0 {

@@ -71,7 +71,7 @@ impl Rows {
     /// A chunker that takes so many rows at a time, and no more than the limit has room for.
     ///
     /// # Errors
-    /// When that is 0.
+    /// If that is 0.
     pub fn new(limit: Limit, rows: usize) -> Result<Self> {
         if rows == 0 {
             return Err(Error::new(ErrorKind::Configuration, "chunks of 0 rows hold nothing; set 1 or more"));
@@ -97,7 +97,7 @@ impl LinePattern {
     /// A pattern such as `=====*` or `--- cut ---`.
     ///
     /// # Errors
-    /// When nothing but `*` is in it.
+    /// If nothing but `*` is in it.
     pub fn new(pattern: &str) -> Result<Self> {
         let parts: Vec<String> = pattern.trim().split('*').map(str::to_owned).collect();
         if parts.iter().all(String::is_empty) {

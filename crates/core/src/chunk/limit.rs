@@ -91,7 +91,7 @@ impl Limit {
     /// A limit and an overlap.
     ///
     /// # Errors
-    /// When the limit is 0, or the overlap is half the limit or more: then most of each chunk would be a repetition.
+    /// If the limit is 0, or the overlap is half the limit or more: most of each chunk would then be a repetition.
     pub fn new(unit: Unit, most: usize, overlap: usize) -> Result<Self> {
         let name = unit.name();
         let wrong = |message| Err(Error::new(ErrorKind::Configuration, message));
@@ -124,7 +124,7 @@ impl Limit {
     /// The same, with room kept free in each chunk for context that is written later.
     ///
     /// # Errors
-    /// When that is half the limit or more.
+    /// If that is half the limit or more.
     pub fn reserving(mut self, reserve: usize) -> Result<Self> {
         if reserve.saturating_mul(2) >= self.most {
             let name = self.unit.name();
@@ -144,7 +144,7 @@ impl Limit {
         &self.unit
     }
 
-    /// The most that a chunk may hold, context included; nothing when there is no limit.
+    /// The greatest size of a chunk, context included; `None` means unlimited.
     pub fn most(&self) -> Option<usize> {
         (self.most < usize::MAX).then_some(self.most)
     }

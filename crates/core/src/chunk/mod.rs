@@ -51,7 +51,7 @@ pub trait Chunker: Send + Sync {
     /// The spans to index, in order. They may overlap, and should lie on character boundaries.
     ///
     /// # Errors
-    /// When the document cannot be cut under the chunker's settings.
+    /// If the document cannot be cut under the chunker's settings.
     fn cut(&self, document: &Document) -> Result<Vec<Span>>;
 
     /// The limit that its chunks keep, context included. Contexts are shortened to half of it.
@@ -164,7 +164,7 @@ pub fn chunks_at(document: &Document, identity: &str, spans: Vec<Span>, limit: O
     made.collect()
 }
 
-/// A span widened so that it begins and ends between characters as people see them; nothing for one outside the text.
+/// Widens a span so that it begins and ends between grapheme clusters. Returns `None` for a span outside the text.
 fn whole_characters(text: &str, span: Span) -> Option<Span> {
     if span.start >= span.end || span.end > text.len() {
         return None;

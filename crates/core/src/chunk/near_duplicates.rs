@@ -61,7 +61,7 @@ impl Statements {
         hashes
     }
 
-    /// Which of these statements the other has not, by their places; nothing when the two are not near-identical.
+    /// Returns the positions of the statements that the other lacks; `None` if the two are not near-identical.
     pub fn beyond(&self, other: &Self) -> Option<Vec<usize>> {
         if self.heading != other.heading {
             return None;

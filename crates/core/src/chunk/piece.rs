@@ -200,7 +200,7 @@ impl Run {
     }
 }
 
-/// A span without the white space at its ends; nothing when that is all.
+/// Returns a span without the white space at its ends; `None` if nothing else is in it.
 fn trimmed(text: &str, span: Span) -> Option<Span> {
     let run = &text[span.range()];
     let body = run.trim();

@@ -35,7 +35,7 @@ impl Separators {
     /// A chunker with a limit and separators, the coarsest first.
     ///
     /// # Errors
-    /// When a separator is empty, or there is none.
+    /// If a separator is empty, or there is none.
     pub fn new(limit: Limit, separators: Vec<Separator>) -> Result<Self> {
         if separators.is_empty() || separators.contains(&Separator::Text(String::new())) {
             let message = "an empty separator would cut everywhere; set one such as a blank line";

@@ -48,7 +48,7 @@ impl Topics {
     /// The spans to index, given a vector for each sentence.
     ///
     /// # Errors
-    /// When there are more or fewer vectors than sentences.
+    /// If there are more or fewer vectors than sentences.
     pub fn cut(&self, document: &Document, vectors: &Vectors) -> Result<Vec<Span>> {
         let spans = Self::sentences(document);
         if vectors.len() != spans.len() {

@@ -16,7 +16,7 @@ pub type Metadata = BTreeMap<String, Value>;
 pub struct Date(String);
 
 impl Date {
-    /// A date from its written form; nothing when it is not one.
+    /// A date from its written form; `None` if it is not one.
     pub fn from_written(written: &str) -> Option<Self> {
         let (day, time) = match written.split_once(['T', ' ']) {
             Some((day, time)) => (day, Some(time)),

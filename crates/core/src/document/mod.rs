@@ -202,7 +202,7 @@ impl Document {
         self.text.get(span.range()).unwrap_or_default()
     }
 
-    /// The pages a span touches, or nothing for a document without pages.
+    /// Returns the pages that a span touches; `None` for a document without pages.
     pub fn pages(&self, span: Span) -> Option<Pages> {
         let after = self.page_starts.partition_point(|start| start.start <= span.start);
         let begins = self.page_starts.get(after.saturating_sub(1))?.page;

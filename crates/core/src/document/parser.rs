@@ -34,7 +34,7 @@ pub trait Parser: Send + Sync {
     /// Reads an input.
     ///
     /// # Errors
-    /// When nothing of it can be read. What could be read only in part is in the document's warnings.
+    /// If nothing of it can be read. The warnings of the document name what was read only in part.
     fn parse(&self, input: &Input<'_>) -> Result<Document>;
 }
 
@@ -78,7 +78,7 @@ impl Budget {
     /// Asks whether time is left. Parsers ask once a page, a record or a few thousand tokens.
     ///
     /// # Errors
-    /// When the time is over.
+    /// If the time is over.
     pub fn check(&self) -> Result<()> {
         if self.over.load(Ordering::Relaxed) {
             return Err(Error::new(ErrorKind::Limit, "reading it took longer than the limit"));
@@ -94,7 +94,7 @@ impl Budget {
     /// The budget of something inside the input.
     ///
     /// # Errors
-    /// When it lies too deep.
+    /// If it lies too deep.
     pub fn inside(&self) -> Result<Self> {
         let nesting = self
             .nesting

@@ -44,6 +44,6 @@ pub trait PageRecogniser: Send + Sync {
     /// The words of a picture, line by line.
     ///
     /// # Errors
-    /// When the picture cannot be read.
+    /// If the picture cannot be read.
     fn recognise(&self, picture: &Picture) -> Result<Vec<SeenWord>>;
 }

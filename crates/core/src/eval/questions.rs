@@ -67,7 +67,7 @@ pub(super) fn plain(text: &str) -> String {
 /// Reads a question set. Empty lines are passed over.
 ///
 /// # Errors
-/// When a line is not a question, or has the id of an earlier one; the place is the line's number.
+/// If a line is not a question, or has the id of an earlier one; the place is the line's number.
 pub fn read_questions(jsonl: &str) -> Result<Vec<SetQuestion>> {
     let mut questions: Vec<SetQuestion> = Vec::new();
     for (index, line) in jsonl.lines().enumerate() {

@@ -26,9 +26,9 @@ pub struct QuestionScore {
     pub refused: bool,
     /// Whether a citation of the answer points at a right place; for a question to refuse, nothing.
     pub cited: Option<bool>,
-    /// Whether the answer says what was expected; nothing when nothing was.
+    /// Whether the answer says the expected value; `None` if none is expected.
     pub said: Option<bool>,
-    /// Where the first right passage stood; nothing when it was not among those searched.
+    /// The rank of the first right passage; `None` if it was not found.
     pub first_rank: Option<usize>,
     /// Its scores as a ranking, empty for a question to refuse.
     pub metrics: Metrics,

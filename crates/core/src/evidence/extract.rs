@@ -183,7 +183,7 @@ fn first_pick(candidates: &[Candidate<'_>]) -> Option<usize> {
         })
 }
 
-/// What a sentence says when it is quoted alone; nothing for the header of a table.
+/// Returns a sentence as it reads alone; `None` for the header of a table.
 fn spoken(passage: &Passage, sentence: &Sentence) -> Option<String> {
     if sentence.kind == BlockKind::Table {
         return sentence.row.clone();

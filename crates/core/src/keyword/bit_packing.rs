@@ -28,7 +28,7 @@ pub(super) fn packed_length(count: usize, width: u32) -> usize {
     (count * width as usize).div_ceil(8)
 }
 
-/// Reads as many numbers as there is room for; nothing when the bytes end first or a number has more than 32 bits.
+/// Reads as many numbers as there is room for. Returns `None` if the bytes end first or a number has more than 32 bits.
 pub(super) fn unpack(bytes: &[u8], width: u32, to: &mut [u32]) -> Option<()> {
     /// The longest that 128 numbers take, and what a read of eight bytes may reach beyond.
     const ROOM: usize = 128 * 4 + 8;

@@ -71,7 +71,7 @@ impl<B: AsRef<[u8]>> KeywordIndex<B> {
     /// Opens a segment. Reads its header and its end.
     ///
     /// # Errors
-    /// When the bytes are not a whole segment of postings of a version that is known.
+    /// If the bytes are not a whole segment of postings of a version that is known.
     pub fn open(bytes: B) -> Result<Self> {
         let header = segment::open(bytes.as_ref(), Kind::Keywords)?;
         if header.version < 2 {
@@ -103,7 +103,7 @@ impl<B: AsRef<[u8]>> KeywordIndex<B> {
     /// Reads everything and compares the checksum.
     ///
     /// # Errors
-    /// When a byte has changed.
+    /// If a byte has changed.
     pub fn verify(&self) -> Result<()> {
         self.header.verify(self.bytes.as_ref())
     }

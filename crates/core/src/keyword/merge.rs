@@ -15,7 +15,7 @@ use crate::segment::{RowSet, SegmentHeader};
 /// bytes a row, the dictionary, and one list at a time.
 ///
 /// # Errors
-/// When writing fails.
+/// If writing fails.
 pub fn merge_keywords<B: AsRef<[u8]>>(
     parts: &[(&KeywordIndex<B>, &RowSet)],
     mut to: impl Write,

@@ -183,7 +183,7 @@ impl PreparedQuery {
         !self.must.is_empty() || !self.must_not.is_empty()
     }
 
-    /// The live rows of a segment that have all that must be there and nothing that must not; nothing when no row is ruled out.
+    /// Returns the live rows of a segment that have all required terms and no excluded ones; `None` if no row is ruled out.
     ///
     /// Costs the postings of the rarest term that must be there, or of all that must not.
     pub fn allowed<B: AsRef<[u8]>>(&self, part: LiveKeywords<'_, B>) -> Option<RowSet> {
@@ -204,7 +204,7 @@ impl PreparedQuery {
         Some(allowed)
     }
 
-    /// The rows that have all that must be there, ascending; nothing when nothing must.
+    /// Returns the rows that have all required terms, in ascending order; `None` if no term is required.
     fn required<B: AsRef<[u8]>>(&self, index: &KeywordIndex<B>) -> Option<Vec<u32>> {
         let mut lists: Vec<Union<'_>> = Vec::new();
         for rule in &self.must {

@@ -95,7 +95,7 @@ impl KeywordWriter {
     /// are remembered: to go on with the same writer is faster than with a new one.
     ///
     /// # Errors
-    /// When writing fails.
+    /// If writing fails.
     pub fn write(&mut self, mut to: impl Write) -> Result<SegmentHeader> {
         self.write_to(&mut to)
     }

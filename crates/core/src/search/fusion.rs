@@ -29,8 +29,9 @@ pub struct Fused<K> {
 
 /// Joins rankings by a weighted mean of their scores, each leg's divided by its best one.
 ///
-/// The method is the weighted sum of normalised scores of Fox and Shaw (1994). An item that a leg did not find scores 0
-/// there; a leg that found nothing does not count. Ties go to the lower key. Costs a step a hit.
+/// The method is the weighted sum of normalised scores of Fox and Shaw (1994). An item that a leg did not find scores 0 there. A leg
+/// that found nothing does not count. Among equal scores, the item with the better rank in any leg comes first, then the lower key.
+/// Costs a step a hit.
 pub fn fuse<K: Copy + Eq + Hash + Ord>(rankings: &[Ranking<K>]) -> Vec<Fused<K>> {
     let counting = |ranking: &&Ranking<K>| ranking.hits.first().is_some_and(|best| best.1 > 0.0);
     let total: f32 = rankings.iter().filter(counting).map(|ranking| ranking.weight).sum();
@@ -45,6 +46,25 @@ pub fn fuse<K: Copy + Eq + Hash + Ord>(rankings: &[Ranking<K>]) -> Vec<Fused<K>>
         }
     }
     let mut fused: Vec<Fused<K>> = found.into_values().collect();
-    fused.sort_unstable_by(|a, b| b.score.total_cmp(&a.score).then_with(|| a.key.cmp(&b.key)));
+    let best_rank = |item: &Fused<K>| item.legs.iter().map(|(_, leg)| leg.rank).min();
+    fused.sort_unstable_by(|a, b| {
+        b.score.total_cmp(&a.score).then_with(|| best_rank(a).cmp(&best_rank(b))).then_with(|| a.key.cmp(&b.key))
+    });
     fused
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn equal_scores_keep_the_order_of_the_leg() {
+        // Scores below 0 count as 0 in the fusion.
+        let hits = vec![(7, 0.5), (9, -0.1), (1, -0.2), (4, -0.3)];
+        let fused = fuse(&[Ranking { name: "vector".to_owned(), weight: 1.0, hits }]);
+        assert_eq!(
+            fused.iter().map(|item| (item.key, item.score)).collect::<Vec<_>>(),
+            [(7, 1.0), (9, 0.0), (1, 0.0), (4, 0.0)]
+        );
+    }
 }

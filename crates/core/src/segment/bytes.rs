@@ -26,7 +26,7 @@ pub(crate) fn write_varint(mut value: u32, to: &mut Vec<u8>) {
     to.push(value as u8);
 }
 
-/// Reads such a number and moves on; nothing when the bytes end first or the number does not fit.
+/// Reads such a number and moves on. Returns `None` if the bytes end first or the number does not fit.
 pub(crate) fn read_varint(bytes: &mut &[u8]) -> Option<u32> {
     let mut value = 0u64;
     for shift in 0..5 {

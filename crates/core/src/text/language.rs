@@ -54,7 +54,7 @@ impl Language {
         Self::Turkish,
     ];
 
-    /// The language of a tag such as `en`, `de-CH` or `eng`; nothing for one that is not known here.
+    /// The language of a tag such as `en`, `de-CH` or `eng`; `None` for an unknown one.
     pub fn from_tag(tag: &str) -> Option<Self> {
         let first = tag.split(['-', '_']).next().unwrap_or_default().to_ascii_lowercase();
         Some(match first.as_str() {

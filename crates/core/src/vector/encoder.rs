@@ -36,7 +36,7 @@ pub trait Encoder: Send + Sync {
         count_words(text)
     }
 
-    /// The languages that it was made for, by their codes of two letters; nothing when it takes them all alike.
+    /// The languages that it was made for, as codes of two letters; `None` means all.
     fn languages(&self) -> Option<Vec<String>> {
         None
     }
@@ -49,7 +49,7 @@ pub trait Encoder: Send + Sync {
     /// One vector for each text, in the order of the texts.
     ///
     /// # Errors
-    /// When a text cannot be encoded. An empty text is not an error: its vector may be all zeros.
+    /// If a text cannot be encoded. An empty text is not an error: its vector may be all zeros.
     fn encode(&self, texts: &[&str], role: Role) -> Result<Vectors>;
 }
 
@@ -58,7 +58,7 @@ pub trait TokenEncoder: Encoder {
     /// For each text the vectors of its tokens, in their order.
     ///
     /// # Errors
-    /// When a text cannot be encoded. A text without tokens is not an error: it has no vectors.
+    /// If a text cannot be encoded. A text without tokens is not an error: it has no vectors.
     fn encode_tokens(&self, texts: &[&str], role: Role) -> Result<Vec<Vectors>>;
 }
 
@@ -78,7 +78,7 @@ impl Vectors {
     /// Adds a vector.
     ///
     /// # Errors
-    /// When it has another length, or a component that is not a finite number.
+    /// If it has another length, or a component that is not a finite number.
     pub fn push(&mut self, vector: &[f32]) -> Result<()> {
         let problem = if vector.len() != self.dimensions {
             format!("a vector has {} components and not {}", vector.len(), self.dimensions)

@@ -19,7 +19,7 @@ use crate::segment::{Hit, TopK};
 /// vector of zeros is like nothing.
 ///
 /// # Errors
-/// When writing fails.
+/// If writing fails.
 pub fn write_vectors(vectors: &Vectors, distance: Distance, mut to: impl Write) -> Result<SegmentHeader> {
     let (rows, dimensions) = (vectors.len(), vectors.dimensions());
     let mut body = BodyWriter::new(&mut to);
@@ -41,7 +41,7 @@ pub fn write_vectors(vectors: &Vectors, distance: Distance, mut to: impl Write) 
 /// A fresh segment of the same rows has the same bytes. Holds nothing.
 ///
 /// # Errors
-/// When writing fails, or the segments are not of the same dimensions and distance.
+/// If writing fails, or the segments are not of the same dimensions and distance.
 pub fn merge_vectors<B: AsRef<[u8]>>(
     parts: &[(&VectorIndex<B>, &RowSet)],
     mut to: impl Write,
@@ -104,7 +104,7 @@ impl<B: AsRef<[u8]> + Sync> VectorIndex<B> {
     /// Opens a segment. Reads its header only.
     ///
     /// # Errors
-    /// When the bytes are not a whole segment of vectors of a version that is known.
+    /// If the bytes are not a whole segment of vectors of a version that is known.
     pub fn open(bytes: B) -> Result<Self> {
         let header = segment::open(bytes.as_ref(), Kind::Vectors)?;
         let distance = Distance::from_code(header.own).ok_or_else(|| damaged("its distance is not known"))?;
@@ -143,7 +143,7 @@ impl<B: AsRef<[u8]>> VectorIndex<B> {
     /// Reads everything and compares the checksum.
     ///
     /// # Errors
-    /// When a byte has changed.
+    /// If a byte has changed.
     pub fn verify(&self) -> Result<()> {
         self.header.verify(self.bytes.as_ref())
     }
@@ -174,7 +174,7 @@ impl<B: AsRef<[u8]>> VectorIndex<B> {
         Some(self.row_bytes(row)?.as_chunks().0.iter().map(|&bytes| f32::from_le_bytes(bytes)).collect())
     }
 
-    /// A query as rows are kept; nothing when no row can be like it.
+    /// Returns a query in the form of rows; `None` if no row can be similar to it.
     pub(super) fn kept(&self, query: &[f32]) -> Option<Vec<f32>> {
         let nowhere = self.distance == Distance::Cosine && query.iter().all(|&value| value == 0.0);
         let sound = query.len() == self.dimensions() && query.iter().all(|value| value.is_finite());

@@ -144,7 +144,7 @@ impl Network {
     /// Reads the weights of a model as it was trained.
     ///
     /// # Errors
-    /// When a tensor is missing or of another shape; the message names it.
+    /// If a tensor is missing or of another shape; the message names it.
     pub fn from_trained(tensors: &Tensors, shape: Shape, first_position: usize, precision: Precision) -> Result<Self> {
         let Shape { hidden, wide, words, positions, .. } = shape;
         // Some files hold the network under a name of its own.
@@ -199,7 +199,7 @@ impl Network {
     /// Reads the files that [`write`](Self::write) wrote.
     ///
     /// # Errors
-    /// When a tensor is missing or of another shape; the message names it.
+    /// If a tensor is missing or of another shape; the message names it.
     pub fn from_packed(tensors: &Tensors, shape: Shape) -> Result<Self> {
         let Shape { hidden, wide, words, positions, .. } = shape;
         let norm = |name: &str| -> Result<Norm> {

@@ -101,7 +101,7 @@ impl Kernel {
     /// at a place in rows. A row begins every `stride` bytes; the panel says how long it is.
     ///
     /// # Panics
-    /// When there are more than [`ROWS`] rows, or `rows` or `out` is shorter than they are.
+    /// If there are more than [`ROWS`] rows, or `rows` or `out` is shorter than they are.
     pub fn multiply_bytes(
         self,
         rows: &[u8],
@@ -129,7 +129,7 @@ impl Kernel {
     /// sum wraps around, on every way alike.
     ///
     /// # Panics
-    /// When there are more than [`ROWS`] rows, or `rows` or `out` is shorter than they are.
+    /// If there are more than [`ROWS`] rows, or `rows` or `out` is shorter than they are.
     pub fn multiply_shorts(
         self,
         rows: &[i16],

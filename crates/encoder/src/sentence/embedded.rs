@@ -16,7 +16,7 @@ impl SentenceEncoder {
     /// An encoder from files that [`pack`](super::pack()) made: `encoder.json` and the tensors, by name.
     ///
     /// # Errors
-    /// When a file or a tensor is missing, or does not fit the others.
+    /// If a file or a tensor is missing, or does not fit the others.
     pub fn from_packed(files: &[(&str, Cow<'static, [u8]>)]) -> Result<Self> {
         let find = |name: &str| {
             let found = files.iter().find(|(file, _)| *file == name).map(|(_, bytes)| bytes);

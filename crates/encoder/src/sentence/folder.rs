@@ -155,7 +155,7 @@ impl SentenceEncoder {
     /// lists its parts in `modules.json`, its pooling and its projections are read too.
     ///
     /// # Errors
-    /// When a file, a key or a tensor is missing, or of a kind that is not read; the message names it.
+    /// If a file, a key or a tensor is missing, or of a kind that is not read; the message names it.
     pub fn from_folder(path: impl AsRef<Path>, settings: &FolderSettings) -> Result<Self> {
         let path = path.as_ref();
         let place = |error: Error| if error.place().is_none() { error.at(path.display()) } else { error };

@@ -81,7 +81,7 @@ impl SentenceEncoder {
     /// The tokens that the model sees of a text.
     ///
     /// # Errors
-    /// When the tokeniser gives up; that of word pieces never does.
+    /// If the tokeniser fails. That of word pieces never fails.
     pub fn tokens(&self, text: &str, role: Role) -> Result<TextTokens> {
         let all = self.tokeniser.tokens(&self.prefixed(text, role), usize::MAX)?;
         let ids = self.between_ends(&all);

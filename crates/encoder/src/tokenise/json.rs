@@ -8,7 +8,7 @@ use super::{Normaliser, Tokeniser, Vocabulary, WordPiece, WordPieceSettings};
 /// The tokeniser that a `tokenizer.json` describes.
 ///
 /// # Errors
-/// When it is not JSON, or of a kind that is not read; the message names the key.
+/// If it is not JSON, or of a kind that is not read; the message names the key.
 pub fn read(bytes: &[u8]) -> Result<Tokeniser> {
     let json: Value = serde_json::from_slice(bytes)
         .map_err(|e| Error::new(ErrorKind::Unreadable, "it is not JSON; get the file again").because(e))?;

@@ -27,7 +27,7 @@ impl Tokeniser {
     /// The tokens of a text, without those that mark its ends, up to `most` of them.
     ///
     /// # Errors
-    /// When the tokeniser gives up; that of word pieces never does.
+    /// If the tokeniser fails. That of word pieces never fails.
     pub fn tokens(&self, text: &str, most: usize) -> Result<Vec<u32>> {
         match self {
             Self::WordPiece(pieces) => Ok(pieces.tokens(text, most)),

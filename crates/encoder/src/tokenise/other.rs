@@ -14,7 +14,7 @@ impl Other {
     /// From a `tokenizer.json`.
     ///
     /// # Errors
-    /// When the library does not read it.
+    /// If the library does not read it.
     pub fn new(bytes: &[u8]) -> Result<Self> {
         let mut tokeniser = Tokenizer::from_bytes(bytes)
             .map_err(|e| Error::new(ErrorKind::Unreadable, "the tokeniser cannot be read").because(e))?;
@@ -33,7 +33,7 @@ impl Other {
     /// The tokens of a text, up to `most` of them.
     ///
     /// # Errors
-    /// When the library fails.
+    /// If the library fails.
     pub fn tokens(&self, text: &str, most: usize) -> Result<Vec<u32>> {
         let encoded = self.tokeniser.encode(text, false).map_err(failed)?;
         let ids = encoded.get_ids();

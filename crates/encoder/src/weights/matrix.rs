@@ -141,7 +141,7 @@ impl ByteMatrix {
     /// Reads what [`write`](Self::write) wrote.
     ///
     /// # Errors
-    /// When a tensor is missing, or of another shape.
+    /// If a tensor is missing, or of another shape.
     pub fn read(tensors: &Tensors, name: &str, inputs: usize, outputs: usize) -> Result<Self> {
         let shape = [outputs.div_ceil(WIDE), inputs.div_ceil(BYTES), WIDE, BYTES];
         let numbers = |part: &str| tensors.exact(&format!("{name}.{part}"), &[outputs.next_multiple_of(WIDE)]);

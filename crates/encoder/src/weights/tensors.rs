@@ -32,7 +32,7 @@ impl Tensors {
     /// Adds the tensors of a file.
     ///
     /// # Errors
-    /// When it is not of the format, or says that a tensor lies outside of it.
+    /// If it is not of the format, or says that a tensor lies outside of it.
     // A slice would not say whether the bytes are there as long as the program is.
     #[allow(clippy::ptr_arg)]
     pub fn add_file(&mut self, file: &str, bytes: &Cow<'static, [u8]>) -> Result<()> {
@@ -103,7 +103,7 @@ impl Tensors {
     /// A tensor as it is in the file. It is not copied when the file is part of the program.
     ///
     /// # Errors
-    /// When there is none, or it is of another shape or type.
+    /// If there is none, or it is of another shape or type.
     pub fn exact<T: Pod + Element>(&self, name: &str, shape: &[usize]) -> Result<Cow<'static, [T]>> {
         let (dtype, data) = self.find(name, shape)?;
         if dtype != T::DTYPE {
@@ -122,7 +122,7 @@ impl Tensors {
     /// A tensor as 32-bit numbers, whatever floating-point type the file has.
     ///
     /// # Errors
-    /// When there is none, it is of another shape or not of floating-point numbers, or one of them is not finite.
+    /// If there is none, it is of another shape or not of floating-point numbers, or one of them is not finite.
     pub fn floats(&self, name: &str, shape: &[usize]) -> Result<Vec<f32>> {
         let (dtype, data) = self.find(name, shape)?;
         let pairs = || data.chunks_exact(2).map(|two| u16::from_le_bytes([two[0], two[1]]));
@@ -204,7 +204,7 @@ impl TensorWriter {
     /// The file.
     ///
     /// # Errors
-    /// When the header cannot be written, which does not happen with names of UTF-8.
+    /// If the header cannot be written, which does not happen with names of UTF-8.
     pub fn finish(self) -> Result<Vec<u8>> {
         let mut header = serde_json::Map::new();
         for (name, entry) in self.entries {

@@ -49,7 +49,7 @@ impl WordTable {
     /// Reads the parts `words.0`, `words.1`, ….
     ///
     /// # Errors
-    /// When there is none, or the shapes do not fit.
+    /// If there is none, or the shapes do not fit.
     pub fn read(tensors: &Tensors, count: usize, dimensions: usize) -> Result<Self> {
         let bytes = dimensions / GROUP * GROUP_BYTES;
         let words = tensors.shape("words.0").and_then(|shape| shape.first().copied()).unwrap_or(count).max(1);

@@ -51,7 +51,7 @@ impl Strategy {
     /// The strategy of a name.
     ///
     /// # Errors
-    /// When there is none; the message lists them.
+    /// If there is none; the message lists them.
     pub fn named(name: &str) -> Result<Self> {
         Self::ALL.iter().find(|(known, _)| *known == name).map(|(_, strategy)| *strategy).ok_or_else(|| {
             let known = Self::ALL.map(|(name, _)| name).join(", ");
@@ -83,7 +83,7 @@ impl ChunkUnit {
     /// The unit of a name.
     ///
     /// # Errors
-    /// When there is none.
+    /// If there is none.
     pub fn named(name: &str) -> Result<Self> {
         match name {
             "words" => Ok(Self::Words),

@@ -112,7 +112,12 @@ impl Corpus {
         work: impl FnOnce(&Opened, &Driver, &StopToken) -> Result<T> + Send + 'static,
     ) -> Result<T> {
         let guard = stop.stop_on_drop();
-        let _turn = self.opened.writers.lock().await;
+        let turn = self.opened.writers.clone().lock_owned().await;
+        // The turn ends with the work, which may end later than this future.
+        let work = move |opened: &Opened, driver: &Driver, stop: &StopToken| {
+            let _turn = turn;
+            work(opened, driver, stop)
+        };
         let outcome = self.drive(stop, work).await;
         guard.disarm();
         outcome

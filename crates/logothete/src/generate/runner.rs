@@ -1,5 +1,6 @@
 //! The one place that calls generators: several requests at a time, with retries, a cache and a budget.
 
+use std::collections::HashSet;
 use std::sync::Arc;
 use std::time::Duration;
 
@@ -9,7 +10,7 @@ use logothete_core::{Result, TokenUsage};
 
 use super::{GenerationRequest, Generator};
 use crate::config::GeneratorConfig;
-use crate::ingest::Spending;
+use crate::spending::Spending;
 use crate::storage::{CacheStore, CachedReply, reply_key};
 use crate::threads::{StopToken, sleep};
 
@@ -55,17 +56,48 @@ impl Runner<'_> {
     /// Sends requests, up to `max_concurrent` at a time. The outcomes are in the order of the requests.
     ///
     /// `None` stands for a request that was not sent, because the work was stopped or the budget is spent. Each reply is in the
-    /// cache before it is returned.
+    /// cache before it is returned. A request that is there twice is sent once. Requests that are under way when the work is stopped
+    /// are still awaited, since they are paid for.
     pub(crate) async fn run(&self, jobs: &[Job]) -> Vec<Result<Option<Reply>>> {
-        // Requests borrow what they need until all are done, so they are futures of this one.
-        let requests: Vec<_> = jobs.iter().map(|job| self.one(job)).collect();
-        stream::iter(requests).buffered(self.config.max_concurrent.max(1)).collect().await
+        let keys: Vec<Option<String>> = jobs.iter().map(|job| self.cache_key(job)).collect();
+        let mut seen = HashSet::new();
+        let (first, repeated): (Vec<usize>, Vec<usize>) =
+            (0..jobs.len()).partition(|&at| keys[at].as_ref().is_none_or(|key| seen.insert(key)));
+        let mut outcomes: Vec<Option<Result<Option<Reply>>>> = jobs.iter().map(|_| None).collect();
+        // The replies to the first requests are in the cache when the repeated ones look there.
+        for pass in [first, repeated] {
+            let known: Vec<&str> = pass.iter().filter_map(|&at| keys[at].as_deref()).collect();
+            // If the cache cannot be read, each request finds that out for itself.
+            let mut cached = self.cache.replies(&known).ok();
+            let requests: Vec<_> = pass
+                .iter()
+                .map(|&at| {
+                    let key = keys[at].as_deref();
+                    let reply = cached.as_mut().map(|cached| key.and_then(|key| cached.get(key).cloned()));
+                    async move { (at, self.one(&jobs[at], key, reply).await) }
+                })
+                .collect();
+            let mut done = stream::iter(requests).buffer_unordered(self.config.max_concurrent.max(1));
+            while let Some((at, outcome)) = done.next().await {
+                outcomes[at] = Some(outcome);
+            }
+        }
+        outcomes.into_iter().map(|outcome| outcome.unwrap_or(Ok(None))).collect()
     }
 
-    async fn one(&self, job: &Job) -> Result<Option<Reply>> {
-        let key = Self::key(&**self.generator, &job.request);
-        let is_cacheable = job.request.parameters.temperature == 0.0;
-        if is_cacheable && let Some(CachedReply { text, usage }) = self.cache.replies(&[&key])?.remove(&key) {
+    /// The key of a request in the cache; `None` if each reply may be another one.
+    fn cache_key(&self, job: &Job) -> Option<String> {
+        (job.request.parameters.temperature == 0.0).then(|| Self::key(&**self.generator, &job.request))
+    }
+
+    /// Returns the cached reply, or sends a request. `cached` is `None` if the cache has not been read.
+    async fn one(&self, job: &Job, key: Option<&str>, cached: Option<Option<CachedReply>>) -> Result<Option<Reply>> {
+        let cached = match (cached, key) {
+            (Some(cached), _) => cached,
+            (None, Some(key)) => self.cache.replies(&[key])?.remove(key),
+            (None, None) => None,
+        };
+        if let Some(CachedReply { text, usage }) = cached {
             return Ok(Some(Reply { text, usage, cached: true }));
         }
         let reserved = (job.expected.total(), self.config.price(job.expected));
@@ -77,8 +109,8 @@ impl Runner<'_> {
         self.spending.give_back(reserved.0, reserved.1);
         let (text, usage) = outcome?;
         self.spending.count(usage.total(), self.config.price(usage));
-        if is_cacheable {
-            self.cache.put_reply(&key, &CachedReply { text: text.clone(), usage }, &job.owner)?;
+        if let Some(key) = key {
+            self.cache.put_reply(key, &CachedReply { text: text.clone(), usage }, &job.owner)?;
         }
         Ok(Some(Reply { text, usage, cached: false }))
     }
@@ -91,7 +123,7 @@ impl Runner<'_> {
             match self.generator.generate(&job.request).await {
                 Ok(generation) => return Ok((generation.text, generation.usage)),
                 Err(error) if error.is_retryable() && retries < self.config.max_retries && !self.stop.is_stopped() => {
-                    sleep(pause).await;
+                    sleep(pause, self.stop).await;
                     pause = (pause * 2).min(MAX_PAUSE);
                     retries += 1;
                 }

@@ -15,11 +15,11 @@ use super::contexts::Written;
 use super::duplicates::{Compared, DuplicateOf, Duplicates};
 use super::encode::{self, Text, Vector};
 use super::languages::Languages;
-use super::spending::Spending;
 use super::{BuildReport, Failure, Meter};
 use crate::maintenance;
 use crate::opened::Opened;
 use crate::pipeline::Pipeline;
+use crate::spending::Spending;
 use crate::storage::{
     CatalogueReader, FileState, IndexEntry, Indexed, KnownDocument, Lease, NewChunk, NewDocument, RowId, SegmentFiles,
     Snapshot, indexed_language,
@@ -37,7 +37,7 @@ const MAX_AGE: Duration = Duration::from_secs(5);
 /// A document that is new, or is to replace what is there.
 pub(super) struct Change {
     pub replaces: Option<KnownDocument>,
-    /// The source and the path of a document that was read; nothing for one that was only cut again.
+    /// The source and the path of a document that was read; `None` for one that was only cut again.
     pub place: Option<(i64, String)>,
     pub document: Document,
     pub state: Option<FileState>,

@@ -5,10 +5,10 @@ use logothete_core::document::Document;
 use logothete_core::prompt::{context_prompt, tidy_context};
 use logothete_core::{Fingerprint, Result, TokenUsage};
 
-use super::spending::Spending;
 use crate::generate::{GenerationRequest, Job, Runner, usual_tokens};
 use crate::opened::Opened;
 use crate::pipeline::Writing;
+use crate::spending::Spending;
 use crate::storage::reply_key;
 use crate::threads::{Driver, StopToken};
 
@@ -113,14 +113,16 @@ pub(super) fn estimate(opened: &Opened, document: &Document, chunks: &[Chunk]) -
         Some(generator) => Runner::key(&**generator, request),
         None => reply_key(&[none.as_str()]),
     };
-    for chunk in chunks {
-        let request = request(writing, document, chunk);
-        if !opened.storage.cache.replies(&[&key(&request)])?.is_empty() {
+    let requests: Vec<GenerationRequest> = chunks.iter().map(|chunk| request(writing, document, chunk)).collect();
+    let keys: Vec<String> = requests.iter().map(key).collect();
+    let cached = opened.storage.cache.replies(&keys.iter().map(String::as_str).collect::<Vec<_>>())?;
+    for (request, key) in requests.iter().zip(&keys) {
+        if cached.contains_key(key) {
             needed.cached += 1;
             continue;
         }
         let count = |text: &str| generator.map_or_else(|| usual_tokens(text), |generator| generator.count_tokens(text));
-        needed.add(Written { asked: 1, cached: 0, tokens: expected(writing, &request, count) });
+        needed.add(Written { asked: 1, cached: 0, tokens: expected(writing, request, count) });
     }
     Ok(needed)
 }

@@ -7,8 +7,8 @@ use logothete_core::vector::{Encoder, Role};
 use logothete_core::{Error, ErrorKind, Result};
 
 use super::Meter;
-use super::spending::Spending;
 use crate::opened::Opened;
+use crate::spending::Spending;
 use crate::storage::{CachedVector, Indexed, VectorKey, vector_key};
 use crate::threads::{Driver, StopToken};
 

@@ -33,7 +33,7 @@ pub struct Estimate {
     /// All documents together. In JSON its fields stand beside the others.
     #[serde(flatten)]
     pub total: DocumentEstimate,
-    /// The tokens a second that the encoder was just seen to read; nothing where it runs elsewhere, since trying it could
+    /// The tokens a second that the encoder was just seen to read; `None` if it runs elsewhere, since trying it could
     /// cost.
     pub tokens_per_second: Option<f64>,
 }
@@ -59,7 +59,7 @@ pub struct DocumentEstimate {
     pub contexts_cached: usize,
     /// What the generator would read, and at most write.
     pub tokens: TokenUsage,
-    /// What all tokens cost at the prices of the settings, in their currency; nothing where no price is set.
+    /// What all tokens cost at the prices of the settings, in their currency; `None` if no price is set.
     pub cost: Option<f64>,
 }
 

@@ -13,7 +13,6 @@ mod languages;
 mod list;
 mod read;
 mod request;
-mod spending;
 mod upsert;
 
 pub(crate) use batch::Batch;
@@ -23,6 +22,5 @@ pub use estimate::{DocumentEstimate, Estimate};
 pub(crate) use read::run as build;
 pub(crate) use request::Meter;
 pub use request::{BuildReport, BuildRequest, Failure, Progress, PruneNeeded, Stage};
-pub(crate) use spending::Spending;
 pub use upsert::{OwnChunk, Upsert};
 pub(crate) use upsert::{remove, remove_chunk, upsert};

@@ -7,9 +7,9 @@ use logothete_core::{Error, ErrorKind, Result};
 use super::batch::{Batch, Change};
 use super::contexts::{self, Target};
 use super::read::now;
-use super::spending::Spending;
 use super::{BuildReport, Meter, list};
 use crate::opened::Opened;
+use crate::spending::Spending;
 use crate::storage::{FileState, UPSERTED, Which};
 use crate::threads::{Driver, StopToken};
 

@@ -7,8 +7,9 @@ use logothete_core::{Error, ErrorKind, Result};
 use serde::Serialize;
 
 use super::merge;
-use crate::ingest::{Batch, BuildReport, Spending};
+use crate::ingest::{Batch, BuildReport};
 use crate::opened::Opened;
+use crate::spending::Spending;
 use crate::storage::{VectorKey, Which, vector_key};
 use crate::threads::Driver;
 

@@ -9,8 +9,9 @@ use logothete_core::segment::RowSet;
 use logothete_core::vector::{VectorIndex, Vectors, merge_vectors, write_vectors};
 
 use super::ann;
-use crate::ingest::{BuildReport, Encoding, Meter, Spending, Text};
+use crate::ingest::{BuildReport, Encoding, Meter, Text};
 use crate::opened::{Opened, identity};
+use crate::spending::Spending;
 use crate::storage::{FileKind, Indexed, SegmentEntry, SegmentFiles};
 use crate::threads::{Driver, StopToken};
 

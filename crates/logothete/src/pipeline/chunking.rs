@@ -23,7 +23,7 @@ impl Factory<'_> {
     /// The limit in force.
     ///
     /// # Errors
-    /// When the settings make no sense; the message says what to set.
+    /// If the settings make no sense; the message says what to set.
     fn limit(&self) -> Result<Limit> {
         let (config, encoder) = (self.config, self.encoder);
         let (unit, usual) = match config.unit {
@@ -60,7 +60,7 @@ impl Factory<'_> {
     /// The chunker that these settings describe.
     ///
     /// # Errors
-    /// When they make no sense; the message says what to set.
+    /// If they make no sense; the message says what to set.
     fn chunker(&self) -> Result<Arc<dyn Chunker>> {
         let (config, limit) = (self.config, self.limit()?);
         Ok(match config.strategy {
@@ -103,7 +103,7 @@ impl Writing {
     /// The generator.
     ///
     /// # Errors
-    /// When there is none.
+    /// If there is none.
     pub(crate) fn generator(&self) -> Result<&Arc<dyn Generator>> {
         self.generator.as_ref().ok_or_else(|| {
             let message = "generated context needs a generator, and this pipeline has none; give it one with \

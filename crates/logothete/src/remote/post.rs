@@ -30,7 +30,7 @@ impl Post {
     /// Requests to an address whose host is allowed.
     ///
     /// # Errors
-    /// When it is no address, or its host is not allowed.
+    /// If it is no address, or its host is not allowed.
     pub(super) fn new(
         address: &str,
         allowed: &[String],
@@ -46,7 +46,7 @@ impl Post {
     /// Sends a request until it is answered, or has failed too often.
     ///
     /// # Errors
-    /// When the server refuses it, is busy or out of reach for too long, or answers something else than JSON.
+    /// If the server refuses it, is busy or out of reach for too long, or answers something else than JSON.
     pub(super) fn send(&self, body: &Value) -> Result<Value> {
         let mut pause = FIRST_PAUSE;
         for tried in 0.. {

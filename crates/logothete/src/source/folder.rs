@@ -28,7 +28,7 @@ impl FolderSource {
     /// The source of a path.
     ///
     /// # Errors
-    /// When there is nothing at the path; the message suggests the nearest name that exists.
+    /// If there is nothing at the path; the message suggests the nearest name that exists.
     pub fn new(path: impl AsRef<Path>) -> Result<Self> {
         let path = path.as_ref();
         let place = path.display();
@@ -48,7 +48,7 @@ impl FolderSource {
     /// of the `exclude` patterns. Patterns are as in `.gitignore` files: `*.pdf`, `drafts/`, `**/old-*`.
     ///
     /// # Errors
-    /// When a pattern cannot be understood.
+    /// If a pattern cannot be understood.
     pub fn filtered(mut self, include: &[String], exclude: &[String]) -> Result<Self> {
         let mut globs = OverrideBuilder::new(&self.root);
         let all = include.iter().cloned().chain(exclude.iter().map(|pattern| format!("!{pattern}")));
@@ -144,7 +144,7 @@ impl FolderSource {
     /// Reads a file that was listed.
     ///
     /// # Errors
-    /// When it cannot be read, or has more than `max` bytes.
+    /// If it cannot be read, or has more than `max` bytes.
     pub fn content(&self, item: &Item, max: u64) -> Result<Content> {
         let unreadable = |error: std::io::Error| {
             Error::new(ErrorKind::System, format!("it could not be read: {error}")).because(error)

@@ -36,13 +36,13 @@ pub trait Source: Send + Sync {
     /// Lists the items.
     ///
     /// # Errors
-    /// When nothing can be listed.
+    /// If nothing can be listed.
     fn items(&self) -> BoxFuture<'_, Result<Items>>;
 
     /// Reads an item. Of more than `max` bytes nothing is needed but the error that says so.
     ///
     /// # Errors
-    /// When the item cannot be read.
+    /// If the item cannot be read.
     fn read<'a>(&'a self, item: &'a Item, max: u64) -> BoxFuture<'a, Result<Content>>;
 }
 

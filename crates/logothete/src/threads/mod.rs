@@ -10,7 +10,7 @@ use std::any::Any;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::mpsc;
 use std::sync::{Arc, OnceLock};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use logothete_core::{Error, ErrorKind, Result};
 use rayon::{ThreadPool, ThreadPoolBuilder};
@@ -113,11 +113,16 @@ pub(crate) async fn blocking<T: Send + 'static>(work: impl FnOnce() -> Result<T>
     received(receiver).await
 }
 
-/// Completes after a pause, in any runtime or none.
-pub(crate) async fn sleep(pause: Duration) {
-    // A pause is rare, and a thread for each of them is cheap beside what is waited for.
+/// Completes after a pause, or soon after a stop is requested, in any runtime or none.
+pub(crate) async fn sleep(pause: Duration, stop: &StopToken) {
+    /// How often the token is looked at.
+    const STEP: Duration = Duration::from_millis(20);
+    let (end, stop) = (Instant::now() + pause, stop.clone());
+    // Pauses are rare, and a thread for each of them is cheap compared with the service.
     let _ = blocking(move || {
-        std::thread::sleep(pause);
+        while !stop.is_stopped() && Instant::now() < end {
+            std::thread::sleep(STEP.min(end.saturating_duration_since(Instant::now())));
+        }
         Ok(())
     })
     .await;

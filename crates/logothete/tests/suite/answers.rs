@@ -14,7 +14,7 @@ fn demo() -> PathBuf {
     PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("../../demo")
 }
 
-async fn corpus() -> (Corpus, TempDir) {
+pub async fn corpus() -> (Corpus, TempDir) {
     let folder = tempfile::tempdir().expect("a temporary folder");
     let corpus = Pipeline::default().open(folder.path().join("h.corpus")).await.expect("a corpus");
     corpus.build(demo().join("documents")).await.expect("a build");

@@ -165,7 +165,7 @@ impl Lists {
         Self { levels: levels.collect(), counts: HashMap::new() }
     }
 
-    /// The marker of the next item of a list: `3.`, `(b)`; nothing for a bullet.
+    /// Returns the marker of the next item of a list, such as `3.` or `(b)`; `None` for a bullet.
     fn next(&mut self, list: &str, level: usize) -> Option<String> {
         let levels = self.levels.get(list)?;
         let level = level.min(levels.len().checked_sub(1)?);

@@ -20,7 +20,7 @@ const PARAGRAPH_GAP: f32 = 1.2;
 const CODE_GAP: f32 = 3.2;
 /// A line indented by this many times its size against the one above begins a paragraph.
 const INDENT: f32 = 0.9;
-/// A caption stands no further from its figure or table than this, in points.
+/// The greatest distance of a caption from its figure or table, in points.
 const CAPTION_REACH: f32 = 60.0;
 
 /// Writes all pages as blocks.
@@ -57,7 +57,7 @@ fn body_size(pages: &[PageLines]) -> f32 {
     sizes.iter().max_by_key(|(size, count)| (**count, **size)).map_or(0.0, |(size, _)| *size as f32 / 2.0)
 }
 
-/// Slanting lines that stand on several pages: stamps, not text.
+/// Slanting lines that several pages repeat: stamps, not text.
 fn repeated_aslant(pages: &[PageLines]) -> HashSet<String> {
     let mut counts: HashMap<&str, usize> = HashMap::new();
     for (_, line) in pages.iter().flat_map(|page| &page.aslant) {
@@ -74,7 +74,7 @@ fn repeated_aslant(pages: &[PageLines]) -> HashSet<String> {
 struct Style {
     body: f32,
     leading: f32,
-    /// Whether most of the text is in type of one width; then that is not code.
+    /// Whether most of the text has characters of one width, which then does not mean code.
     typewritten: bool,
     headings: Levels,
     vocabulary: HashSet<String>,
@@ -119,7 +119,7 @@ fn bare(word: &str) -> &str {
     word.trim_matches(|c: char| !c.is_alphanumeric())
 }
 
-/// A block whose end has not been met.
+/// A block that has not ended yet.
 struct OpenBlock<'a> {
     kind: BlockKind,
     level: u8,
@@ -150,9 +150,9 @@ struct Writer<'a, 'b> {
     builder: &'b mut DocumentBuilder,
     open: Option<OpenBlock<'a>>,
     table: Option<OpenTable<'a>>,
-    /// A page that has begun, and has not been told to the builder.
+    /// A page that has begun and that the builder does not know of yet.
     page: Option<u32>,
-    /// The page that the builder was told last.
+    /// The last page that the builder knows of.
     told: Option<u32>,
     deferred: Vec<Deferred>,
     /// The footnotes of the page that no block has referred to yet, with their marks.
@@ -515,7 +515,7 @@ impl Style {
         }
     }
 
-    /// Takes the hyphen off a word that was parted at the end of a line; false when nothing comes between the two lines.
+    /// Removes the hyphen of a word that was parted at the end of a line. Returns `false` if no blank comes between the two lines.
     fn mend(&self, before: &mut String, next: &str) -> bool {
         let tail = before.rsplit(char::is_whitespace).next().unwrap_or_default();
         let head = next.split_whitespace().next().unwrap_or_default();
@@ -535,7 +535,7 @@ impl Style {
     }
 }
 
-/// Returns `true` if a line begins a new item. A figure with a full stop may as well end a sentence, so it needs an end before it.
+/// Returns `true` if a line begins a new item. A figure with a full stop may also end a sentence, so the line before must have ended one.
 fn begins_item(open: &OpenBlock<'_>, line: &Line) -> bool {
     list_marker(&line.text).is_some_and(|marker| {
         let ended = open.last.text.trim_end().ends_with(['.', '!', '?', ':', ';', ',']);

@@ -1,9 +1,8 @@
 //! Where the content of a page draws: glyphs go to layers by their direction, and paths become rules, fills and shapes.
 
 use hayro_font::kurbo::{Affine, BezPath, PathEl, Point, Rect, Shape, Vec2};
-use logothete_core::document::Area;
 
-use super::page::{Drawn, Layer, PlacedGlyph, Rule};
+use super::drawn::{Drawn, Layer, PlacedGlyph, Rule, area_of};
 use super::stems::GlyphStyle;
 use super::tags::Role;
 
@@ -27,14 +26,9 @@ pub(super) struct Canvas {
     pub role: Role,
 }
 
-/// The area of a rectangle.
-pub(super) fn area_of(rect: Rect) -> Area {
-    Area { left: rect.x0 as f32, top: rect.y0 as f32, right: rect.x1 as f32, bottom: rect.y1 as f32 }
-}
-
 impl Canvas {
     /// Places a glyph with a text. `along` reaches to its end, and `up` is a thousandth of the em above its origin.
-    pub(super) fn glyph(&mut self, text: &str, origin: Point, along: Vec2, up: Vec2, look: GlyphStyle) {
+    pub(super) fn glyph(&mut self, text: &str, origin: Point, along: Vec2, up: Vec2, style: GlyphStyle) {
         let (tip, size) = (origin + along, 1000.0 * up.hypot());
         let is_placed = origin.is_finite() && tip.is_finite() && size.is_finite() && size > 0.5;
         if !is_placed || !self.area.inflate(2.0, 2.0).contains(origin) {
@@ -62,7 +56,7 @@ impl Canvas {
             right: tip.x as f32,
             baseline: origin.y as f32,
             size: size as f32,
-            look,
+            style,
             role: self.role,
         });
     }

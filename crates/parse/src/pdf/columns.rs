@@ -1,9 +1,8 @@
 //! Reading order: columns are read one after the other, the rest from the top down.
 //!
-//! Words on one baseline make a row, and a wide gap parts a row into segments. From a row with a gap the gutter is followed
-//! up and down for as long as no segment crosses it; where enough lines of prose stand on both sides, the band is two
-//! columns, and each is taken apart in the same way. Short cells on both sides of a gap are no columns: they are a table,
-//! a list with labels, or a table of contents.
+//! Words on one baseline make a row, and a wide gap parts a row into segments. From a row with a gap, the gutter is followed up and
+//! down until a segment crosses it. If enough lines of prose stand on both sides, the band has two columns, and each is taken apart in
+//! the same way. Short cells on both sides of a gap are a table, a list with labels or a table of contents.
 
 use logothete_core::document::Area;
 
@@ -17,7 +16,7 @@ const MIN_LINES: usize = 4;
 const MIN_WORDS: f32 = 3.0;
 /// Lines of prose fill at least this share of their column on average.
 const MIN_FILL: f32 = 0.55;
-/// Columns within columns: no page has more.
+/// The depth to which columns within columns are taken apart.
 const MAX_DEPTH: usize = 4;
 
 /// A part of a row between two wide gaps.
@@ -69,7 +68,7 @@ fn order(words: Vec<Word>, depth: usize, targets: &[(Area, String)], lines: &mut
     }
 }
 
-/// A row as one line again; objects of the page are lines of their own.
+/// Makes a row one line again. An object of the page is a line of its own.
 fn whole(row: Option<Row>, targets: &[(Area, String)], lines: &mut Vec<Line>) {
     let Some(row) = row else { return };
     let aside = match &row[..] {
@@ -131,7 +130,7 @@ fn band_from(rows: &[Option<Row>], from: usize) -> Option<(usize, usize, Gutter)
     None
 }
 
-/// The gaps of a row; and the gap between it and the next, when the two stand side by side on baselines of their own.
+/// The gaps of a row, and the gap between it and the next if the two stand side by side on baselines of their own.
 fn seeds(rows: &[Option<Row>], at: usize) -> Vec<Gutter> {
     let row = |index: usize| rows.get(index).and_then(Option::as_ref);
     let Some(this) = row(at) else { return Vec::new() };
@@ -147,7 +146,7 @@ fn seeds(rows: &[Option<Row>], at: usize) -> Vec<Gutter> {
     gaps
 }
 
-/// Follows a gutter up to `from` and down, for as long as it stays open.
+/// Follows a gutter up to `from` and down, as long as it stays open.
 fn follow(rows: &[Option<Row>], from: usize, at: usize, mut gutter: Gutter) -> Option<(usize, usize, Gutter)> {
     let mut end = at;
     while end < rows.len() && narrow(&mut gutter, rows[end].as_ref()?) {
@@ -157,11 +156,11 @@ fn follow(rows: &[Option<Row>], from: usize, at: usize, mut gutter: Gutter) -> O
     while first > from && narrow(&mut gutter, rows[first - 1].as_ref()?) {
         first -= 1;
     }
-    // A heading or a last line on one side only belongs to the page, unless its column goes on.
+    // A heading or a last line on one side belongs to the page unless its column continues.
     (end > first).then_some((first, end, gutter))
 }
 
-/// Narrows a gutter to what a row leaves of it; false when the row crosses it or leaves too little.
+/// Narrows a gutter to what a row leaves of it. Returns `false` if the row crosses it or leaves too little.
 fn narrow(gutter: &mut Gutter, row: &Row) -> bool {
     let mut left = gutter.left;
     let mut right = gutter.right;

@@ -2,17 +2,17 @@
 
 use logothete_core::document::Area;
 
+use super::drawn::Drawn;
 use super::lines::{Word, line, rows};
-use super::page::Drawn;
 use super::sheet::PageFigure;
 
 /// A figure is at least this wide and high, in points.
 const LEAST: f32 = 36.0;
 /// A drawing has at least so many shapes.
 const MIN_SHAPES: usize = 6;
-/// What covers more of the page than this is its background.
+/// Anything that covers a larger share of the page is its background.
 const BACKGROUND: f32 = 0.8;
-/// The page is looked at in squares of this size, in points; shapes in squares that touch belong together.
+/// The side of the squares into which the page is divided, in points. Shapes in squares that touch belong together.
 const SQUARE: f32 = 9.0;
 
 /// Finds the figures of a page and takes the words inside them out of `words`, and their rules out of the page's.
@@ -93,7 +93,7 @@ fn is_background(area: Area, page: f32) -> bool {
     area.width() * area.height() > BACKGROUND * page
 }
 
-/// Returns `true` if running text stands inside: then it is a box, not a figure.
+/// Returns `true` if running text stands inside, so that it is a box and not a figure.
 fn holds_prose(area: Area, words: &[Word]) -> bool {
     let inside =
         words.iter().filter(|word| area.holds((word.left + word.right) / 2.0, word.baseline - 0.3 * word.size));
@@ -118,7 +118,7 @@ fn clusters(drawn: &Drawn, pictures: &[Area]) -> Vec<(Area, usize, bool)> {
     let mut covered = vec![false; columns * rows];
     let page = drawn.width * drawn.height;
     let shapes: Vec<Area> = drawn.shapes.iter().copied().filter(|area| !is_background(*area, page)).collect();
-    // Enough squares for any real figure; shapes beyond are all over the page.
+    // No real figure needs more squares.
     let mut steps = 4_000_000usize;
     for area in shapes.iter().chain(pictures) {
         for square in squares(*area) {

@@ -1,4 +1,4 @@
-//! Running headers, footers and page numbers: what stands at the same height of many pages and says the same.
+//! Running headers, footers and page numbers: lines that many pages repeat at the same height.
 
 use std::collections::HashMap;
 
@@ -13,8 +13,8 @@ const EDGE: f32 = 0.14;
 
 /// Moves furniture out of the lines of each page.
 ///
-/// A line is furniture when the same words, figures aside, stand at the same height on at least half of the pages, or on
-/// at least three in a row of a longer document. One page alone has none.
+/// A line is furniture if the same words, figures aside, stand at the same height on at least half of the pages, or on at least
+/// three successive ones of a longer document. A single page has none.
 pub(super) fn mark(pages: &mut [PageLines]) {
     let mut counts: HashMap<(String, i32), usize> = HashMap::new();
     for page in pages.iter() {

@@ -1,9 +1,8 @@
 //! Which lines are headings, and how deep.
 //!
-//! A heading is set larger than the body, or bold, or between two rules, and stands apart. What the file itself says, by
-//! its tags or its outline, comes first. Else the level comes from the number before it (`5.4.1` is three deep); other
-//! headings of the same look get the level that most numbered ones of that look have; without any numbers the looks are
-//! ranked: larger before smaller, ruled before bold.
+//! A heading is set larger than the body, or bold, or between two rules, and stands apart. The tags and the outline of the file come
+//! first. Otherwise the level is that of the number before the heading (`5.4.1` has level 3). Headings without a number get the level of
+//! most numbered headings of the same style. If there are no numbers, styles are ranked: larger before smaller, ruled before bold.
 
 use std::collections::{BTreeMap, HashMap};
 
@@ -14,15 +13,15 @@ use super::tags::Role;
 
 /// A heading's type is larger than the body's by at least this factor.
 const LARGER: f32 = 1.08;
-/// A bold heading is no smaller than the body by more than this factor.
+/// The smallest size of a bold heading, over that of the body.
 const AS_LARGE: f32 = 0.93;
-/// A heading is no longer than this, in characters.
+/// The greatest length of a heading, in characters.
 const LONGEST: usize = 150;
-/// No heading is deeper.
+/// The deepest level.
 const MAX_DEPTH: u8 = 6;
-/// In a document with no more headings than this, each look counts.
+/// In a document with at most so many headings, every style counts.
 const FEW: usize = 8;
-/// Where more of the lines than this are bold, bold is not for headings.
+/// If more than this share of the lines is bold, bold does not mark headings.
 const MAX_BOLD: f32 = 0.3;
 
 /// Sizes within half a point are one.
@@ -30,27 +29,27 @@ pub(super) fn step(size: f32) -> i32 {
     (size * 2.0).round() as i32
 }
 
-/// The look of a heading. Looks order from the least to the most important.
+/// The style of a heading, ordered from the least to the most important.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub(super) struct HeadingLook {
+pub(super) struct HeadingStyle {
     size: i32,
     boxed: bool,
     bold: bool,
 }
 
-/// The level of each look of heading.
+/// The level of each style of heading.
 #[derive(Debug, Default)]
 pub(super) struct Levels {
     body: f32,
     by_bold: bool,
-    /// Headings no larger than the body are this deep at least: one deeper than the larger ones.
+    /// The least level of headings that are no larger than the body: one more than that of larger ones.
     floor: u8,
-    by_look: BTreeMap<HeadingLook, u8>,
+    by_style: BTreeMap<HeadingStyle, u8>,
     outline: HashMap<String, u8>,
 }
 
 impl Levels {
-    /// Looks at all the headings of a document. `outline` is what the file says of them, if it is to be believed.
+    /// Learns the levels from all headings of a document and from its outline.
     pub(super) fn of(pages: &[PageLines], body: f32, outline: &[OutlineEntry]) -> Self {
         let all = pages.iter().flat_map(PageLines::text_lines);
         let (bold, count) = all.fold((0, 0), |(bold, count), line| (bold + usize::from(line.bold), count + 1));
@@ -58,17 +57,17 @@ impl Levels {
             body,
             by_bold: (bold as f32) < MAX_BOLD * count as f32,
             floor: 1,
-            by_look: BTreeMap::new(),
+            by_style: BTreeMap::new(),
             outline: outline.iter().map(|entry| (key(&entry.title), entry.level.min(MAX_DEPTH))).collect(),
         };
-        // How many headings of each look have a number of each depth; no number counts as depth 0.
-        let mut depths: BTreeMap<HeadingLook, HashMap<u8, usize>> = BTreeMap::new();
+        // How many headings of each style have a number of each depth. A heading without a number counts as depth 0.
+        let mut depths: BTreeMap<HeadingStyle, HashMap<u8, usize>> = BTreeMap::new();
         for page in pages {
             for (index, line) in page.lines.iter().enumerate() {
-                if let Some(look) = levels.look(page, index)
+                if let Some(style) = levels.style(page, index)
                     && !levels.is_label(page, index)
                 {
-                    *depths.entry(look).or_default().entry(number_depth(&line.text).unwrap_or(0)).or_default() += 1;
+                    *depths.entry(style).or_default().entry(number_depth(&line.text).unwrap_or(0)).or_default() += 1;
                 }
             }
         }
@@ -76,18 +75,18 @@ impl Levels {
         levels
     }
 
-    /// The look of a title that stands above the text on the first page: the largest of all, and met once. One on a page
-    /// of its own heads the whole file, and its chapters are the outermost level.
-    fn title(&self, pages: &[PageLines], depths: &BTreeMap<HeadingLook, HashMap<u8, usize>>) -> Option<HeadingLook> {
+    /// Returns the style of a title above the text of the first page: the largest, and used once. A title on a page of its own is
+    /// the heading of the whole file, and the chapters have the first level.
+    fn title(&self, pages: &[PageLines], depths: &BTreeMap<HeadingStyle, HashMap<u8, usize>>) -> Option<HeadingStyle> {
         let (largest, counts) = depths.last_key_value()?;
         let first = pages.first()?;
-        let on_first = (0..first.lines.len()).any(|index| self.look(first, index) == Some(*largest));
+        let on_first = (0..first.lines.len()).any(|index| self.style(first, index) == Some(*largest));
         let text = first.text_lines().filter(|line| step(line.size) == step(self.body)).count();
         (counts.values().sum::<usize>() == 1 && on_first && text >= 5).then_some(*largest)
     }
 
-    /// Gives each look a level, from the most important down.
-    fn rank(&mut self, depths: &BTreeMap<HeadingLook, HashMap<u8, usize>>, title: Option<HeadingLook>) {
+    /// Gives each style a level, from the most important down.
+    fn rank(&mut self, depths: &BTreeMap<HeadingStyle, HashMap<u8, usize>>, title: Option<HeadingStyle>) {
         let told = |counts: &HashMap<u8, usize>| {
             let numbered = counts.iter().filter(|(depth, _)| **depth > 0);
             numbered
@@ -98,21 +97,21 @@ impl Levels {
         let any_told = depths.values().any(|counts| told(counts).is_some());
         let all: usize = depths.values().flat_map(HashMap::values).sum();
         let mut level = 0;
-        for (look, counts) in depths.iter().rev() {
-            // The looks of a title page come once or twice, and are no levels of their own.
-            let rare = all > FEW && counts.values().sum::<usize>() < 3 && title != Some(*look);
+        for (style, counts) in depths.iter().rev() {
+            // The styles of a title page are used once or twice, and are not levels of their own.
+            let rare = all > FEW && counts.values().sum::<usize>() < 3 && title != Some(*style);
             let by_number = told(counts).map(|depth| depth.max(self.floor));
             let own = match by_number {
                 Some(depth) => depth,
-                // Larger than everything numbered: a title.
+                // It is larger than everything numbered, so it is a title.
                 None if any_told && level == 0 => 1,
                 None => level + 1,
             }
             .min(MAX_DEPTH);
-            self.by_look.insert(*look, own);
+            self.by_style.insert(*style, own);
             if !rare && (by_number.is_some() || !any_told || level > 0) {
                 level = own;
-                if look.size > step(self.body) {
+                if style.size > step(self.body) {
                     self.floor = self.floor.max((own + 1).min(MAX_DEPTH));
                 }
             }
@@ -127,13 +126,13 @@ impl Levels {
         counted
             && word.chars().all(char::is_alphabetic)
             && index + 1 < page.lines.len()
-            && self.look(page, index + 1).is_some_and(|next| Some(next) != self.look(page, index))
+            && self.style(page, index + 1).is_some_and(|next| Some(next) != self.style(page, index))
     }
 
-    /// The look of a line that is a heading by its look; nothing for one that is none.
-    fn look(&self, page: &PageLines, index: usize) -> Option<HeadingLook> {
+    /// Returns the style of a line that is a heading by its style; `None` for other lines.
+    fn style(&self, page: &PageLines, index: usize) -> Option<HeadingStyle> {
         let line = &page.lines[index];
-        // The letters over the parts of an index are set large, and head nothing.
+        // The letters over the parts of an index are large, and are no headings.
         let text = head_text(line);
         let letters = text.chars().filter(|c| c.is_alphabetic()).count();
         if line.object.is_some() || text.len() > LONGEST || letters < if line.boxed { 1 } else { 3 } || line.is_entry()
@@ -142,15 +141,15 @@ impl Levels {
         }
         let large = line.size >= self.body * LARGER;
         let bold = line.bold && self.by_bold && line.size >= self.body * AS_LARGE && stands_apart(page, index);
-        (large || line.boxed || bold).then_some(HeadingLook {
+        (large || line.boxed || bold).then_some(HeadingStyle {
             size: step(line.size.max(self.body)),
             boxed: line.boxed,
-            // Among larger type weight tells no levels apart.
+            // The weight of larger type does not distinguish levels.
             bold: line.bold && !large,
         })
     }
 
-    /// The level of a heading; nothing for a line that is none.
+    /// Returns the level of a heading; `None` for other lines.
     pub(super) fn level(&self, page: &PageLines, index: usize) -> Option<u8> {
         let line = &page.lines[index];
         if let Role::Heading(level) = line.role
@@ -158,20 +157,20 @@ impl Levels {
         {
             return Some(level);
         }
-        let look = self.look(page, index);
+        let style = self.style(page, index);
         let is_set_off = line.bold || line.slanted || line.size > 1.04 * self.body;
-        if (look.is_some() || is_set_off && stands_apart(page, index))
+        if (style.is_some() || is_set_off && stands_apart(page, index))
             && let Some(level) = self.outlined(head_text(line))
         {
             return Some(level);
         }
-        let look = look?;
+        let style = style?;
         if self.is_label(page, index) {
             return self.level(page, index + 1);
         }
-        let floor = if look.size > step(self.body) { 1 } else { self.floor };
+        let floor = if style.size > step(self.body) { 1 } else { self.floor };
         let by_number = number_depth(&line.text).map(|depth| depth.max(floor));
-        Some(by_number.or(self.by_look.get(&look).copied()).unwrap_or(1).clamp(1, MAX_DEPTH))
+        Some(by_number.or(self.by_style.get(&style).copied()).unwrap_or(1).clamp(1, MAX_DEPTH))
     }
 
     /// The level that the outline gives a heading.
@@ -180,7 +179,7 @@ impl Levels {
     }
 }
 
-/// What a heading says; a text in another look beside it is no part of it.
+/// Returns the text of a heading without text in another style beside it.
 pub(super) fn head_text(line: &Line) -> &str {
     match line.aside {
         Some(at) if line.boxed => line.text[..at].trim_end(),
@@ -188,7 +187,7 @@ pub(super) fn head_text(line: &Line) -> &str {
     }
 }
 
-/// Returns `true` if a bold line stands apart as a heading does: not in a run of bold lines, with space above, no sentence.
+/// Returns `true` if a bold line stands apart as a heading does: it is no sentence, has space above, and is in no run of bold lines.
 fn stands_apart(page: &PageLines, index: usize) -> bool {
     let line = &page.lines[index];
     let before = index.checked_sub(1).map(|before| &page.lines[before]);
@@ -211,7 +210,7 @@ fn stands_apart(page: &PageLines, index: usize) -> bool {
     spaced && bold_run < 3 && !sentence && after.is_some() && !line.text.starts_with(['•', '–', '-', '*'])
 }
 
-/// A heading's words as they are compared: without the number before them.
+/// Returns a heading as it is compared: lower case, without blanks and signs, and without the number before it.
 fn key(text: &str) -> String {
     let lower = text.to_lowercase();
     let words: Vec<&str> = lower.split(|c: char| !c.is_alphanumeric()).filter(|word| !word.is_empty()).collect();
@@ -219,7 +218,7 @@ fn key(text: &str) -> String {
     if numbers < words.len() { words[numbers..].concat() } else { words.concat() }
 }
 
-/// How deep the number before a heading is: `3` is 1, `3.2` is 2. A figure alone must be followed by words.
+/// Returns the depth of the number before a heading: 1 for `3`, 2 for `3.2`. A figure alone must be followed by words.
 fn number_depth(text: &str) -> Option<u8> {
     let (number, rest) = text.split_once(' ')?;
     let number = number.strip_suffix('.').unwrap_or(number);

@@ -2,7 +2,7 @@
 
 use logothete_core::document::{Area, InlineLink, Span};
 
-use super::page::Layer;
+use super::drawn::Layer;
 use super::stems::Weight;
 use super::tags::Role;
 
@@ -12,7 +12,7 @@ const WORD_GAP: f32 = 0.17;
 const SAME_LINE: f32 = 0.35;
 /// The same for small glyphs beside large ones.
 const SCRIPT: f32 = 0.6;
-/// Two copies of a word nearer than this share of the font size are one that was drawn twice, to look bold.
+/// Two copies of a word nearer than this share of the font size are one word, drawn twice to look bold.
 const DOUBLED: f32 = 0.12;
 /// Room for the letters of most words.
 const WORD_BYTES: usize = 16;
@@ -32,7 +32,7 @@ pub(super) struct Word {
     pub weight: Weight,
     pub slanted: bool,
     pub role: Role,
-    /// The width of every glyph over the font size, when they all have one; 0 for a word whose glyphs differ.
+    /// The width of every glyph over the font size; 0 if the widths differ.
     pub pitch: f32,
     /// The object of the page that stands here, in place of a word.
     pub object: Option<usize>,
@@ -55,7 +55,7 @@ impl Word {
         }
     }
 
-    /// Where it is.
+    /// The area of its letters.
     pub(super) fn area(&self) -> Area {
         let (top, bottom) = (self.baseline - 0.8 * self.size, self.baseline + 0.22 * self.size);
         Area { left: self.left, top, right: self.right, bottom }
@@ -82,12 +82,12 @@ pub(super) struct Line {
     pub bold: bool,
     pub slanted: bool,
     pub role: Role,
-    /// The width of a character, when all have the same; else 0.
+    /// The width of a character over the font size; 0 if the widths differ.
     pub pitch: f32,
     pub links: Vec<InlineLink>,
-    /// Its words with how sure their recognition was, from 0 to 1, where they were recognised from a picture.
+    /// The words that were recognised from a picture, with confidences from 0 to 1.
     pub words: Vec<(Span, f32)>,
-    /// Where text in another look begins behind a wide gap, such as the meaning beside a headword.
+    /// Where text in another style begins after a wide gap, such as the meaning beside a headword.
     pub aside: Option<usize>,
     /// Whether it ends with a page number at the far side, as the entries of a table of contents do.
     pub paged: bool,
@@ -129,7 +129,7 @@ pub(super) fn words(layer: &Layer) -> Vec<Word> {
             let size = word.size.max(glyph.size);
             let gap = glyph.left - word.right;
             let rise = word.baseline - glyph.baseline;
-            // Small figures are raised further than letters wander.
+            // Small figures are raised further than the baseline of letters varies.
             let reach = if glyph.size.min(word.size) < 0.85 * size { SCRIPT } else { SAME_LINE };
             if rise.abs() < reach * size && gap < WORD_GAP * size && gap > -0.6 * size {
                 // A second copy of the last glyph, a hair's breadth away.
@@ -152,7 +152,7 @@ pub(super) fn words(layer: &Layer) -> Vec<Word> {
                     (word.size, word.baseline) = (glyph.size, glyph.baseline);
                 }
                 if word.weight == Weight::Unknown {
-                    (word.weight, word.slanted) = (glyph.look.weight, glyph.look.slanted);
+                    (word.weight, word.slanted) = (glyph.style.weight, glyph.style.slanted);
                 }
                 continue;
             }
@@ -165,8 +165,8 @@ pub(super) fn words(layer: &Layer) -> Vec<Word> {
             right: glyph.right,
             baseline: glyph.baseline,
             size: glyph.size,
-            weight: glyph.look.weight,
-            slanted: glyph.look.slanted,
+            weight: glyph.style.weight,
+            slanted: glyph.style.slanted,
             role: glyph.role,
             pitch: width,
             object: None,
@@ -176,7 +176,7 @@ pub(super) fn words(layer: &Layer) -> Vec<Word> {
     words
 }
 
-/// A raised or lowered small figure as its own character, so that `m²` does not read as `m2`.
+/// Returns a raised or lowered small figure as a character of its own, so that `m²` does not read as `m2`.
 fn script(text: &str, rise: f32, smaller: f32) -> Option<char> {
     if smaller > 0.85 || rise.abs() < 0.08 {
         return None;
@@ -198,8 +198,8 @@ fn raise(text: &mut String) {
     }
 }
 
-/// Puts words on one baseline together: rows from the top of the page to its foot, each from left to right. What was drawn
-/// twice is kept once.
+/// Puts words on one baseline together. Rows go from the top of the page to its foot, and each from left to right. A word that was
+/// drawn twice is kept once.
 pub(super) fn rows(mut words: Vec<Word>) -> Vec<Vec<Word>> {
     words.sort_by(|a, b| a.baseline.total_cmp(&b.baseline));
     let mut rows: Vec<Vec<Word>> = Vec::new();
@@ -217,14 +217,14 @@ pub(super) fn rows(mut words: Vec<Word>) -> Vec<Vec<Word>> {
     rows
 }
 
-/// A row that begins with a word, with room for others.
+/// Returns a row that begins with a word and has room for others.
 pub(super) fn with_room(word: Word) -> Vec<Word> {
     let mut row = Vec::with_capacity(ROW_WORDS);
     row.push(word);
     row
 }
 
-/// Small words raised or lowered so far that they made a row of their own go back to the row that they belong to.
+/// Puts small words that made a row of their own, because they are raised or lowered, back into their row.
 fn join_scripts(rows: &mut Vec<Vec<Word>>) {
     let tallest = |row: &[Word]| row.iter().map(|word| word.size).fold(0.0, f32::max);
     let mut index = 0;
@@ -261,7 +261,7 @@ fn fits(row: &[Word], word: &Word) -> bool {
         .is_some_and(|tallest| (word.baseline - tallest.baseline).abs() < SAME_LINE * tallest.size.max(word.size))
 }
 
-/// The words of a row, or of a part of one, as a line.
+/// Makes a line of the words of a row, or of a part of one.
 pub(super) fn line(words: &[Word]) -> Line {
     let longest = words.iter().max_by_key(|word| word.text.len());
     let (size, baseline) = longest.map_or((0.0, 0.0), |word| (word.size, word.baseline));
@@ -311,8 +311,7 @@ pub(super) fn line(words: &[Word]) -> Line {
     }
 }
 
-/// The width of a character over the font size, when most words have one and the same; else 0. A sign from another font may
-/// stand in between.
+/// Returns the width of a character over the font size if most words have the same one, or 0. A sign may be from another font.
 fn one_pitch(words: &[Word]) -> f32 {
     let Some(longest) = words.iter().filter(|word| word.pitch > 0.0).max_by_key(|word| word.text.len()) else {
         return 0.0;
@@ -323,7 +322,7 @@ fn one_pitch(words: &[Word]) -> f32 {
     if alike * 4 >= 3 * usize::max(all, 1) { longest.pitch } else { 0.0 }
 }
 
-/// Words in type of one width, with as many blanks between them as fit.
+/// Joins words in type of one width, with as many blanks between them as fit.
 fn spaced(words: &[Word], pitch: f32) -> String {
     let mut text = String::new();
     let mut end = f32::NAN;
@@ -338,7 +337,7 @@ fn spaced(words: &[Word], pitch: f32) -> String {
     text
 }
 
-/// Returns `true` if one width of all characters tells anything: figures have one width in most fonts.
+/// Returns `true` if equal widths mean something in this text. Figures have equal widths in most fonts.
 fn tells_pitch(text: &str) -> bool {
     let narrow = text.contains(['i', 'l', 'j', 't', 'f', 'r', '.', ',', '(', '\'', '-', ':', ';', '|', '[']);
     let wide =

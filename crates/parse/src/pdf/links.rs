@@ -6,9 +6,9 @@ use hayro_syntax::object::{Array, Dict, Name, String as PdfString};
 use hayro_syntax::page::Page;
 use logothete_core::document::Area;
 
-/// No page has more links than this that are looked at.
+/// More links than this on a page are ignored.
 const MAX_LINKS: usize = 5_000;
-/// No tree of page labels is deeper than this.
+/// The depth to which a tree of page labels is followed.
 const MAX_DEPTH: usize = 16;
 
 /// The areas of a page that point to an address outside the file.
@@ -38,7 +38,7 @@ struct Labels {
     from: u32,
 }
 
-/// What the file calls each of its pages; empty when it does not say.
+/// The labels of all pages; empty if the file has none.
 pub(super) fn page_labels(pdf: &Pdf, pages: usize) -> Vec<String> {
     let mut runs = Vec::new();
     let root: Option<Dict<'_>> = pdf.xref().get(pdf.xref().root_id());

@@ -1,16 +1,17 @@
 //! PDF: from drawing events to blocks.
 //!
-//! Each step is a module. [`content`] runs the operators of a page, and [`canvas`] collects what they draw into a [`page`], with
-//! the weight of its type from [`stems`] and what the file says of it from [`tags`]; [`lines`] joins glyphs into words; [`figures`] and [`tables`] take theirs;
-//! [`columns`] puts the lines of the rest into reading order; [`furniture`] sets running headers and footers apart,
-//! [`notes`] the footnotes; [`headings`] tells their levels; [`blocks`] joins lines into headings, paragraphs and items and
-//! writes them down. [`links`] and [`outline`] read what the file says beside its pages.
+//! Each step is a module. [`page`] draws a page: [`content`] runs its operators, and [`canvas`] collects what they draw in [`drawn`].
+//! [`stems`] measures the weight of type, and [`tags`] reads the roles that the file gives. [`lines`] joins glyphs into words. [`figures`] and
+//! [`tables`] take their words. [`columns`] puts the other lines into reading order. [`furniture`] takes running headers and footers
+//! out, and [`notes`] marks footnotes. [`headings`] finds headings and their levels. [`blocks`] joins lines into blocks and writes
+//! them. [`links`] and [`outline`] read what a file says beside its pages.
 
 mod blocks;
 mod canvas;
 mod captions;
 mod columns;
 mod content;
+mod drawn;
 mod figures;
 mod furniture;
 mod headings;
@@ -42,9 +43,9 @@ use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 
 use sheet::{Object, PageLines};
 
-/// Furniture is known by its repetition: so many pages around those that are asked for are looked at too.
+/// So many pages around the wanted ones are read too, because furniture is recognised by its repetition.
 const AROUND: u32 = 2;
-/// A box of text beside the running text takes up no more of the page's width than this.
+/// The largest share of the page's width that a box beside the running text takes up.
 const ASIDE_WIDTH: f32 = 0.55;
 
 /// Reads PDF.
@@ -53,7 +54,7 @@ pub struct PdfParser {
     password: Option<String>,
     outline: bool,
     recogniser: Option<Arc<dyn PageRecogniser>>,
-    /// What to do about pages that are pictures, where nothing recognises them.
+    /// What to do about pages that are pictures if there is no recogniser.
     advice: &'static str,
 }
 
@@ -91,7 +92,7 @@ impl PdfParser {
         self
     }
 
-    /// Whether headings are looked up in the file's outline; they are unless this says no.
+    /// Sets whether headings are looked up in the file's outline. The default is `true`.
     #[must_use]
     pub fn use_outline(mut self, outline: bool) -> Self {
         self.outline = outline;
@@ -119,7 +120,7 @@ impl Parser for PdfParser {
 
     fn fingerprint(&self) -> Fingerprint {
         let recogniser = self.recogniser.as_ref().map(|recogniser| recogniser.fingerprint().to_string());
-        Fingerprint::of(["pdf 3".to_owned(), self.outline.to_string(), recogniser.unwrap_or_default()])
+        Fingerprint::of(["pdf 4".to_owned(), self.outline.to_string(), recogniser.unwrap_or_default()])
     }
 
     fn parse(&self, input: &Input<'_>) -> Result<Document> {
@@ -139,7 +140,7 @@ impl Parser for PdfParser {
 }
 
 impl PdfParser {
-    /// Takes the pages apart that the budget asks for, and names those without text.
+    /// Reads the pages that the budget asks for, and warns of those without text.
     fn read_pages(&self, pdf: &Pdf, input: &Input<'_>, builder: &mut DocumentBuilder) -> Result<Vec<PageLines>> {
         let mut shared = content::Shared::new(content::HiddenGroups::of(pdf));
         let tags = tags::Tags::of(pdf);
@@ -177,15 +178,15 @@ impl PdfParser {
         }
     }
 
-    /// A page without text: recognised if it is a picture and something recognises pictures.
-    fn without_text(&self, number: u32, page: &Page<'_>, drawn: page::Drawn, unread: &mut Unread) -> PageLines {
+    /// Reads a page without text. A picture is recognised if there is a recogniser.
+    fn without_text(&self, number: u32, page: &Page<'_>, drawn: drawn::Drawn, unread: &mut Unread) -> PageLines {
         if drawn.is_blank() {
             unread.blank.push(number);
             return take_apart(number, page, drawn);
         }
         #[cfg(feature = "picture")]
         if let Some(recogniser) = &self.recogniser {
-            let again = page::Drawn { width: drawn.width, height: drawn.height, ..page::Drawn::default() };
+            let again = drawn::Drawn { width: drawn.width, height: drawn.height, ..drawn::Drawn::default() };
             match recognise::page(number, page, again, &**recogniser) {
                 Ok((sheet, sure)) => {
                     unread.recognised.push((number, sure));
@@ -239,8 +240,8 @@ fn count_pages(count: usize) -> String {
     if count == 1 { "one page".to_owned() } else { format!("{count} pages") }
 }
 
-/// From what was drawn on a page to its lines in reading order and its objects.
-fn take_apart(number: u32, page: &Page<'_>, mut drawn: page::Drawn) -> PageLines {
+/// Takes apart what was drawn on a page: lines in reading order, and objects.
+fn take_apart(number: u32, page: &Page<'_>, mut drawn: drawn::Drawn) -> PageLines {
     let targets = if drawn.turned == 0 { links::of_page(page) } else { Vec::new() };
     let mut words = lines::words(&drawn.layers[0]);
     let mut objects: Vec<(Area, Object)> = Vec::new();
@@ -271,8 +272,8 @@ fn take_apart(number: u32, page: &Page<'_>, mut drawn: page::Drawn) -> PageLines
     }
 }
 
-/// Tinted boxes of prose beside the running text.
-fn asides(drawn: &page::Drawn, words: &mut Vec<lines::Word>) -> Vec<(Area, Object)> {
+/// Takes tinted boxes of prose beside the running text out of `words`.
+fn asides(drawn: &drawn::Drawn, words: &mut Vec<lines::Word>) -> Vec<(Area, Object)> {
     let mut found = Vec::new();
     for fill in drawn.fills.iter().filter(|fill| fill.width() < ASIDE_WIDTH * drawn.width && fill.height() > 40.0) {
         let inside = |word: &lines::Word| fill.holds((word.left + word.right) / 2.0, word.baseline - 0.3 * word.size);
@@ -291,15 +292,15 @@ fn asides(drawn: &page::Drawn, words: &mut Vec<lines::Word>) -> Vec<(Area, Objec
 }
 
 /// Marks single lines between two rules of one length: the heads of entries.
-fn mark_boxed(lines: &mut [lines::Line], rules: &[page::Rule]) {
-    let level: Vec<&page::Rule> = rules.iter().filter(|rule| rule.level && rule.to - rule.from > 60.0).collect();
+fn mark_boxed(lines: &mut [lines::Line], rules: &[drawn::Rule]) {
+    let level: Vec<&drawn::Rule> = rules.iter().filter(|rule| rule.level && rule.to - rule.from > 60.0).collect();
     if level.len() < 2 || level.len() > 400 {
         return;
     }
     let places: Vec<f32> = lines.iter().map(|line| line.baseline).collect();
     for (index, line) in lines.iter_mut().enumerate().filter(|(_, line)| line.object.is_none()) {
         let top = line.baseline - line.size;
-        let covers = |rule: &&&page::Rule| rule.from <= line.area.left + 2.0 && rule.to >= line.area.right - 2.0;
+        let covers = |rule: &&&drawn::Rule| rule.from <= line.area.left + 2.0 && rule.to >= line.area.right - 2.0;
         let above = level.iter().filter(covers).find(|rule| rule.at < top + 2.0 && top - rule.at < 1.6 * line.size);
         let below = level
             .iter()
@@ -313,10 +314,10 @@ fn mark_boxed(lines: &mut [lines::Line], rules: &[page::Rule]) {
     }
 }
 
-/// The outline of a PDF, in order; empty when it has none.
+/// Returns the outline of a PDF, in order; it is empty if the file has none.
 ///
 /// # Errors
-/// When the file is protected or damaged.
+/// If the file is protected or damaged.
 pub fn outline(bytes: &[u8]) -> Result<Vec<OutlineEntry>> {
     Ok(outline::read(&open(bytes, None)?))
 }
@@ -361,7 +362,7 @@ fn information(pdf: &Pdf, builder: &mut DocumentBuilder) {
     }
 }
 
-/// A text string of the PDF standard: UTF-16 or UTF-8 with its mark, else close enough to Latin-1.
+/// Decodes a text string of the PDF standard: UTF-16 or UTF-8 with a mark, or else Latin-1, which is close enough.
 fn text_string(bytes: &[u8]) -> String {
     match bytes {
         [0xFE, 0xFF, ..] | [0xFF, 0xFE, ..] | [0xEF, 0xBB, 0xBF, ..] => encoding_rs::UTF_8.decode(bytes).0.into_owned(),
@@ -369,7 +370,7 @@ fn text_string(bytes: &[u8]) -> String {
     }
 }
 
-/// `page 3`, `pages 3, 5 and 7–9`.
+/// Names pages: `page 3`, `pages 3, 5 and 7–9`.
 fn numbers(pages: &[u32]) -> String {
     let mut runs: Vec<(u32, u32)> = Vec::new();
     for &page in pages {

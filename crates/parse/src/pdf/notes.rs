@@ -10,8 +10,8 @@ const LOWEST_PART: f32 = 0.35;
 
 /// Marks the lines of footnotes.
 ///
-/// A footnote begins with a mark, in small type or close below a short rule; what follows it in the same type, down to the
-/// end of the column, belongs to it or to the next note.
+/// A footnote begins with a mark, in small type or close below a short rule. The lines after it in the same type, to the end of the
+/// column, belong to it or to the next note.
 pub(super) fn mark(page: &mut PageLines, body: f32) {
     let mut begun: Option<f32> = None;
     let (height, width) = (page.height, page.width);
@@ -66,7 +66,7 @@ fn part_mark(line: &mut Line) {
     }
 }
 
-/// Returns `true` if a line begins with a mark: a raised figure, a star or dagger, or a figure that no list has.
+/// Returns `true` if a line begins with a mark: a raised figure, a star, a dagger, or a figure that is no list marker.
 fn has_mark(text: &str) -> bool {
     let mut chars = text.chars();
     match chars.next() {

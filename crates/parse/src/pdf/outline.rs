@@ -3,20 +3,20 @@
 use hayro_syntax::Pdf;
 use hayro_syntax::object::{Dict, String as PdfString};
 
-/// No outline is deeper or longer than this; one that is goes in circles.
+/// Bounds on the depth and the length of an outline, since an outline may contain itself.
 const MAX_DEPTH: u8 = 12;
 const LONGEST: usize = 50_000;
 
 /// An entry of the outline.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct OutlineEntry {
-    /// How deep it is, 1 the outermost.
+    /// The depth, counted from 1.
     pub level: u8,
-    /// What it says.
+    /// The title.
     pub title: String,
 }
 
-/// Reads the outline, in order; empty when there is none.
+/// Reads the outline, in order. The result is empty if there is none.
 pub(super) fn read(pdf: &Pdf) -> Vec<OutlineEntry> {
     let mut entries = Vec::new();
     let root: Option<Dict<'_>> = pdf.xref().get(pdf.xref().root_id());

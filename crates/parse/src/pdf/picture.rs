@@ -10,9 +10,9 @@ use logothete_core::{Error, ErrorKind, Result};
 
 use crate::block_colour;
 
-/// No picture has more pixels than this.
+/// The greatest number of pixels of a picture.
 const MAX_PIXELS: f32 = 40_000_000.0;
-/// A picture is no wider and no higher than this.
+/// The greatest width and height of a picture, in pixels.
 const MAX_SIDE: f32 = 16_000.0;
 /// How thick outlines are, and how large figures, in pixels.
 const OUTLINE: i64 = 2;
@@ -31,7 +31,7 @@ const FIGURES: [u16; 10] = [
     0b111_101_111_001_111,
 ];
 
-/// Draws a page. `scale` is pixels to a point; less where the picture would be too large.
+/// Draws a page. `scale` is pixels to a point; it is lowered if the picture would be too large.
 pub(super) fn draw(page: &Page<'_>, scale: f32) -> (Picture, f32) {
     let (width, height) = page.render_dimensions();
     let most = (MAX_PIXELS / (width * height).max(1.0)).sqrt().min(MAX_SIDE / width.max(height).max(1.0));
@@ -45,7 +45,7 @@ pub(super) fn draw(page: &Page<'_>, scale: f32) -> (Picture, f32) {
 /// A page of a PDF as a picture, `scale` pixels to a point.
 ///
 /// # Errors
-/// When the file is protected or damaged, or has no such page.
+/// If the file is protected or damaged, or has no such page.
 pub fn page_picture(bytes: &[u8], password: Option<&str>, page: u32, scale: f32) -> Result<Picture> {
     Ok(drawn(&super::open(bytes, password)?, page, scale)?.0)
 }
@@ -167,7 +167,7 @@ fn label(picture: &mut Picture, area: [i64; 4], taken: &[[i64; 4]], number: u32,
 /// A picture as PNG.
 ///
 /// # Errors
-/// When it has no pixels.
+/// If it has no pixels.
 pub fn png(picture: &Picture) -> Result<Vec<u8>> {
     let mut bytes = Vec::new();
     let mut encoder = png::Encoder::new(&mut bytes, picture.width, picture.height);

@@ -4,8 +4,8 @@ use hayro_syntax::page::Page;
 use logothete_core::Result;
 use logothete_core::document::{PageRecogniser, Span};
 
+use super::drawn::{Drawn, Layer};
 use super::lines::Word;
-use super::page::{Drawn, Layer};
 use super::sheet::PageLines;
 use super::stems::Weight;
 use super::tags::Role;
@@ -19,7 +19,7 @@ const ONE_SIZE: f32 = 1.35;
 const LETTERS: f32 = 0.85;
 const DESCENT: f32 = 0.2;
 
-/// Recognises a page. Gives back how sure its words are on average, from 0 to 1.
+/// Recognises a page. Returns its lines, and the mean confidence of its words from 0 to 1.
 pub(super) fn page(
     number: u32,
     page: &Page<'_>,
@@ -60,7 +60,7 @@ pub(super) fn page(
         }
     }
     let mut lines = columns::in_order(words, &[]);
-    // Lines come back in reading order; their words are found again by what they say.
+    // The lines are in reading order by now, so their words are found again by their text.
     for line in &mut lines {
         let mut at = 0;
         for word in line.text.split(' ') {

@@ -2,11 +2,11 @@
 
 use logothete_core::document::{Area, PageArea};
 
+use super::drawn::Rule;
 use super::lines::Line;
-use super::page::Rule;
 use super::tables::PageTable;
 
-/// Something on a page that is no line of its running text.
+/// An object of a page, beside the lines of its running text.
 #[derive(Debug)]
 pub(super) enum Object {
     Table(PageTable),
@@ -31,10 +31,10 @@ pub(super) struct PageLines {
     pub height: f32,
     /// How far the page was turned to be read, in degrees.
     pub turned: i16,
-    /// The running text in reading order; a line with an object stands where the object is read.
+    /// The running text in reading order. A line with an object stands where the object is read.
     pub lines: Vec<Line>,
     pub objects: Vec<Object>,
-    /// Lines in other directions, each with how far it is turned.
+    /// Lines in other directions, each with its angle in degrees.
     pub aslant: Vec<(i16, Line)>,
     pub furniture: Vec<Line>,
     pub rules: Vec<Rule>,
@@ -50,7 +50,7 @@ impl PageLines {
     pub(super) fn shown(&self, area: Area, degrees: i16) -> PageArea {
         let mut area = area;
         for degrees in [degrees, self.turned].into_iter().filter(|&degrees| degrees != 0) {
-            area = super::page::turn(area, f64::from(degrees), self.width, self.height);
+            area = super::drawn::turn(area, f64::from(degrees), self.width, self.height);
         }
         PageArea { page: self.number, area }
     }

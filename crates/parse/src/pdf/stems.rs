@@ -1,15 +1,15 @@
 //! How heavy and how slanted type is, measured from its shapes.
 //!
-//! Many files do not say whether a font is bold, or name it in ways of their own. The upright stem of a letter tells: its
-//! width over the em is below a tenth in the usual faces and above it in bold ones. It is measured where a level line a
-//! quarter of an em above the baseline crosses the outline; a second line tells the slant.
+//! Many files do not say whether a font is bold, or name it in ways of their own. So the upright stem of a letter is measured: it is
+//! narrower than a tenth of the em in usual faces and wider in bold ones. The width is taken on a level line above the baseline. A
+//! second line gives the slant.
 
 use std::collections::HashMap;
 
 use hayro_font::OutlineGlyph;
 use hayro_font::kurbo::{BezPath, PathEl, Point, flatten};
 
-/// Letters that begin with an upright stem; those of capitals are heavier.
+/// Letters that begin with an upright stem. The stems of capitals are heavier.
 const STEMMED: &str = "bhiklmnpru";
 const STEMMED_CAPITALS: &str = "BDEFHIKLMNPRU";
 /// A stem wider than this share of the em is bold.
@@ -18,31 +18,31 @@ const BOLD_CAPITAL: f64 = 0.114;
 /// A stem that leans by more than this over its height is slanted.
 const SLANTED: f64 = 0.1;
 
-/// What the stems of a run of glyphs tell.
+/// The weight of type, by its stems.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub(super) enum Weight {
-    /// No letter with a stem was met.
+    /// No letter has a stem.
     #[default]
     Unknown,
     Regular,
     Bold,
 }
 
-/// The look of type.
+/// The style of type.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub(super) struct GlyphStyle {
     pub weight: Weight,
     pub slanted: bool,
 }
 
-/// Looks that were measured, by glyph.
+/// Styles that were measured, by glyph.
 #[derive(Debug, Default)]
 pub(super) struct GlyphStyles {
     known: HashMap<u128, GlyphStyle>,
 }
 
 impl GlyphStyles {
-    /// The look of a glyph; nothing for one that has no stem to measure.
+    /// The style of a glyph; `None` if it has no stem to measure.
     pub(super) fn of(&mut self, glyph: &OutlineGlyph, character: char) -> Option<GlyphStyle> {
         let bold = match character {
             c if STEMMED.contains(c) => BOLD,
@@ -59,7 +59,7 @@ fn measure(outline: &BezPath, bold: f64) -> GlyphStyle {
     };
     let width = f64::min(low.1 - low.0, high.1 - high.0) / 1000.0;
     let lean = (high.0 - low.0) / 140.0;
-    // A run this wide is no stem but a filled shape.
+    // Anything wider is a filled shape, not a stem.
     let weight = match width {
         width if !(0.015..0.4).contains(&width) => Weight::Unknown,
         width if width >= bold => Weight::Bold,
@@ -68,7 +68,7 @@ fn measure(outline: &BezPath, bold: f64) -> GlyphStyle {
     GlyphStyle { weight, slanted: lean > SLANTED }
 }
 
-/// Where a level line first enters and leaves an outline.
+/// Returns where a level line first enters and leaves an outline.
 fn first_run(outline: &BezPath, height: f64) -> Option<(f64, f64)> {
     let mut crossings: Vec<f64> = Vec::new();
     let (mut start, mut last) = (Point::ORIGIN, Point::ORIGIN);

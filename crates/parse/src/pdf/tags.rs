@@ -1,14 +1,14 @@
 //! Tagged structure: what the file itself says that a piece of content is.
 //!
-//! The structure tree (ISO 32000-2, 14.7) names the marked content of each page; only headings and what is no content at
-//! all are taken from it. Everything else is seen in the layout.
+//! The structure tree (ISO 32000-2, 14.7) names the marked content of each page. Only headings and artifacts are taken from it; the
+//! layout shows everything else.
 
 use std::collections::HashMap;
 
 use hayro_syntax::Pdf;
 use hayro_syntax::object::{Array, Dict, Name, Object, ObjectIdentifier};
 
-/// No structure tree is deeper or larger than this; one that is goes in circles.
+/// Bounds on the depth and the size of a structure tree, since a tree may contain itself.
 const MAX_DEPTH: usize = 64;
 const LARGEST: usize = 2_000_000;
 
@@ -20,7 +20,7 @@ pub(super) enum Role {
     None,
     /// A heading of a level.
     Heading(u8),
-    /// Furniture.
+    /// A running header, a page number or other furniture.
     Artifact,
     /// Something else.
     Other,
@@ -44,7 +44,7 @@ pub(super) struct Tags {
 }
 
 impl Tags {
-    /// Reads the structure tree; empty when there is none.
+    /// Reads the structure tree. The result is empty if there is none.
     pub(super) fn of(pdf: &Pdf) -> Self {
         let mut tags = Self { pages: HashMap::new(), left: LARGEST };
         let root: Option<Dict<'_>> = pdf.xref().get(pdf.xref().root_id());
@@ -128,7 +128,7 @@ impl Tags {
     }
 }
 
-/// The role of a structure type, by the file's own map of types where it has one.
+/// Returns the role of a structure type. A type that is not known is looked up in the file's own map of types.
 fn standard(name: &Name<'_>, roles: Option<&Dict<'_>>) -> Role {
     let mut known = role_of(name);
     if known == Role::Other

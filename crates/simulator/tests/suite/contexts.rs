@@ -131,6 +131,42 @@ async fn a_busy_generator_is_asked_again_and_the_budget_counts_what_was_spent() 
 }
 
 #[tokio::test]
+async fn requests_that_are_the_same_are_sent_once() {
+    let folder = folder();
+    let generator = ScriptedGenerator::new("one", about_the_light);
+    let near = pipeline(&generator).configured(|config| config.chunk.generated_from = 10);
+    let corpus = open(&near, folder.path()).await;
+    // Only the passage itself is shown. The first has the title too, and the other five ask the same.
+    let watch = "## Watch\n\nThe keeper wound the clockwork at ten, and he saw no sail until the morning.\n\n";
+    let report = corpus.build(source(&format!("# Log\n\n{}", watch.repeat(6)))).await.expect("a build");
+    assert_eq!((report.contexts, report.contexts_cached), (2, 4), "{report:?}");
+    assert_eq!(generator.asked().len(), 2);
+}
+
+#[tokio::test]
+async fn a_pause_before_a_retry_ends_when_the_work_is_stopped() {
+    let folder = folder();
+    let request = source(HANDBOOK);
+    let stop = request.stop_token();
+    // Every request fails; by the sixth the pauses would add up to 8 seconds, and the tenth would come after two minutes.
+    let mut generator = ScriptedGenerator::new("one", about_the_light);
+    generator = (1..=40).fold(generator, |generator, request| generator.failing_at(request, Fault::Busy));
+    let patient = pipeline(&generator).configured(|config| config.generator.max_retries = 20);
+    let corpus = open(&patient, folder.path()).await;
+    let asked = generator.clone();
+    let stopping = std::thread::spawn(move || {
+        while asked.asked().len() < 4 {
+            std::thread::sleep(std::time::Duration::from_millis(5));
+        }
+        stop.stop();
+    });
+    let report = corpus.build(request).await.expect("a build");
+    stopping.join().expect("it stops the build");
+    assert!(report.stopped && report.added == 0, "{report:?}");
+    assert!(generator.asked().len() <= 8, "a stopped build asks no more");
+}
+
+#[tokio::test]
 async fn an_empty_reply_leaves_the_headings() {
     let folder = folder();
     let generator = ScriptedGenerator::new("one", about_the_light).failing_at(1, Fault::Empty);

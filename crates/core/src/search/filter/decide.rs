@@ -42,7 +42,7 @@ impl Filter {
         self.decide(&|field| values(field, &chunk.document, Some(chunk))).unwrap_or(false)
     }
 
-    /// Whether it holds for every chunk of a document, or for none of them; nothing when that depends on the chunk.
+    /// Returns whether it holds for every chunk of a document or for none; `None` if that depends on the chunk.
     pub fn holds_for_all(&self, document: &DocumentFacts<'_>) -> Option<bool> {
         self.decide(&|field| values(field, document, None))
     }
@@ -151,7 +151,7 @@ impl Is {
     }
 }
 
-/// How a value stands to another that was written down; nothing when the two cannot be compared. A date is compared by as much of
+/// How a value stands to another that was written down; `None` if the two cannot be compared. A date is compared by as much of
 /// it as is written, text whatever its case.
 fn compare(value: &Value, written: &Value) -> Option<std::cmp::Ordering> {
     match (value, written) {

@@ -89,7 +89,7 @@ impl Filter {
     /// Parses a filter as it is written on the command line.
     ///
     /// # Errors
-    /// When it cannot be understood; the place is the character where that showed, counted from 1.
+    /// If it is not a filter. The place is the position of the first wrong character, counted from 1.
     pub fn parse(text: &str) -> Result<Self> {
         parse::parse(text)
     }

@@ -69,7 +69,7 @@ pub struct Built {
     pub entry: u32,
 }
 
-/// Links some rows; nothing when it is stopped, which is asked before each batch.
+/// Links some rows. Returns `None` if it is stopped; it checks before each batch.
 pub fn build(rows: &Rows<'_>, stop: &(dyn Fn() -> bool + Sync)) -> Option<Built> {
     let mut order: Vec<(u32, u64, u32)> =
         (0..rows.rows).into_par_iter().map(|row| (height(row), mixed(row), row)).collect();

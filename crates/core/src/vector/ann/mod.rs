@@ -32,9 +32,9 @@ use walk::{Allowed, Walker};
 const FRONT: usize = 16;
 /// How many near rows a search keeps at least while it walks.
 const EFFORT: usize = 100;
-/// When fewer than one in so many rows are live, the walk leaps over those that are not.
+/// If fewer than one row in so many is live, the walk skips those that are not.
 const FEW: u32 = 2;
-/// When no more than so many rows are live, or one in so many, they are scanned.
+/// If at most so many rows are live, or one in so many, they are scanned.
 const NARROW: (u32, u32) = (2_000, 50);
 
 /// Links the rows of a segment of vectors, on all threads of the pool it runs on, and writes the body of the graph; returns what
@@ -44,7 +44,7 @@ const NARROW: (u32, u32) = (2_000, 50);
 /// Holds about 150 bytes a row besides the vectors.
 ///
 /// # Errors
-/// When writing fails.
+/// If writing fails.
 pub fn write_ann_graph<B: AsRef<[u8]> + Sync>(
     vectors: &VectorIndex<B>,
     mut to: impl Write,
@@ -86,7 +86,7 @@ impl<B: AsRef<[u8]>> AnnGraph<B> {
     /// Opens a segment. Reads its header only.
     ///
     /// # Errors
-    /// When the bytes are not a whole graph of a version that is known.
+    /// If the bytes are not a whole graph of a version that is known.
     pub fn open(bytes: B) -> Result<Self> {
         let header = segment::open(bytes.as_ref(), Kind::Graph)?;
         let damaged = || {
@@ -113,7 +113,7 @@ impl<B: AsRef<[u8]>> AnnGraph<B> {
     /// Reads everything and compares the checksum.
     ///
     /// # Errors
-    /// When a byte has changed.
+    /// If a byte has changed.
     pub fn verify(&self) -> Result<()> {
         self.header.verify(self.bytes.as_ref())
     }
@@ -140,7 +140,7 @@ impl<B: AsRef<[u8]>> AnnGraph<B> {
     /// The `count` live rows that are most like the query, best first; ties by row. Nearly always those that
     /// [`VectorIndex::search`] finds, and always with the same scores.
     ///
-    /// Rows that are not live are walked over. When few are live, they are scanned instead.
+    /// Rows that are not live are walked over. If few are live, they are scanned instead.
     pub fn search<V: AsRef<[u8]> + Sync>(
         &self,
         vectors: &VectorIndex<V>,

@@ -36,7 +36,7 @@ pub fn parts(dimensions: usize) -> usize {
     dimensions.div_ceil(PART_DIMENSIONS)
 }
 
-/// Lists some rows; nothing when it is stopped, which is asked before each row.
+/// Lists some rows. Returns `None` if it is stopped; it checks before each row.
 pub fn build(rows: &Rows<'_>, stop: &(dyn Fn() -> bool + Sync)) -> Option<Built> {
     let (count, dimensions) = (rows.rows as usize, rows.dimensions);
     let lists = ((count as f64).sqrt() as usize).clamp(1, MAX_LISTS);

@@ -32,7 +32,7 @@ const CODES: usize = 256;
 const PROBED: (usize, usize) = (16, 24);
 /// So many rows for each that is wanted are looked at in full, and no fewer than so many.
 const IN_FULL: (usize, usize) = (50, 600);
-/// When no more than so many rows are live, or one in so many, they are scanned.
+/// If at most so many rows are live, or one in so many, they are scanned.
 const NARROW: (u32, u32) = (2_000, 50);
 
 /// IvfLists the rows of a segment of vectors, on all threads of the pool it runs on, and writes the body of the lists; returns
@@ -42,7 +42,7 @@ const NARROW: (u32, u32) = (2_000, 50);
 /// Holds about 60 bytes a row, and a sample of at most 60,000 rows.
 ///
 /// # Errors
-/// When writing fails.
+/// If writing fails.
 pub fn write_ivf_lists<B: AsRef<[u8]> + Sync>(
     vectors: &VectorIndex<B>,
     mut to: impl Write,
@@ -89,7 +89,7 @@ impl<B: AsRef<[u8]>> IvfLists<B> {
     /// Opens a segment. Reads its header and its centres.
     ///
     /// # Errors
-    /// When the bytes are not whole lists of a version that is known.
+    /// If the bytes are not whole lists of a version that is known.
     pub fn open(bytes: B) -> Result<Self> {
         let header = segment::open(bytes.as_ref(), Kind::Lists)?;
         let damaged = || {
@@ -122,7 +122,7 @@ impl<B: AsRef<[u8]>> IvfLists<B> {
     /// Reads everything and compares the checksum.
     ///
     /// # Errors
-    /// When a byte has changed.
+    /// If a byte has changed.
     pub fn verify(&self) -> Result<()> {
         self.header.verify(self.bytes.as_ref())
     }
@@ -140,7 +140,7 @@ impl<B: AsRef<[u8]>> IvfLists<B> {
     }
 
     /// The `count` live rows that are most like the query, best first; ties by row. Mostly those that
-    /// [`VectorIndex::search`] finds, and always with the same scores. When few rows are live, they are scanned.
+    /// [`VectorIndex::search`] finds, and always with the same scores. If few rows are live, they are scanned.
     pub fn search<V: AsRef<[u8]> + Sync>(
         &self,
         vectors: &VectorIndex<V>,

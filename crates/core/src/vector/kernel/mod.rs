@@ -39,7 +39,7 @@ impl Kernel {
     /// The products of a query with rows that lie one after another, as many as `sums` has room for.
     ///
     /// # Panics
-    /// When the query is no multiple of 64 long, or the rows are not as long as it.
+    /// If the query is no multiple of 64 long, or the rows are not as long as it.
     pub fn products(self, query: &[i8], rows: &[u8], sums: &mut [i32]) {
         assert!(query.len().is_multiple_of(64) && rows.len() == query.len() * sums.len());
         match self.0 {
@@ -56,7 +56,7 @@ impl Kernel {
     /// The products of a query with some rows of many, `rows[at]` being so many rows from the front of `codes`.
     ///
     /// # Panics
-    /// When the query is no multiple of 64 long, there are more sums than rows or fewer, or a row lies past the end.
+    /// If the query is no multiple of 64 long, there are more sums than rows or fewer, or a row lies past the end.
     pub fn products_of(self, query: &[i8], codes: &[u8], rows: &[u32], sums: &mut [i32]) {
         assert!(query.len().is_multiple_of(64) && rows.len() == sums.len());
         let count = codes.len() / query.len().max(1);

@@ -10,7 +10,6 @@ use hayro_font::kurbo::Vec2;
 use hayro_font::{CMapResolverFn, Font, FontCache, FontGlyph, FontQuery, FontResolverFn, OutlineGlyph, StandardFont};
 use hayro_syntax::object::Dict;
 
-use super::state::ActiveFont;
 use crate::pdf::stems::{GlyphStyle, GlyphStyles};
 
 /// The width of a glyph whose font does not give one, in thousandths of the em.
@@ -23,7 +22,15 @@ const UNKNOWN: u32 = u32::MAX;
 
 /// A font of a document.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) struct FontId(usize);
+struct FontId(usize);
+
+/// The font that text is shown in.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct ActiveFont {
+    id: FontId,
+    /// Whether it stands in for a font that was not set or could not be read.
+    pub is_fallback: bool,
+}
 
 /// The fonts of a document.
 pub(super) struct Fonts<'a> {

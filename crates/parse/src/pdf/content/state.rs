@@ -3,19 +3,11 @@
 use hayro_font::UNITS_PER_EM;
 use hayro_font::kurbo::{Affine, Point, Rect, Vec2};
 
-use super::fonts::FontId;
+use super::fonts::ActiveFont;
 use super::paint::Fill;
 
 /// More states than this are not saved.
 const MAX_SAVED: usize = 4_096;
-
-/// The font that text is shown in.
-#[derive(Clone, Copy, Debug)]
-pub(super) struct ActiveFont {
-    pub id: FontId,
-    /// Whether it stands in for a font that was not set or could not be read.
-    pub is_fallback: bool,
-}
 
 /// The graphics state.
 #[derive(Clone, Copy, Debug)]

@@ -3,8 +3,8 @@
 
 use logothete_core::document::Area;
 
+use super::super::drawn::{Drawn, Rule};
 use super::super::lines::Word;
-use super::super::page::{Drawn, Rule};
 use super::cells::{
     CELL_GAP, TableLine, bold_rows, columns, fill, header_rows, lines, row_starts, stretch_first, take_title,
 };
@@ -70,7 +70,7 @@ fn inside(word: &Word, top: f32, bottom: f32, from: f32, to: f32) -> bool {
     middle > top && middle < bottom && across > from - 3.0 && across < to + 3.0
 }
 
-/// Returns `true` if what stands between two rules is prose, or nothing at all over a distance.
+/// Returns `true` if there is prose between two rules, or an empty stretch.
 fn is_prose(above: Rule, below: Rule, words: &[Word]) -> bool {
     let band = words.iter().filter(|word| inside(word, above.at, below.at, above.from, above.to)).cloned().collect();
     let lines = lines(band, CELL_GAP);
@@ -127,7 +127,7 @@ fn read(rules: &[Rule], level: &[Rule], words: &mut Vec<Word>) -> Option<PageTab
     Some(PageTable { area, header_rows, title, rows, gutters: middles })
 }
 
-/// Rows by the rules between them, when those part most of the lines.
+/// Returns the rows between rules if the rules part most of the lines.
 fn starts_by_rules(all: &[TableLine], rules: &[Rule]) -> Option<Vec<usize>> {
     let mut starts = Vec::new();
     let mut bands = 0;

@@ -2,8 +2,8 @@
 
 use logothete_core::document::{Area, TableCell};
 
+use super::super::drawn::Rule;
 use super::super::lines::{Word, line, rows, with_room};
-use super::super::page::Rule;
 use super::super::stems::Weight;
 use super::FoundRow;
 
@@ -80,8 +80,8 @@ pub(super) fn gutters<'a>(lines: impl Iterator<Item = &'a TableLine>, least: f32
     found
 }
 
-/// The gutters of a table: those of all its lines, or of all but the first one or two when that gives more. A line left out
-/// has cells that span columns.
+/// Returns the gutters of a table: those of all lines, or of all but the first one or two if that gives more. A line that is left
+/// out has cells that span columns.
 pub(super) fn columns(all: &[TableLine], least: f32) -> Vec<(f32, f32)> {
     let mut best: Vec<(f32, f32)> = Vec::new();
     for skipped in 0..=2.min(all.len().saturating_sub(2)) {
@@ -289,7 +289,7 @@ pub(super) fn bold_rows(all: &[TableLine], starts: &[usize]) -> usize {
     if count < starts.len() && count <= 3 { count } else { 0 }
 }
 
-/// Takes the first row off when it is one text across the table: what the table shows.
+/// Takes off a first row that is one text across the table, and returns it as the title.
 pub(super) fn take_title(rows: &mut Vec<FoundRow>, header_rows: &mut usize) -> Option<String> {
     let [TableCell::Text(first), rest @ ..] = &rows.first()?.cells[..] else { return None };
     let alone =

@@ -11,8 +11,8 @@ mod ruled;
 
 use logothete_core::document::{Area, TableCell};
 
+use super::drawn::{Drawn, Rule};
 use super::lines::Word;
-use super::page::{Drawn, Rule};
 
 /// A row of a table on a page.
 #[derive(Clone, Debug)]

@@ -3,8 +3,8 @@
 
 use logothete_core::document::{Area, TableCell};
 
+use super::super::drawn::Rule;
 use super::super::lines::Word;
-use super::super::page::Rule;
 use super::cells::{self, bold_rows, header_rows, lines, take_title, text_of};
 use super::{FoundRow, PageTable};
 
