@@ -81,7 +81,9 @@ impl Generator for Gated {
             gate.most.fetch_max(now, Ordering::SeqCst);
             match &gate.opening {
                 Opening::Permits(permits) => permits.acquire().await.expect("it is never closed").forget(),
-                Opening::Together(barrier) => drop(barrier.wait().await),
+                Opening::Together(barrier) => {
+                    barrier.wait().await;
+                }
             }
             gate.under_way.fetch_sub(1, Ordering::SeqCst);
             Ok(Generation::new("It is about the harbour.", TokenUsage { sent: 9, received: 5 }))

@@ -1,6 +1,6 @@
 //! PDF: from drawing events to blocks.
 //!
-//! Each step is a module. [`page`] draws a page: [`content`] runs its operators, and [`canvas`] collects what they draw in [`drawn`].
+//! Each step is a module. [`page`] draws a page. Its operators run in [`content`], and [`canvas`] collects what they draw in [`drawn`].
 //! [`stems`] measures the weight of type, and [`tags`] reads the roles that the file gives. [`lines`] joins glyphs into words. [`figures`] and
 //! [`tables`] take their words. [`columns`] puts the other lines into reading order. [`furniture`] takes running headers and footers
 //! out, and [`notes`] marks footnotes. [`headings`] finds headings and their levels. [`blocks`] joins lines into blocks and writes
