@@ -45,7 +45,9 @@ pub fn fuse<K: Copy + Eq + Hash + Ord>(rankings: &[Ranking<K>]) -> Vec<Fused<K>>
             item.legs.push((leg.name.clone(), LegScore { rank: place + 1, score }));
         }
     }
-    let mut fused: Vec<Fused<K>> = found.into_values().collect();
+    // Rounding may take the sum of all shares a little above 1.
+    let bounded = |item: Fused<K>| Fused { score: item.score.min(1.0), ..item };
+    let mut fused: Vec<Fused<K>> = found.into_values().map(bounded).collect();
     let best_rank = |item: &Fused<K>| item.legs.iter().map(|(_, leg)| leg.rank).min();
     fused.sort_unstable_by(|a, b| {
         b.score.total_cmp(&a.score).then_with(|| best_rank(a).cmp(&best_rank(b))).then_with(|| a.key.cmp(&b.key))

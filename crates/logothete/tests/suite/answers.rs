@@ -1,6 +1,7 @@
 //! Search and answers on the demo's documents: what is cited is there, and how good it is.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
+use std::sync::OnceLock;
 
 use logothete::answer::Status;
 use logothete::eval::{Run, read_questions};
@@ -14,11 +15,45 @@ fn demo() -> PathBuf {
     PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("../../demo")
 }
 
+/// The demo's documents, built once for all tests.
+fn built() -> &'static Path {
+    static BUILT: OnceLock<TempDir> = OnceLock::new();
+    let build = async |folder: &Path| {
+        let corpus = Pipeline::default().open(folder).await.expect("a corpus");
+        corpus.build(demo().join("documents")).await.expect("a build");
+    };
+    let folder = BUILT.get_or_init(|| {
+        let folder = tempfile::tempdir().expect("a temporary folder");
+        // A runtime cannot run inside that of a test, so this one has a thread.
+        std::thread::scope(|scope| {
+            let run =
+                || tokio::runtime::Builder::new_current_thread().build().map(|own| own.block_on(build(folder.path())));
+            scope.spawn(run).join().expect("it builds").expect("a runtime");
+        });
+        folder
+    });
+    folder.path()
+}
+
+/// A corpus of the demo's documents, and the folder around it.
 pub async fn corpus() -> (Corpus, TempDir) {
     let folder = tempfile::tempdir().expect("a temporary folder");
-    let corpus = Pipeline::default().open(folder.path().join("h.corpus")).await.expect("a corpus");
-    corpus.build(demo().join("documents")).await.expect("a build");
-    (corpus, folder)
+    let own = folder.path().join("h.corpus");
+    copy(built(), &own);
+    (Pipeline::default().open(own).await.expect("a corpus"), folder)
+}
+
+/// Copies a folder with what is in it.
+fn copy(from: &Path, to: &Path) {
+    std::fs::create_dir(to).expect("a folder");
+    for entry in std::fs::read_dir(from).expect("a folder") {
+        let entry = entry.expect("an entry");
+        let place = to.join(entry.file_name());
+        match entry.file_type().expect("a type").is_dir() {
+            true => copy(&entry.path(), &place),
+            false => drop(std::fs::copy(entry.path(), place).expect("a copy")),
+        }
+    }
 }
 
 async fn run(split: &str) -> Run {

@@ -219,9 +219,10 @@ async fn a_file_over_its_time_is_dropped_and_named() {
 
 #[test]
 fn a_scan_is_recognised_where_the_program_is_installed() {
-    if Tesseract::find("").is_none() {
-        assert!(std::env::var_os("NEEDS_TESSERACT").is_none(), "tesseract is not installed");
-        eprintln!("skipped: tesseract is not installed");
+    // A build of this crate alone has no feature `picture`; one of the workspace has.
+    if !cfg!(feature = "picture") || Tesseract::find("").is_none() {
+        assert!(std::env::var_os("NEEDS_TESSERACT").is_none(), "the feature `picture` or tesseract is missing");
+        eprintln!("skipped: the feature `picture` or tesseract is missing");
         return;
     }
     let mut bytes = Vec::new();
