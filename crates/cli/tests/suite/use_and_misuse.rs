@@ -216,7 +216,7 @@ fn a_reader_that_goes_away_is_no_failure() {
 #[cfg(unix)]
 #[test]
 fn ctrl_c_keeps_what_was_read_and_the_next_build_goes_on() {
-    const FILES: usize = 2500;
+    const FILES: usize = 700;
     let folder = folder();
     let docs = folder.path().join("docs");
     fs::create_dir(&docs).expect("a folder");
