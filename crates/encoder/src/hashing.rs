@@ -2,7 +2,7 @@
 //!
 //! Each feature of a text is hashed to a place in the vector and a sign; a feature that comes `n` times adds
 //! `1 + ln n` there. Features are the stems of words and the runs of three to five characters in each word, so that
-//! `mooring` and `moorings`, and a word with a typing error, are near each other. Meaning is beyond it.
+//! `mooring` and `moorings`, and a word with a typing error, are near each other. It knows nothing of meaning.
 
 use std::collections::HashMap;
 
@@ -10,7 +10,7 @@ use logothete_core::text::{fold, is_stopword, words};
 use logothete_core::vector::{Encoder, Role, Vectors};
 use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 
-/// How much all the pieces of a word count together, beside the word itself.
+/// The weight of all pieces of a word together, compared with the word itself.
 const PIECES_SHARE: f32 = 0.5;
 const MIN_PIECE: usize = 3;
 const MAX_PIECE: usize = 5;

@@ -1,4 +1,4 @@
-//! How matrices, sums and tiles lie in memory: shared by every kernel.
+//! The layout of matrices, sums and tiles in memory, shared by every kernel.
 
 /// How many outputs a panel has.
 pub const WIDE: usize = 32;
@@ -61,7 +61,7 @@ impl std::fmt::Debug for Finish<'_> {
 pub struct TileLayout {
     /// How long a row is.
     pub stride: usize,
-    /// The tile's first column. What does not fit behind it is left out.
+    /// The tile's first column. Columns that do not fit are left out.
     pub column: usize,
 }
 

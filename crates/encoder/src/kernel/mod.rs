@@ -1,12 +1,11 @@
-//! The arithmetic that takes the time: products of small integers, and what lies between two of them.
+//! The arithmetic that takes most of the time: products of small integers, and the steps between two of them.
 //!
-//! All `unsafe` of the crate is here. A [`Kernel`] stands for one way of doing it, and can only be had where the
-//! processor knows its instructions. All ways give the same integers, and the same floating-point numbers too: sums
-//! run over `LANES` accumulators in a fixed order, a product and a sum are one operation wherever the code says so, and
-//! no other function of the platform is called.
+//! All `unsafe` code of the crate is here. A [`Kernel`] is one implementation, and exists only if the processor has its instructions.
+//! All kernels return the same integers and the same floating-point numbers: sums run over `LANES` accumulators in a fixed order, a
+//! product and a sum are fused only where the code says so, and no function of the platform is called.
 //!
-//! Matrices are laid out in panels of [`WIDE`] outputs, so that every way reads them from front to end: for each step
-//! over the inputs, [`WIDE`] groups of four bytes, or of two 16-bit integers.
+//! Matrices are laid out in panels of [`WIDE`] outputs, so that every kernel reads them from front to end. For each step over the
+//! inputs there are [`WIDE`] groups of four bytes, or of two 16-bit integers.
 
 #![allow(unsafe_code)]
 
@@ -19,7 +18,7 @@ mod x86;
 pub use activation::Activation;
 pub use layout::{BYTES, Finish, Grid, ROWS, SHORTS, Sums, TileLayout, WIDE};
 
-/// One way of doing the arithmetic, which this processor can go.
+/// An implementation of the arithmetic that this processor supports.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Kernel(Path);
 
@@ -33,7 +32,7 @@ enum Path {
 }
 
 impl Kernel {
-    /// The fastest way that this processor knows.
+    /// The fastest kernel that this processor supports.
     pub fn best() -> Self {
         #[cfg(target_arch = "x86_64")]
         {
@@ -65,7 +64,7 @@ impl Kernel {
             let mut all = vec![Self::portable()];
             let best = Self::best();
             if best != Self::portable() {
-                // What knows the widest instructions knows the narrower ones.
+                // A processor with the widest instructions has the narrower ones.
                 all.push(Self(Path::Avx2));
             }
             if best.0 == Path::Avx512 {
@@ -125,8 +124,8 @@ impl Kernel {
         }
     }
 
-    /// Multiplies rows of 16-bit integers by a panel of them. The caller sees to it that no sum leaves 32 bits; such a
-    /// sum wraps around, on every way alike.
+    /// Multiplies rows of 16-bit integers by a panel of them. The caller must keep every sum within 32 bits;
+    /// otherwise it wraps around, in every kernel alike.
     ///
     /// # Panics
     /// If there are more than [`ROWS`] rows, or `rows` or `out` is shorter than they are.
@@ -153,8 +152,8 @@ impl Kernel {
         }
     }
 
-    /// Multiplies and adds in registers alone, as fast as the processor can: a yardstick for the rest. Returns how many
-    /// products that were, and a number that depends on them.
+    /// Multiplies and adds in registers alone, as fast as the processor can, for comparison. Returns the number of products, and a
+    /// number that depends on them.
     pub fn spin(self, rounds: usize, seed: i32) -> (u64, i32) {
         match self.0 {
             Path::Portable => {
@@ -176,7 +175,7 @@ fn reaches(held: usize, stride: usize, count: usize, length: usize) -> bool {
     count <= ROWS && (count == 0 || (length <= stride || count == 1) && held >= (count - 1) * stride + length)
 }
 
-/// Compiles functions of [`plain`] for each way, and picks the one that was asked for.
+/// Compiles functions of [`plain`] for each kernel, and picks the one that was asked for.
 macro_rules! every_way {
     ($($(#[$doc:meta])* fn $name:ident($($arg:ident: $kind:ty),*) $(-> $result:ty)?;)*) => {
         impl Kernel {

@@ -1,5 +1,5 @@
-//! Every function in plain Rust. The portable way runs them as they are; for the others they are compiled again with
-//! wider instructions, except for the products, which have their own code.
+//! Every function in plain Rust. The portable kernel runs them as they are. For the other kernels they are compiled again with wider
+//! instructions, except for the products, which have code of their own.
 
 // They are to be compiled into each caller, with its instructions.
 #![allow(clippy::inline_always)]
@@ -48,7 +48,7 @@ macro_rules! fold {
             let $value = rest[lane];
             lanes[lane] = $join(lanes[lane], $each);
         }
-        // Written down before they are joined, so that the loop above keeps them in whole registers.
+        // Stored before they are joined, so that the loop above keeps them in whole registers.
         let lanes = std::hint::black_box(lanes);
         let mut sixteen = [0.0; 16];
         for lane in 0..16 {

@@ -44,7 +44,7 @@ pub unsafe fn multiply_bytes_avx512(
 ) {
     let steps = panel.len() / (WIDE * BYTES);
     let out = out[at.column..].as_mut_ptr();
-    // SAFETY: what the caller promises is what the tile needs.
+    // SAFETY: the caller guarantees what the tile needs.
     unsafe {
         for_rows!(count, tile_avx512, false, (rows.as_ptr(), stride, panel.as_ptr().cast(), steps, out, at.stride));
     }
@@ -65,7 +65,7 @@ pub unsafe fn multiply_shorts_avx512(
     let steps = panel.len() / (WIDE * SHORTS);
     let out = out[at.column..].as_mut_ptr();
     let (rows, stride) = (rows.as_ptr().cast(), stride * size_of::<i16>());
-    // SAFETY: what the caller promises is what the tile needs.
+    // SAFETY: the caller guarantees what the tile needs.
     unsafe { for_rows!(count, tile_avx512, true, (rows, stride, panel.as_ptr().cast(), steps, out, at.stride)) }
 }
 
@@ -76,7 +76,7 @@ pub unsafe fn multiply_shorts_avx512(
 /// The processor knows AVX-512 VNNI; rows and panel are `steps` steps long, and `out` has room for a panel's outputs every
 /// `to` integers.
 #[target_feature(enable = "avx512f,avx512bw,avx512vnni")]
-// The pointers go through, and nothing is done with them.
+// The pointers are passed through and not used.
 #[allow(clippy::pointers_in_nomem_asm_block)]
 unsafe fn tile_avx512<const R: usize, const SHORT: bool>(
     rows: *const u8,
@@ -98,7 +98,7 @@ unsafe fn tile_avx512<const R: usize, const SHORT: bool>(
         // SAFETY: a step of the panel is two registers long, and each row is as many steps long as the panel.
         unsafe {
             let at = panel.add(step * 2);
-            // Fetching ahead what may lie behind the panel does no harm: it is not read.
+            // Fetching ahead past the panel is harmless, since nothing is read.
             _mm_prefetch::<_MM_HINT_T0>(at.wrapping_add(AHEAD).cast());
             _mm_prefetch::<_MM_HINT_T0>(at.wrapping_add(AHEAD + 1).cast());
             let weights = [_mm512_loadu_si512(at), _mm512_loadu_si512(at.add(1))];
@@ -110,8 +110,8 @@ unsafe fn tile_avx512<const R: usize, const SHORT: bool>(
             }
             for third in thirds.iter_mut().take(R.div_ceil(3)) {
                 let mut next = third.wrapping_add(4);
-                // Does nothing, but keeps the compiler from working out each row's address by itself: twelve more
-                // additions a step are more than the processor has room for beside the products.
+                // Does nothing, but keeps the compiler from computing each row's address by itself. Twelve more additions a
+                // step would take longer than the products.
                 std::arch::asm!("/* {0} */", inout(reg) next, options(pure, nomem, nostack, preserves_flags));
                 *third = next;
             }
@@ -196,7 +196,7 @@ pub unsafe fn multiply_bytes_avx2(
     let steps = panel.len() / (WIDE * BYTES);
     for from in (0..count).step_by(ROWS_AVX2) {
         let (rows, out) = (rows[from * stride..].as_ptr(), out[from * at.stride + at.column..].as_mut_ptr());
-        // SAFETY: what the caller promises is what the tile needs.
+        // SAFETY: the caller guarantees what the tile needs.
         unsafe {
             match count - from {
                 1 => tile::<1>(rows, stride, panel.as_ptr(), steps, out, at.stride),
@@ -256,7 +256,7 @@ pub unsafe fn multiply_shorts_avx2(
     let steps = panel.len() / (WIDE * SHORTS);
     for from in (0..count).step_by(ROWS_AVX2) {
         let (rows, out) = (rows[from * stride..].as_ptr(), out[from * at.stride + at.column..].as_mut_ptr());
-        // SAFETY: what the caller promises is what the tile needs.
+        // SAFETY: the caller guarantees what the tile needs.
         unsafe {
             match count - from {
                 1 => tile::<1>(rows, stride, panel.as_ptr(), steps, out, at.stride),

@@ -52,7 +52,7 @@ impl SentenceEncoder {
     /// from disk, and nothing is converted.
     ///
     /// # Errors
-    /// Only when the program was put together wrongly.
+    /// Only if the program was assembled wrongly.
     #[cfg(feature = "embedded")]
     pub fn embedded() -> Result<Self> {
         let files = logothete_weights_words::FILES

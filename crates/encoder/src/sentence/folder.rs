@@ -14,16 +14,16 @@ use crate::kernel::{Activation, Kernel};
 use crate::tokenise;
 use crate::weights::Tensors;
 
-/// What is said of a model beyond its files. What is left out is taken from them.
+/// Settings of a model. Whatever is not set is taken from its files.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct FolderSettings {
-    /// What is put in front of queries.
+    /// The prefix of queries.
     pub query_prefix: Option<String>,
-    /// What is put in front of passages.
+    /// The prefix of passages.
     pub passage_prefix: Option<String>,
-    /// How the vectors of tokens become one; the mean where the files do not say.
+    /// How the vectors of tokens are pooled. The default is what the files say, or else the mean.
     pub pooling: Option<Pooling>,
-    /// The most tokens of a text, with those that mark its ends.
+    /// The greatest number of tokens of a text, with those that mark its ends.
     pub max_tokens: Option<usize>,
     /// How precisely it is computed.
     pub precision: Precision,
@@ -53,7 +53,7 @@ impl Folder<'_> {
             .map_err(|e| Error::new(ErrorKind::Unreadable, "it is not JSON; get the file again").at(name).because(e))
     }
 
-    /// The JSON of a file that may be left out.
+    /// Returns the JSON of a file that may be missing.
     fn json_if_there(&self, name: &str) -> Result<Value> {
         if self.path.join(name).is_file() { self.json(name) } else { Ok(Value::Null) }
     }
@@ -90,7 +90,7 @@ impl Folder<'_> {
     }
 }
 
-/// A key of a file, with what it is in words for an error.
+/// A key of a file, with its description for errors.
 fn number(json: &Value, file: &str, key: &str) -> Result<usize> {
     json[key].as_u64().and_then(|number| usize::try_from(number).ok()).filter(|&number| number > 0).ok_or_else(|| {
         let message = format!("key “{key}” is missing, or not a positive number");
@@ -98,7 +98,7 @@ fn number(json: &Value, file: &str, key: &str) -> Result<usize> {
     })
 }
 
-/// What `config.json` says: the sizes, and the first position that texts use.
+/// The file `config.json`: the sizes, and the first position that texts use.
 fn shape(json: &Value) -> Result<(Shape, usize)> {
     const FILE: &str = "config.json";
     let unsupported = |message: String| Error::new(ErrorKind::Unsupported, message).at(FILE);
@@ -151,11 +151,11 @@ fn pooling(json: &Value) -> Result<Option<Pooling>> {
 }
 
 impl SentenceEncoder {
-    /// An encoder from a folder with `config.json`, `tokenizer.json` and weights as `*.safetensors`. Where the folder
-    /// lists its parts in `modules.json`, its pooling and its projections are read too.
+    /// An encoder from a folder with `config.json`, `tokenizer.json` and weights as `*.safetensors`. If the folder lists its
+    /// parts in `modules.json`, the pooling and the projections are read too.
     ///
     /// # Errors
-    /// If a file, a key or a tensor is missing, or of a kind that is not read; the message names it.
+    /// If a file, a key or a tensor is missing or of an unknown kind. The message names it.
     pub fn from_folder(path: impl AsRef<Path>, settings: &FolderSettings) -> Result<Self> {
         let path = path.as_ref();
         let place = |error: Error| if error.place().is_none() { error.at(path.display()) } else { error };
@@ -250,7 +250,7 @@ fn projection(folder: &Folder<'_>, at: &str, precision: Precision, hashes: &mut 
     Ok(Projection { matrix: new_matrix(&weights, &bias, precision), tanh })
 }
 
-/// What a folder's own settings say of how the model was trained.
+/// The settings of a folder that say how the model was trained.
 #[derive(Default)]
 struct Said {
     longest: Option<usize>,
@@ -258,14 +258,14 @@ struct Said {
     passage_prefix: Option<String>,
 }
 
-/// Looks for the length and the prefixes in the smaller settings files, which different makers call differently.
+/// Looks for the length and the prefixes in the smaller settings files, whose names vary.
 fn own_settings(folder: &Folder<'_>) -> Result<Said> {
     let mut said = Said::default();
     for file in folder.files("", "json")? {
         if matches!(file.as_str(), "config.json" | "tokenizer.json" | "tokenizer_config.json" | "modules.json") {
             continue;
         }
-        // A file that is not settings is none of our business.
+        // A file without such settings is ignored.
         let Ok(json) = folder.json(&file) else { continue };
         if let Some(length) = json["max_seq_length"].as_u64() {
             said.longest = usize::try_from(length).ok();

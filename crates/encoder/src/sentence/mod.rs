@@ -46,9 +46,9 @@ pub struct SentenceEncoder {
     network: Network,
     pooling: Pooling,
     projections: Vec<Projection>,
-    /// What is put in front of a query and of a passage.
+    /// The prefixes of a query and of a passage.
     prefixes: [String; 2],
-    /// The most tokens of a text, with those that mark its ends.
+    /// The greatest number of tokens of a text, with those that mark its ends.
     longest: usize,
     languages: Vec<String>,
     fingerprint: Fingerprint,
@@ -73,7 +73,7 @@ struct Projection {
 pub struct TextTokens {
     /// Their numbers in the vocabulary, with those that mark the ends of the text.
     pub ids: Vec<u32>,
-    /// How many of the text's tokens were left out, since the model does not read so far.
+    /// How many tokens of the text were left out, because the model does not read them.
     pub left_out: usize,
 }
 
@@ -120,7 +120,7 @@ impl SentenceEncoder {
         [before, kept, after].concat()
     }
 
-    /// Runs the network over some texts and gives the rows of each batch of them to a function, in parallel.
+    /// Runs the network over some texts in batches, and calls a function with the rows of each batch, in parallel.
     fn run<T: Send>(
         &self,
         texts: &[&str],
@@ -128,7 +128,7 @@ impl SentenceEncoder {
         finish: impl Fn(&[f32], &[Vec<u32>]) -> Vec<T> + Sync,
     ) -> Result<Vec<T>> {
         let ids = |text: &&str| -> Result<Vec<u32>> {
-            // A word is a token or more, so that nothing behind so many is looked at.
+            // A word has at least one token, so later words are not needed.
             let tokens = self.tokeniser.tokens(&self.prefixed(text, role), self.longest_between())?;
             Ok(self.between_ends(&tokens))
         };
@@ -162,7 +162,7 @@ impl SentenceEncoder {
         finish(&states, batch)
     }
 
-    /// Applies the layers behind the network.
+    /// Applies the layers after the network.
     fn project(&self, vector: Vec<f32>) -> Vec<f32> {
         let mut room = Quantised::default();
         self.projections.iter().fold(vector, |vector, projection| {
@@ -176,7 +176,7 @@ impl SentenceEncoder {
     }
 }
 
-/// Gives a vector length one. A vector of zeros stays.
+/// Scales a vector to length one. A vector of zeros does not change.
 fn normalise(mut vector: Vec<f32>) -> Vec<f32> {
     let length = vector.iter().map(|value| value * value).sum::<f32>().sqrt();
     if length > 0.0 {

@@ -14,7 +14,7 @@ use crate::weights::TensorWriter;
 /// How many words of the table are in one file.
 const WORDS_IN_A_FILE: usize = 16_384;
 
-/// What a packed model is, besides its tensors: the file `encoder.json`.
+/// The file `encoder.json`, which describes a packed model beside its tensors.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub(crate) struct Packed {
     /// What it is called.
@@ -25,7 +25,7 @@ pub(crate) struct Packed {
     pub shape: Shape,
     /// How tokens become one vector.
     pub pooling: Pooling,
-    /// What is put in front of queries and of passages.
+    /// The prefixes of queries and of passages.
     pub prefixes: [String; 2],
     /// The most tokens of a text.
     pub longest: usize,
@@ -48,7 +48,7 @@ impl Packed {
 /// The word table is rounded to 4 bits in groups of 32, the layers to 8 bits with a scale for each output.
 ///
 /// # Errors
-/// As [`SentenceEncoder::from_folder`]; when the model has parts that are not packed; as the function.
+/// As [`SentenceEncoder::from_folder`], if the model has parts that cannot be packed, or as the function.
 pub fn pack(
     folder: &Path,
     name: &str,

@@ -1,6 +1,8 @@
 //! The operators of PDF pages: text, forms, annotations, optional content, and streams that would never end.
 
+use logothete_core::document::BlockKind;
 use logothete_parse::parse;
+use proptest::prelude::*;
 use rstest::rstest;
 
 /// A page of 600 by 800 points with a content and resources, beside other objects that are numbered from 10.
@@ -155,6 +157,26 @@ fn forms_that_draw_each_other_come_to_an_end() {
     assert_eq!(page.text(), "The end is read.");
 }
 
+#[test]
+fn forms_that_multiply_come_to_an_end() {
+    // Each form draws the next one four times: 4 to the power of 20 in all.
+    let form = |next: usize| {
+        stream(
+            &format!("/Subtype /Form /BBox [0 0 600 800] /Resources << /XObject << /X {next} 0 R >> >>"),
+            "/X Do /X Do /X Do /X Do",
+        )
+    };
+    let forms: Vec<String> = (11..=30).map(form).collect();
+    let objects: Vec<&str> = forms.iter().map(String::as_str).collect();
+    let page = OnePage {
+        content: "/X Do BT /F 12 Tf 50 700 Td (The end is read.) Tj ET",
+        resources: "/XObject << /X 10 0 R >>",
+        objects: &objects,
+        ..PLAIN
+    };
+    assert_eq!(page.text(), "The end is read.");
+}
+
 #[rstest]
 #[case("q ")]
 #[case("/A BMC ")]
@@ -178,4 +200,186 @@ fn colours_and_functions_are_never_run() {
         ..PLAIN
     };
     assert_eq!(page.text(), "The crane is blue.");
+}
+
+/// A map from codes to text, as fonts have it.
+fn to_unicode(entries: &str) -> String {
+    let map = format!(
+        "/CIDInit /ProcSet findresource begin 12 dict begin begincmap /CMapType 2 def \
+         1 begincodespacerange <00> <ff> endcodespacerange {entries} endcmap end end"
+    );
+    stream("", &map)
+}
+
+#[rstest]
+#[case::a_letter_each("2 beginbfchar <41> <0391> <42> <0392> endbfchar", "ΑΒ")]
+#[case::several_letters("1 beginbfchar <41> <006600660069> endbfchar", "ffiB")]
+#[case::a_ligature("1 beginbfchar <41> <FB01> endbfchar", "fiB")]
+#[case::a_range("1 beginbfrange <41> <42> <0430> endbfrange", "аб")]
+#[case::a_soft_hyphen("1 beginbfchar <42> <00AD> endbfchar", "A-")]
+fn a_font_says_what_its_codes_mean(#[case] entries: &str, #[case] expected: &str) {
+    let font = "<< /Type /Font /Subtype /Type1 /BaseFont /Helvetica /ToUnicode 10 0 R >>";
+    let page = OnePage {
+        content: "/P gs BT 1 0 0 1 50 700 Tm (AB) Tj ET",
+        resources: "/ExtGState << /P << /Font [11 0 R 12] >> >>",
+        objects: &[&to_unicode(entries), font],
+        ..PLAIN
+    };
+    assert_eq!(page.text(), expected);
+}
+
+#[test]
+fn codes_of_two_bytes_are_read() {
+    let map =
+        "1 begincodespacerange <0000> <ffff> endcodespacerange 2 beginbfchar <0001> <6C34> <0002> <6DF1> endbfchar";
+    let composite = "<< /Type /Font /Subtype /Type0 /BaseFont /Any /Encoding /Identity-H /DescendantFonts [12 0 R] \
+                     /ToUnicode 10 0 R >>";
+    let descendant = "<< /Type /Font /Subtype /CIDFontType2 /BaseFont /Any /DW 1000 \
+                      /CIDSystemInfo << /Registry (Adobe) /Ordering (Identity) /Supplement 0 >> >>";
+    let page = OnePage {
+        content: "/P gs BT 1 0 0 1 50 700 Tm <00010002> Tj ET",
+        resources: "/ExtGState << /P << /Font [11 0 R 12] >> >>",
+        objects: &[&stream("", map), composite, descendant],
+        ..PLAIN
+    };
+    assert_eq!(page.text(), "水深");
+}
+
+#[test]
+fn a_font_that_draws_its_own_glyphs_is_read_by_its_names() {
+    let font = "<< /Type /Font /Subtype /Type3 /FontBBox [0 0 1000 1000] /FontMatrix [0.001 0 0 0.001 0 0] \
+                /FirstChar 97 /LastChar 98 /Widths [1000 1000] /CharProcs << /b 10 0 R /e 10 0 R >> \
+                /Encoding << /Differences [97 /b /e] >> >>";
+    let glyph = stream("", "1000 0 0 0 750 750 d1 0 0 750 750 re f");
+    let page = OnePage {
+        content: "/P gs BT 1 0 0 1 50 700 Tm (ab) Tj ET",
+        resources: "/ExtGState << /P << /Font [11 0 R 12] >> >>",
+        objects: &[&glyph, font],
+        ..PLAIN
+    };
+    assert_eq!(page.text(), "be");
+}
+
+#[test]
+fn roles_come_from_the_tags() {
+    let page = OnePage {
+        content: "/H1 << /MCID 0 >> BDC BT /F 12 Tf 50 700 Td (Berths) Tj ET EMC \
+                  /P << /MCID 1 >> BDC BT /F 12 Tf 50 660 Td (Berth 7 is dredged, and it is open again.) Tj ET EMC \
+                  /Artifact BMC BT /F 12 Tf 50 600 Td (Harbour office) Tj ET EMC",
+        page: "/StructParents 0",
+        catalogue: "/MarkInfo << /Marked true >> /StructTreeRoot 10 0 R",
+        objects: &[
+            "<< /Type /StructTreeRoot /K [11 0 R 12 0 R] >>",
+            "<< /Type /StructElem /S /H1 /P 10 0 R /Pg 3 0 R /K 0 >>",
+            "<< /Type /StructElem /S /P /P 10 0 R /Pg 3 0 R /K 1 >>",
+        ],
+        ..PLAIN
+    };
+    let document = parse("page.pdf", &page.file()).expect("readable");
+    let blocks: Vec<(BlockKind, &str)> =
+        document.blocks.iter().map(|block| (block.kind, document.block_text(block))).collect();
+    assert_eq!(
+        blocks,
+        [
+            (BlockKind::Heading, "Berths"),
+            (BlockKind::Paragraph, "Berth 7 is dredged, and it is open again."),
+            (BlockKind::Furniture, "Harbour office"),
+        ]
+    );
+}
+
+#[rstest]
+#[case::an_object("q 200 0 0 150 100 400 cm /I Do Q", 1)]
+#[case::inline("q 200 0 0 150 100 400 cm BI /W 1 /H 1 /CS /G /BPC 8 ID x EI Q", 1)]
+#[case::without_pixels("q 200 0 0 150 100 400 cm /Empty Do Q", 0)]
+#[case::in_a_hidden_layer("/OC /L BDC q 200 0 0 150 100 400 cm /I Do Q EMC", 0)]
+fn pictures_are_noted_and_not_decoded(#[case] drawn: &str, #[case] figures: usize) {
+    // No reader could decode a picture of this size.
+    let picture = |width: u32| {
+        stream(
+            &format!(
+                "/Subtype /Image /Width {width} /Height 400000 /ColorSpace /DeviceGray /BitsPerComponent 8 /Filter /JPXDecode"
+            ),
+            "nothing",
+        )
+    };
+    let page = OnePage {
+        content: &format!("{drawn} BT /F 12 Tf 50 700 Td (A picture of the lock gate stands below.) Tj ET"),
+        resources: "/XObject << /I 10 0 R /Empty 11 0 R >> /Properties << /L 12 0 R >>",
+        catalogue: "/OCProperties << /OCGs [12 0 R] /D << /OFF [12 0 R] >> >>",
+        objects: &[&picture(400_000), &picture(0), "<< /Type /OCG /Name (pictures) >>"],
+        ..PLAIN
+    };
+    let document = parse("page.pdf", &page.file()).expect("readable");
+    assert_eq!(document.blocks.iter().filter(|block| block.kind == BlockKind::Figure).count(), figures);
+    assert!(document.text.contains("A picture of the lock gate"), "{}", document.text);
+}
+
+#[rstest]
+#[case("0 g", 1)]
+#[case("0.8 g", 1)]
+#[case("1 g", 0)]
+#[case("0 0 0 0 k", 0)]
+#[case("/DeviceRGB cs 1 1 1 sc", 0)]
+#[case("/DeviceRGB cs 0.7 0.8 1 sc", 1)]
+#[case("/Spot cs 0 scn", 0)]
+#[case("/Spot cs 0.3 scn", 1)]
+#[case("/Clear gs 0 g", 0)]
+fn prose_on_a_tint_stands_beside_the_text(#[case] colour: &str, #[case] asides: usize) {
+    let mut content = format!("q {colour} 340 480 200 200 re f Q ");
+    for row in 0..8 {
+        let y = 660 - 20 * row;
+        content += &format!("BT /F 10 Tf 50 {y} Td (The ferry leaves from the east quay at {row}.) Tj ET ");
+        content += &format!("BT /F 10 Tf 350 {y} Td (Dogs travel free of charge {row}.) Tj ET ");
+    }
+    let page = OnePage {
+        content: &content,
+        resources: "/ColorSpace << /Spot [/Separation /Teal /DeviceCMYK 10 0 R] >> /ExtGState << /Clear << /ca 0 >> >>",
+        ..PLAIN
+    };
+    let document = parse("page.pdf", &page.file()).expect("readable");
+    let text = document.text.replace('\n', " ");
+    let is_whole = text.contains("Dogs travel free of charge 0. Dogs travel free of charge 1.");
+    assert!(is_whole, "{text}");
+    let asides_found = document.blocks.iter().filter(|block| block.kind == BlockKind::Quotation).count();
+    assert_eq!(asides_found, asides, "{text}");
+}
+
+/// Operators with operands, right and wrong.
+fn operator() -> impl Strategy<Value = String> {
+    let operand = prop_oneof![
+        (-1.0e9_f64..1.0e9).prop_map(|number| format!("{number}")),
+        (-20_i32..20).prop_map(|number| number.to_string()),
+        Just("99999999999999999999".to_owned()),
+        Just("(AB\\))".to_owned()),
+        Just("<00ff4>".to_owned()),
+        Just("[(A) -120 (B) [1 2]]".to_owned()),
+        Just("/F".to_owned()),
+        Just("/X".to_owned()),
+        Just("<< /MCID 3 /OC 1 0 R >>".to_owned()),
+    ];
+    let names: Vec<&str> =
+        "q Q cm w J j M d ri i gs m l c v y h re S s f F f* B B* b b* n W W* CS cs SC SCN sc scn G g RG rg K k sh \
+                            Do BI ID EI Tc Tw Tz TL Tf Tr Ts BT ET Td TD Tm T* Tj TJ ' \" d0 d1 MP DP BMC BDC EMC BX EX"
+            .split_whitespace()
+            .collect();
+    (prop::collection::vec(operand, 0..7), prop::sample::select(names))
+        .prop_map(|(operands, name)| format!("{} {name}\n", operands.join(" ")))
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(300))]
+
+    /// Whatever a page holds, reading it ends, and every glyph that was placed is in the text once.
+    #[test]
+    fn no_content_stream_ends_in_a_panic(operators in prop::collection::vec(operator(), 0..60)) {
+        let content = operators.concat();
+        let form = stream("/Subtype /Form /BBox [0 0 600 800]", &content);
+        let page = OnePage { content: &content, resources: "/XObject << /X 10 0 R >>", objects: &[&form], ..PLAIN };
+        if let Ok(document) = parse("page.pdf", &page.file()) {
+            for block in &document.blocks {
+                prop_assert!(document.text.get(block.span.range()).is_some());
+            }
+        }
+    }
 }

@@ -10,7 +10,7 @@ use super::Interpreter;
 use super::visibility::Group;
 
 /// Forms within forms are followed to this depth.
-const MAX_DEPTH: u32 = 50;
+const MAX_DEPTH: usize = 50;
 /// More forms than this on a page are not followed.
 const MAX_FORMS: u32 = 20_000;
 /// Flags of annotations that are not shown on a page.
@@ -39,14 +39,16 @@ impl<'a> Interpreter<'a, '_> {
 
     /// Runs the content of a form.
     fn form(&mut self, stream: &Stream<'a>, resources: &Resources<'a>) -> Result<()> {
-        let dict = stream.dict();
-        let (Some(bounds), Ok(content)) = (dict.get::<[f32; 4]>("BBox"), stream.decoded_data()) else { return Ok(()) };
-        let group = Group::of(dict);
-        if !self.visibility.shows(group.as_ref()) || self.depth >= MAX_DEPTH || self.forms >= MAX_FORMS {
+        let (dict, id) = (stream.dict(), stream.obj_id());
+        // No form may draw itself, not even through others.
+        let is_followed = self.open.len() < MAX_DEPTH && self.forms < MAX_FORMS && !self.open.contains(&id);
+        if !is_followed || !self.visibility.shows(Group::of(dict).as_ref()) {
             return Ok(());
         }
         self.budget.check()?;
-        (self.depth, self.forms) = (self.depth + 1, self.forms + 1);
+        let (Some(bounds), Ok(content)) = (dict.get::<[f32; 4]>("BBox"), stream.decoded_data()) else { return Ok(()) };
+        self.open.push(id);
+        self.forms += 1;
         self.path.truncate(0);
         let before = self.state;
         self.state.transform *= matrix(dict);
@@ -65,7 +67,7 @@ impl<'a> Interpreter<'a, '_> {
             self.canvas.role = self.visibility.end().unwrap_or_default();
         }
         self.state = before;
-        self.depth -= 1;
+        self.open.pop();
         outcome
     }
 

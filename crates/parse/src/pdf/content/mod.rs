@@ -19,7 +19,7 @@ use std::collections::HashMap;
 use hayro_font::kurbo::{Affine, BezPath, Point};
 use hayro_syntax::content::TypedIter;
 use hayro_syntax::content::ops::TypedInstruction;
-use hayro_syntax::object::{Array, Dict, Number, Object, dict_or_stream};
+use hayro_syntax::object::{Array, Dict, Number, Object, ObjectIdentifier, dict_or_stream};
 use hayro_syntax::page::{Page, Resources};
 use logothete_core::Result;
 use logothete_core::document::Budget;
@@ -72,7 +72,7 @@ impl<'a> Shared<'a> {
             last: Point::ORIGIN,
             start: Point::ORIGIN,
             clips: false,
-            depth: 0,
+            open: Vec::new(),
             forms: 0,
             operators: 0,
         };
@@ -102,8 +102,8 @@ struct Interpreter<'a, 'c> {
     start: Point,
     /// Whether the path clips what comes after it.
     clips: bool,
-    /// How many forms are open.
-    depth: u32,
+    /// The forms that are open.
+    open: Vec<ObjectIdentifier>,
     /// How many forms have been followed.
     forms: u32,
     operators: u32,
