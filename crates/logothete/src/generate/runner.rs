@@ -1,6 +1,6 @@
 //! The one place that calls generators: several requests at a time, with retries, a cache and a budget.
 
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 use std::time::Duration;
 
@@ -56,8 +56,8 @@ impl Runner<'_> {
     /// Sends requests, up to `max_concurrent` at a time. The outcomes are in the order of the requests.
     ///
     /// `None` stands for a request that was not sent, because the work was stopped or the budget is spent. Each reply is in the
-    /// cache before it is returned. A request that is there twice is sent once. Requests that are under way when the work is stopped
-    /// are still awaited, since they are paid for.
+    /// cache before it is returned. Identical requests are sent once. Requests that are under way when the work is stopped are
+    /// still awaited, because they are paid for.
     pub(crate) async fn run(&self, jobs: &[Job]) -> Vec<Result<Option<Reply>>> {
         let keys: Vec<Option<String>> = jobs.iter().map(|job| self.cache_key(job)).collect();
         let mut seen = HashSet::new();
@@ -66,17 +66,14 @@ impl Runner<'_> {
         let mut outcomes: Vec<Option<Result<Option<Reply>>>> = jobs.iter().map(|_| None).collect();
         // The replies to the first requests are in the cache when the repeated ones look there.
         for pass in [first, repeated] {
-            let known: Vec<&str> = pass.iter().filter_map(|&at| keys[at].as_deref()).collect();
-            // If the cache cannot be read, each request finds that out for itself.
-            let mut cached = self.cache.replies(&known).ok();
-            let requests: Vec<_> = pass
-                .iter()
-                .map(|&at| {
-                    let key = keys[at].as_deref();
-                    let reply = cached.as_mut().map(|cached| key.and_then(|key| cached.get(key).cloned()));
-                    async move { (at, self.one(&jobs[at], key, reply).await) }
-                })
-                .collect();
+            let wanted: Vec<&str> = pass.iter().filter_map(|&at| keys[at].as_deref()).collect();
+            // If the cache cannot be read, each request tries it again and reports the failure.
+            let cached = self.cache.replies(&wanted).ok();
+            let requests = pass.iter().map(|&at| {
+                let (key, cached) = (keys[at].as_deref(), cached.as_ref());
+                async move { (at, self.one(&jobs[at], key, cached).await) }
+            });
+            let requests: Vec<_> = requests.collect();
             let mut done = stream::iter(requests).buffer_unordered(self.config.max_concurrent.max(1));
             while let Some((at, outcome)) = done.next().await {
                 outcomes[at] = Some(outcome);
@@ -85,17 +82,23 @@ impl Runner<'_> {
         outcomes.into_iter().map(|outcome| outcome.unwrap_or(Ok(None))).collect()
     }
 
-    /// The key of a request in the cache; `None` if each reply may be another one.
+    /// Returns the key of a request in the cache; `None` if the same request may get different replies.
     fn cache_key(&self, job: &Job) -> Option<String> {
         (job.request.parameters.temperature == 0.0).then(|| Self::key(&**self.generator, &job.request))
     }
 
-    /// Returns the cached reply, or sends a request. `cached` is `None` if the cache has not been read.
-    async fn one(&self, job: &Job, key: Option<&str>, cached: Option<Option<CachedReply>>) -> Result<Option<Reply>> {
-        let cached = match (cached, key) {
-            (Some(cached), _) => cached,
-            (None, Some(key)) => self.cache.replies(&[key])?.remove(key),
-            (None, None) => None,
+    /// Returns the cached reply, or sends a request. `cached` has the replies that were found; `None` means that the cache has not
+    /// been read.
+    async fn one(
+        &self,
+        job: &Job,
+        key: Option<&str>,
+        cached: Option<&HashMap<String, CachedReply>>,
+    ) -> Result<Option<Reply>> {
+        let cached = match (key, cached) {
+            (None, _) => None,
+            (Some(key), Some(cached)) => cached.get(key).cloned(),
+            (Some(key), None) => self.cache.replies(&[key])?.remove(key),
         };
         if let Some(CachedReply { text, usage }) = cached {
             return Ok(Some(Reply { text, usage, cached: true }));

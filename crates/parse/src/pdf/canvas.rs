@@ -1,4 +1,4 @@
-//! Where the content of a page draws: glyphs go to layers by their direction, and paths become rules, fills and shapes.
+//! The canvas that a page draws on. Glyphs go to layers by their direction, and paths become rules, fills and shapes.
 
 use hayro_font::kurbo::{Affine, BezPath, PathEl, Point, Rect, Shape, Vec2};
 
@@ -128,7 +128,7 @@ impl Canvas {
             path.elements().iter().all(|element| !matches!(element, PathEl::QuadTo(..) | PathEl::CurveTo(..)));
         if thin || !straight || path.elements().len() > 6 {
             self.shape(bounds);
-        } else if !is_white && self.drawn.fills.len() < MAX_SHAPES {
+        } else if !is_white && bounds.is_finite() && self.drawn.fills.len() < MAX_SHAPES {
             self.drawn.fills.push(area_of(bounds));
         }
     }

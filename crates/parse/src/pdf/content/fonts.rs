@@ -1,6 +1,6 @@
-//! Fonts: what each code says, looked up once.
+//! Fonts. What a code of a font says is looked up once.
 //!
-//! Finding the text and the width of a code takes several look-ups by name, above all in fonts that are not embedded.
+//! The text and the width of a code take several look-ups by name, above all in fonts that are not embedded.
 
 use std::collections::HashMap;
 use std::sync::Arc;
@@ -14,9 +14,8 @@ use crate::pdf::stems::{GlyphStyle, GlyphStyles};
 
 /// The width of a glyph whose font does not give one, in thousandths of the em.
 const DEFAULT_WIDTH: f32 = 500.0;
-/// What longer codes say is forgotten when there are more of them than this in a font.
+/// A font with more long codes than this forgets all its codes, to bound the memory.
 const MAX_LONG_CODES: usize = 1 << 18;
-
 /// Stands for a position that is not known yet.
 const UNKNOWN: u32 = u32::MAX;
 

@@ -18,6 +18,7 @@ const HIDDEN: u32 = 1 << 1;
 const NO_VIEW: u32 = 1 << 5;
 
 impl<'a> Interpreter<'a, '_> {
+    /// Runs a form, or takes note of a picture.
     pub(super) fn x_object(&mut self, stream: &Stream<'a>, resources: &Resources<'a>) -> Result<()> {
         match stream.dict().get::<Name<'_>>("Subtype").as_deref() {
             Some(b"Image") => self.picture(stream.dict()),
@@ -56,7 +57,7 @@ impl<'a> Interpreter<'a, '_> {
         let bounds = self.state.transform.transform_rect_bbox(Rect::new(left, bottom, right, top));
         self.state.clip = self.state.clip.intersect(bounds);
         if dict.contains_key("Group") {
-            // The group is blended as a whole; what is in it begins opaque.
+            // The group is blended as a whole, so its content starts opaque.
             self.state.fill.alpha = 1.0;
         }
         let own = dict.get::<Dict<'a>>("Resources").map(Resources::new);

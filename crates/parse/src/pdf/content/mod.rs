@@ -1,4 +1,4 @@
-//! Content streams: runs the operators of a page, its forms and its annotations, and hands what is visible to the canvas.
+//! Content streams: runs the operators of a page, its forms and its annotations, and passes what is visible to the canvas.
 //!
 //! Only what a reader needs is followed (ISO 32000-2, 8 and 9): places, text, paths, the bounds of pictures, marked content and
 //! optional content. Colours matter as far as white differs from others. Pictures, shadings, functions and colour profiles are
@@ -31,7 +31,7 @@ use paint::Space;
 use state::{GraphicsState, SavedStates};
 use visibility::{Group, Visibility};
 
-/// The budget is looked at after so many operators.
+/// The budget is checked after so many operators.
 const OPERATORS_PER_CHECK: u32 = 4_096;
 
 /// What is shared by the pages of a document.
@@ -41,7 +41,7 @@ pub(super) struct Shared<'a> {
 }
 
 impl<'a> Shared<'a> {
-    /// Nothing but the groups that the document hides is known at first.
+    /// Starts without fonts. `hidden` names the layers that the document hides.
     pub(super) fn new(hidden: HiddenGroups) -> Self {
         Self { fonts: Fonts::default(), hidden }
     }
@@ -170,25 +170,6 @@ impl<'a> Interpreter<'a, '_> {
             Op::EndMarkedContent(_) => self.canvas.role = self.visibility.end().unwrap_or_default(),
             Op::InlineImage(image) => self.picture(image.0.dict()),
             Op::Shading(_) => self.shading(),
-            Op::MoveTo(_)
-            | Op::LineTo(_)
-            | Op::CubicTo(_)
-            | Op::CubicStartTo(_)
-            | Op::CubicEndTo(_)
-            | Op::ClosePath(_)
-            | Op::RectPath(_) => self.build_path(operator),
-            Op::StrokePath(_)
-            | Op::CloseAndStrokePath(_)
-            | Op::FillPathNonZero(_)
-            | Op::FillPathNonZeroCompatibility(_)
-            | Op::FillPathEvenOdd(_)
-            | Op::FillAndStrokeNonZero(_)
-            | Op::FillAndStrokeEvenOdd(_)
-            | Op::CloseFillAndStrokeNonZero(_)
-            | Op::CloseFillAndStrokeEvenOdd(_)
-            | Op::EndPath(_)
-            | Op::ClipNonZero(_)
-            | Op::ClipEvenOdd(_) => self.use_path(&operator),
             Op::ColorSpaceNonStroke(name) => self.state.fill.set_space(Space::named(name.0, resources)),
             Op::NonStrokeColor(color) => self.state.fill.set_color(&color.0),
             Op::NonStrokeColorNamed(color) => match color.1 {
@@ -198,7 +179,10 @@ impl<'a> Interpreter<'a, '_> {
             Op::NonStrokeColorDeviceGray(color) => self.state.fill.set(Space::Gray, &[color.0]),
             Op::NonStrokeColorDeviceRgb(color) => self.state.fill.set(Space::Rgb, &[color.0, color.1, color.2]),
             Op::NonStrokeColorCmyk(color) => self.state.fill.set(Space::Cmyk, &[color.0, color.1, color.2, color.3]),
-            operator => self.text(operator, resources),
+            operator => {
+                self.path(&operator);
+                self.text(&operator, resources);
+            }
         }
     }
 
@@ -217,6 +201,7 @@ impl<'a> Interpreter<'a, '_> {
         }
     }
 
+    /// Begins marked content. Its role is that of its tag, or of the mark's number in the structure tree.
     fn begin_mark(&mut self, tag: &[u8], properties: Option<&Dict<'_>>, group: Option<&Group<'_>>) {
         let role = match (tag, self.tags) {
             (b"Artifact", _) => Role::Artifact,

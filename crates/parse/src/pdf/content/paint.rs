@@ -1,11 +1,11 @@
-//! Whether what is filled is white, so far as that can be told without colour profiles and functions.
+//! Whether fills are white, as far as that is known without colour profiles and functions.
 
 use hayro_syntax::object::{Array, Dict, Name, Number, Object, Stream};
 use hayro_syntax::page::Resources;
 
 /// Each component of white is at least this much.
 const WHITE: f32 = 0.98;
-/// Less opaque fills than this are not seen.
+/// Fills that are less opaque than this are invisible.
 const OPAQUE: f32 = 8.0 / 255.0;
 
 /// A colour space, by what makes white in it (ISO 32000-2, 8.6).
@@ -62,7 +62,7 @@ impl Fill {
         self.is_white = false;
     }
 
-    /// Returns `true` if what it fills looks like the page.
+    /// Returns `true` if a fill cannot be told from the page.
     pub(super) fn is_white(&self) -> bool {
         self.is_white || self.alpha < OPAQUE
     }

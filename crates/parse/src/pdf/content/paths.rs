@@ -9,70 +9,82 @@ use super::{Interpreter, number, point};
 const MIN_FILL: f32 = 1.0 / 4_096.0;
 
 impl Interpreter<'_, '_> {
-    pub(super) fn build_path(&mut self, operator: TypedInstruction<'_, '_>) {
+    /// Runs an operator of paths, and ignores others.
+    pub(super) fn path(&mut self, operator: &TypedInstruction<'_, '_>) {
         use TypedInstruction as Op;
-        let is_open = !self.path.elements().is_empty();
         match operator {
-            Op::MoveTo(to) => {
-                (self.last, self.start) = (point(to.0, to.1), point(to.0, to.1));
-                self.path.move_to(self.last);
-            }
-            Op::RectPath(rect) => {
-                let corner = point(rect.0, rect.1);
-                let opposite = Point::new(corner.x + number(rect.2), corner.y + number(rect.3));
-                let lines = Rect::new(corner.x, corner.y, opposite.x, opposite.y);
-                self.path.extend(lines.path_elements(0.1));
-                (self.last, self.start) = (corner, corner);
-            }
-            // The other operators need a current point.
-            _ if !is_open => {}
-            Op::LineTo(to) => {
-                self.last = point(to.0, to.1);
-                self.path.line_to(self.last);
-            }
+            Op::MoveTo(to) => self.begin(point(to.0, to.1)),
+            Op::LineTo(to) => self.line(point(to.0, to.1)),
             Op::CubicTo(to) => self.curve(point(to.0, to.1), point(to.2, to.3), point(to.4, to.5)),
             Op::CubicStartTo(to) => self.curve(self.last, point(to.0, to.1), point(to.2, to.3)),
             Op::CubicEndTo(to) => self.curve(point(to.0, to.1), point(to.2, to.3), point(to.2, to.3)),
-            Op::ClosePath(_) => self.close_path(),
+            Op::ClosePath(_) => self.close(),
+            Op::RectPath(rect) => self.rectangle(point(rect.0, rect.1), number(rect.2), number(rect.3)),
+            Op::ClipNonZero(_) | Op::ClipEvenOdd(_) => self.clips = true,
+            Op::StrokePath(_) => self.paint(false, true),
+            Op::CloseAndStrokePath(_) => {
+                self.close();
+                self.paint(false, true);
+            }
+            Op::FillPathNonZero(_) | Op::FillPathNonZeroCompatibility(_) | Op::FillPathEvenOdd(_) => {
+                self.paint(true, false);
+            }
+            Op::FillAndStrokeNonZero(_) | Op::FillAndStrokeEvenOdd(_) => self.paint(true, true),
+            Op::CloseFillAndStrokeNonZero(_) | Op::CloseFillAndStrokeEvenOdd(_) => {
+                self.close();
+                self.paint(true, true);
+            }
+            Op::EndPath(_) => self.paint(false, false),
             _ => {}
         }
     }
 
-    fn curve(&mut self, first: Point, second: Point, to: Point) {
-        self.last = to;
-        self.path.curve_to(first, second, to);
+    fn begin(&mut self, at: Point) {
+        (self.last, self.start) = (at, at);
+        self.path.move_to(at);
     }
 
-    fn close_path(&mut self) {
-        if !self.path.elements().is_empty() {
+    fn rectangle(&mut self, corner: Point, width: f64, height: f64) {
+        let lines = Rect::new(corner.x, corner.y, corner.x + width, corner.y + height);
+        self.path.extend(lines.path_elements(0.1));
+        (self.last, self.start) = (corner, corner);
+    }
+
+    /// Returns `true` if the path has begun, as lines and curves need.
+    fn has_begun(&self) -> bool {
+        !self.path.elements().is_empty()
+    }
+
+    fn line(&mut self, to: Point) {
+        if self.has_begun() {
+            self.last = to;
+            self.path.line_to(to);
+        }
+    }
+
+    fn curve(&mut self, first: Point, second: Point, to: Point) {
+        if self.has_begun() {
+            self.last = to;
+            self.path.curve_to(first, second, to);
+        }
+    }
+
+    fn close(&mut self) {
+        if self.has_begun() {
             self.path.close_path();
             self.last = self.start;
         }
     }
 
-    pub(super) fn use_path(&mut self, operator: &TypedInstruction<'_, '_>) {
-        use TypedInstruction as Op;
-        let closes = matches!(
-            operator,
-            Op::CloseAndStrokePath(_) | Op::CloseFillAndStrokeNonZero(_) | Op::CloseFillAndStrokeEvenOdd(_)
-        );
-        if closes {
-            self.close_path();
+    /// Paints the path, clips with it if that was asked for, and ends it.
+    fn paint(&mut self, fills: bool, strokes: bool) {
+        if fills {
+            self.fill();
         }
-        match operator {
-            Op::ClipNonZero(_) | Op::ClipEvenOdd(_) => {
-                self.clips = true;
-                return;
-            }
-            Op::StrokePath(_) | Op::CloseAndStrokePath(_) => self.stroke(),
-            Op::FillPathNonZero(_) | Op::FillPathNonZeroCompatibility(_) | Op::FillPathEvenOdd(_) => self.fill(),
-            Op::EndPath(_) => {}
-            _ => {
-                self.fill();
-                self.stroke();
-            }
+        if strokes {
+            self.stroke();
         }
-        if std::mem::take(&mut self.clips) && !self.path.elements().is_empty() {
+        if std::mem::take(&mut self.clips) && self.has_begun() {
             let bounds = (self.state.transform * self.path.clone()).bounding_box();
             self.state.clip = self.state.clip.intersect(bounds);
         }
@@ -86,7 +98,7 @@ impl Interpreter<'_, '_> {
     }
 
     fn fill(&mut self) {
-        if !self.visibility.is_visible() || self.path.elements().is_empty() {
+        if !self.visibility.is_visible() || !self.has_begun() {
             return;
         }
         let bounds = self.path.control_box();
@@ -102,9 +114,9 @@ impl Interpreter<'_, '_> {
         }
     }
 
-    /// A shading fills what is not clipped.
+    /// Fills everything that is not clipped with a shading.
     pub(super) fn shading(&mut self) {
-        if self.visibility.is_visible() {
+        if self.visibility.is_visible() && !self.state.clip.is_zero_area() {
             self.canvas.filled(&self.state.clip.to_path(0.1), Affine::IDENTITY, false);
         }
     }

@@ -10,7 +10,8 @@ use super::{Interpreter, number};
 use crate::pdf::stems::GlyphStyle;
 
 impl<'a> Interpreter<'a, '_> {
-    pub(super) fn text(&mut self, operator: TypedInstruction<'_, '_>, resources: &Resources<'a>) {
+    /// Runs an operator of text, and ignores others.
+    pub(super) fn text(&mut self, operator: &TypedInstruction<'_, '_>, resources: &Resources<'a>) {
         use TypedInstruction as Op;
         let text = &mut self.state.text;
         match operator {
@@ -46,7 +47,7 @@ impl<'a> Interpreter<'a, '_> {
         }
     }
 
-    /// The font of a name among the resources.
+    /// Returns the font of a name among the resources.
     fn named_font(&mut self, name: &[u8], resources: &Resources<'a>) -> Option<ActiveFont> {
         if let Some(known) = self.named.get(name) {
             return *known;
@@ -80,7 +81,7 @@ impl<'a> Interpreter<'a, '_> {
         }
     }
 
-    /// The font that is set. Text without one is shown in a usual font, as other readers do.
+    /// Returns the font that is set. Text without a font is shown in the fallback, as other readers do.
     fn font(&mut self) -> Option<ActiveFont> {
         if self.state.text.font.is_none() {
             self.state.text.font = self.fonts.fallback();
@@ -88,7 +89,7 @@ impl<'a> Interpreter<'a, '_> {
         self.state.text.font
     }
 
-    /// Places the glyphs of a string, and moves on behind them.
+    /// Places the glyphs of a string, and moves on to the place after them.
     fn place(&mut self, font: ActiveFont, bytes: &[u8], style: GlyphStyle) {
         // The codes of a font that could not be read mean nothing unless they are ASCII.
         let is_shown = self.visibility.is_visible() && (!font.is_fallback || bytes.is_ascii());
