@@ -88,8 +88,7 @@ impl Review {
         }
     }
 
-    /// What to change: when more than a tenth of the chunks begin or end inside a sentence, and when some are longer than
-    /// the encoder reads.
+    /// Returns what to change, if more than a tenth of the chunks begin or end inside a sentence, or if the encoder truncates some.
     pub fn advice(&self, limit: Option<&Limit>) -> Vec<String> {
         let mut advice = Vec::new();
         let all = self.chunks;
@@ -106,8 +105,8 @@ impl Review {
         }
         if self.too_long > 0 {
             advice.push(format!(
-                "{} of {all} chunks are longer than the encoder reads, so that their ends are found by words alone; set a \
-                 lower limit, or unit to tokens",
+                "the encoder truncates {} of {all} chunks, whose ends are then found by words alone; set a lower limit, or \
+                 unit to tokens",
                 self.too_long
             ));
         }

@@ -27,9 +27,10 @@ pub(super) fn settings(config: &ParseConfig) -> Result<ParseSettings> {
     let can_draw = cfg!(feature = "picture");
     let recogniser = (config.ocr == Ocr::Auto && can_draw).then(|| Tesseract::find(&config.ocr_languages)).flatten();
     let advice = match config.ocr {
+        // The setting changes nothing in such a program.
+        _ if !can_draw => tesseract::ADVICE_WITHOUT_PICTURES,
         Ocr::Off => tesseract::ADVICE_OFF,
-        _ if can_draw => tesseract::ADVICE,
-        _ => tesseract::ADVICE_WITHOUT_PICTURES,
+        Ocr::Auto => tesseract::ADVICE,
     };
     Ok(ParseSettings {
         json,

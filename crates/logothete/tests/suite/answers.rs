@@ -23,7 +23,8 @@ fn built() -> &'static Path {
         corpus.build(demo().join("documents")).await.expect("a build");
     };
     let folder = BUILT.get_or_init(|| {
-        let folder = tempfile::tempdir().expect("a temporary folder");
+        // Nothing drops a static, so the folder stays; it goes with the target folder.
+        let folder = tempfile::tempdir_in(env!("CARGO_TARGET_TMPDIR")).expect("a temporary folder");
         // A runtime cannot run inside that of a test, so this one has a thread.
         std::thread::scope(|scope| {
             let run =
