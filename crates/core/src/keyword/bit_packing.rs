@@ -1,11 +1,11 @@
 //! Packs small numbers with as many bits as the largest needs.
 
-/// The bits that the largest of some numbers needs.
+/// Returns the number of bits that the largest of the numbers needs.
 pub(super) fn width(numbers: &[u32]) -> u32 {
     32 - numbers.iter().fold(0, |all, number| all | number).leading_zeros()
 }
 
-/// Writes numbers in so many bits each, the lowest bits first.
+/// Writes numbers in `width` bits each, the lowest bits first.
 pub(super) fn pack(numbers: &[u32], width: u32, to: &mut Vec<u8>) {
     if width == 0 {
         return;
@@ -23,14 +23,14 @@ pub(super) fn pack(numbers: &[u32], width: u32, to: &mut Vec<u8>) {
     to.extend(&held.to_le_bytes()[..bits.div_ceil(8) as usize]);
 }
 
-/// How many bytes so many numbers take.
+/// Returns the number of bytes that `count` numbers take.
 pub(super) fn packed_length(count: usize, width: u32) -> usize {
     (count * width as usize).div_ceil(8)
 }
 
 /// Reads as many numbers as there is room for. Returns `None` if the bytes end first or a number has more than 32 bits.
 pub(super) fn unpack(bytes: &[u8], width: u32, to: &mut [u32]) -> Option<()> {
-    /// The longest that 128 numbers take, and what a read of eight bytes may reach beyond.
+    /// The length of 128 packed numbers, and of a read of eight bytes beyond their end.
     const ROOM: usize = 128 * 4 + 8;
     let length = packed_length(to.len(), width);
     let bytes = bytes.get(..length)?;

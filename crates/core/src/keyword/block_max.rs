@@ -1,20 +1,20 @@
-//! The best rows of a segment, without looking at most of the others.
+//! Finds the best rows of a segment, and skips most of the others.
 //!
-//! Terms are sorted by the most that they can add. Those that cannot together reach the worst row kept so far bring no
-//! candidates, and are only looked up for those of the others (Turtle and Flood, 1995); and blocks whose bounds cannot reach
-//! it are passed over unread (Ding and Suel, 2011). What is returned, and its order, is what scoring every row would give:
-//! a row's score is always added up over all its terms in the order of the query.
+//! Terms are sorted by their highest possible score. Terms whose scores together cannot reach the worst kept row bring no
+//! candidates; they are only looked up for the candidates of the others (Turtle and Flood, 1995). Blocks whose bounds cannot
+//! reach it are skipped unread (Ding and Suel, 2011). The result and its order equal those of scoring every row, because a
+//! row's score always sums its terms in the order of the query.
 
 use super::bm25::Scorer;
 use super::postings::{Cursor, END};
 use crate::segment::{Hit, TopK};
 
-/// A term's list, and how it scores.
+/// A term's list, with its scores.
 pub(super) struct Scored<'a> {
     pub cursor: Cursor<'a>,
     pub scorer: Scorer,
     most: f32,
-    /// The block whose bound is known, and the bound.
+    /// The block whose bound was computed, and that bound.
     known: (usize, f32),
 }
 
@@ -24,7 +24,7 @@ impl<'a> Scored<'a> {
         Self { cursor, scorer, most, known: (usize::MAX, 0.0) }
     }
 
-    /// The most that it can add in a block.
+    /// Returns the highest score of the term in a block.
     fn most_in(&mut self, block: usize) -> f32 {
         if self.known.0 != block {
             self.known = (block, self.scorer.most(self.cursor.pairs_of(block)));
@@ -33,7 +33,7 @@ impl<'a> Scored<'a> {
     }
 }
 
-/// The score of a row that the cursors may have passed to, added up in the order of the lists.
+/// Returns the score of a row at or before the cursors, summed in the order of the lists.
 pub(super) fn score_of(lists: &mut [Scored<'_>], row: u32, length: u32) -> f32 {
     let mut score = 0.0;
     for list in lists {
@@ -45,7 +45,7 @@ pub(super) fn score_of(lists: &mut [Scored<'_>], row: u32, length: u32) -> f32 {
     score
 }
 
-/// The `count` best rows that are allowed, best first; ties by row.
+/// Returns the `count` best allowed rows, best first; ties by row.
 pub(super) fn top_k(
     lists: &mut [Scored<'_>],
     length: impl Fn(u32) -> u32,
@@ -56,15 +56,15 @@ pub(super) fn top_k(
     if count == 0 {
         return Vec::new();
     }
-    // From those that can add least to those that can add most.
+    // From the lowest possible score to the highest.
     let mut order: Vec<usize> = (0..lists.len()).collect();
     order.sort_by(|&a, &b| lists[a].most.total_cmp(&lists[b].most));
-    // What the lists up to each can add together.
+    // The highest possible sums of the lists up to each one.
     let mut together: Vec<f32> = Vec::with_capacity(order.len());
     for &at in &order {
         together.push(together.last().copied().unwrap_or(0.0) + lists[at].most);
     }
-    // Candidates come from the lists from this place in the order on.
+    // Candidates come from the lists at this place and after it.
     let (mut from, mut enough) = (0, f32::NEG_INFINITY);
     while from < order.len() {
         let row = order[from..].iter().map(|&at| lists[at].cursor.row()).min().unwrap_or(END);
@@ -72,7 +72,7 @@ pub(super) fn top_k(
             break;
         }
         let below = if from > 0 { together[from - 1] } else { 0.0 };
-        // What can be reached in the blocks that the row is in, and how far that holds.
+        // The highest score in the current blocks, and the row up to which it holds.
         let (mut most, mut until) = (below, END);
         for &at in &order[from..] {
             let list = &mut lists[at];
@@ -104,7 +104,7 @@ pub(super) fn top_k(
             }
         }
         for &at in &order {
-            // Lists below are left where they are: they are looked up.
+            // The lists below are looked up, and do not move here.
             if lists[at].cursor.row() == row {
                 lists[at].cursor.next();
             }
@@ -113,7 +113,7 @@ pub(super) fn top_k(
     best.into_sorted()
 }
 
-/// Whether a row may score more than enough, as far as its terms tell one after the other.
+/// Returns `true` if a row may still score more than `enough`, term by term.
 fn reaches(
     lists: &mut [Scored<'_>],
     below: &[usize],
@@ -130,7 +130,7 @@ fn reaches(
             score += list.scorer.score(list.cursor.frequency(), length);
         }
     }
-    // Sums in another order may differ by their rounding.
+    // Sums in another order may round differently.
     let short = |score: f32| score * (1.0 + 1e-5) <= enough;
     for (place, &at) in below.iter().enumerate().rev() {
         if short(score + together[place]) {

@@ -2,20 +2,20 @@
 
 use super::postings::Pair;
 
-/// How quickly a repeated term stops counting.
+/// The saturation of repeated terms.
 const SATURATION: f32 = 1.2;
-/// How much a long row is held against it.
+/// The strength of the normalisation by length.
 const LENGTH_WEIGHT: f32 = 0.75;
-/// What a bound is raised by, so that rounding cannot bring it below what it bounds.
+/// The factor that raises a bound, so that rounding cannot bring it below the true score.
 const SLACK: f32 = 1.0 + 1e-5;
 
-/// How much a term tells that stands in so many of all rows: the logarithm of how rare it is.
+/// Returns the inverse document frequency of a term that `frequency` of `rows` rows have, as a logarithm.
 pub(super) fn rarity(rows: u64, frequency: u64) -> f32 {
     let (rows, frequency) = (rows as f32, frequency as f32);
     (1.0 + (rows - frequency + 0.5).max(0.0) / (frequency + 0.5)).ln()
 }
 
-/// The scores of one term, with the mean length of all rows in it.
+/// The scores of one term, for a given mean length of rows.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Scorer {
     weight: f32,
@@ -27,7 +27,7 @@ impl Scorer {
         Self { weight: weight * (SATURATION + 1.0), by_length: SATURATION * LENGTH_WEIGHT / mean.max(1.0) }
     }
 
-    /// What a row gets. Rises with the frequency and falls with the length.
+    /// Returns the score of a row. It rises with the frequency and falls with the length.
     #[inline]
     pub(super) fn score(self, frequency: u32, length: u32) -> f32 {
         let frequency = frequency as f32;
@@ -35,7 +35,7 @@ impl Scorer {
         self.weight * frequency / damped
     }
 
-    /// The most that a row can get that some pairs bound.
+    /// Returns the highest score of the rows that these pairs bound.
     pub(super) fn most(self, pairs: impl Iterator<Item = Pair>) -> f32 {
         pairs.map(|pair| self.score(pair.frequency, pair.length)).fold(0.0, f32::max) * SLACK
     }

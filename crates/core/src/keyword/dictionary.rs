@@ -1,24 +1,24 @@
-//! The terms of a segment in ascending order, each with its list: found by halves, by their beginning, or nearly.
+//! The terms of a segment in ascending order, each with its list. Looks terms up exactly, by prefix, or with one slip.
 //!
-//! Terms are in blocks of sixteen, each written as how much of the one before it shares and the rest. A block begins with the
-//! whole of its first term, so that blocks are searched by halves.
+//! Terms are in blocks of sixteen. Each term is written as the length that it shares with the term before, and the rest. A
+//! block begins with its whole first term, so that a binary search finds the block.
 
 use std::cmp::Ordering;
 use std::ops::Range;
 
 use crate::segment::{read_varint, u64_at, write_varint};
 
-/// How many terms a block has.
+/// The number of terms in a block.
 const BLOCK_TERMS: usize = 16;
 
-/// Writes a dictionary, whose terms come in ascending order.
+/// Writes a dictionary. Terms must come in ascending order.
 #[derive(Default)]
 pub(super) struct DictionaryWriter {
     bytes: Vec<u8>,
     index: Vec<u64>,
     last: String,
     terms: u32,
-    /// Where the next list begins.
+    /// The place where the next list begins.
     list: u64,
 }
 
@@ -41,22 +41,22 @@ impl DictionaryWriter {
         self.list += u64::from(list_length);
     }
 
-    /// How many terms there are.
+    /// Returns the number of terms.
     pub(super) fn terms(&self) -> u32 {
         self.terms
     }
 
-    /// The bytes of the blocks, and those of where each begins.
+    /// Returns the bytes of the blocks, and those of their starting places.
     pub(super) fn finish(self) -> (Vec<u8>, Vec<u8>) {
         (self.bytes, self.index.into_iter().flat_map(u64::to_le_bytes).collect())
     }
 }
 
-/// How many bytes two terms have in common at their beginning.
+/// Returns the number of bytes in the common prefix of two terms.
 fn shared(a: &[u8], b: &[u8]) -> usize {
     let number = |eight: &[u8; 8]| u64::from_le_bytes(*eight);
     let mut at = 0;
-    // Eight at a time, as long as both have so many.
+    // Compares eight bytes at a time while both terms have eight left.
     while let (Some(a), Some(b)) = (a[at..].first_chunk(), b[at..].first_chunk()) {
         let differ = number(a) ^ number(b);
         if differ != 0 {
@@ -71,13 +71,13 @@ fn shared(a: &[u8], b: &[u8]) -> usize {
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub(super) struct Entry {
     pub term: Vec<u8>,
-    /// In how many rows it stands.
+    /// The number of rows that have it.
     pub count: u32,
-    /// Where its list is among the postings.
+    /// The range of its list in the postings.
     pub list: Range<usize>,
 }
 
-/// A dictionary, read in place. What is damaged holds fewer terms.
+/// A dictionary, read in place. A damaged one has fewer terms.
 #[derive(Clone, Copy)]
 pub(super) struct Dictionary<'a> {
     blocks: &'a [u8],
@@ -93,7 +93,7 @@ impl<'a> Dictionary<'a> {
         usize::try_from(u64_at(self.index, block * 8)?).ok()
     }
 
-    /// The first term of a block.
+    /// Returns the first term of a block.
     fn first(self, block: usize) -> Option<&'a [u8]> {
         let mut bytes = self.blocks.get(self.begin(block)?.checked_add(8)?..)?;
         read_varint(&mut bytes)?;
@@ -101,7 +101,7 @@ impl<'a> Dictionary<'a> {
         bytes.get(..length)
     }
 
-    /// The last block that begins no later than a term.
+    /// Returns the last block whose first term is not after `term`.
     fn block_of(self, term: &[u8]) -> usize {
         let (mut low, mut high) = (0, self.index.len() / 8);
         while low + 1 < high {
@@ -111,19 +111,19 @@ impl<'a> Dictionary<'a> {
         low
     }
 
-    /// The entries from the first block on that may hold a term.
+    /// Returns the entries from the first block that may have a term.
     fn walk(self, from: &[u8]) -> Walk<'a> {
         let mut walk = Walk { dictionary: self, block: 0, bytes: &[], left: 0, entry: Entry::default() };
         walk.enter(self.block_of(from));
         walk
     }
 
-    /// All entries.
+    /// Returns all entries.
     pub(super) fn all(self) -> Walk<'a> {
         self.walk(&[])
     }
 
-    /// A term's entry.
+    /// Returns the entry of a term.
     pub(super) fn find(self, term: &str) -> Option<Entry> {
         let mut walk = self.walk(term.as_bytes());
         while let Some(entry) = walk.next() {
@@ -136,7 +136,7 @@ impl<'a> Dictionary<'a> {
         None
     }
 
-    /// The entries of all terms that begin so.
+    /// Returns the entries of all terms with a prefix.
     pub(super) fn beginning(self, with: &str) -> Vec<Entry> {
         let (mut walk, mut found) = (self.walk(with.as_bytes()), Vec::new());
         while let Some(entry) = walk.next() {
@@ -149,11 +149,11 @@ impl<'a> Dictionary<'a> {
         found
     }
 
-    /// The entries of all terms that are one slip from a word: a letter more, a letter less, another letter, or two letters
-    /// that changed places.
+    /// Returns the entries of all terms that are one slip from a word: a letter inserted, removed, replaced, or swapped with
+    /// its neighbour.
     ///
-    /// Walks the terms with the table of distances of their common beginnings (Wagner and Fischer, 1974), and leaps over those
-    /// whose beginning is too far already.
+    /// Computes the edit distances of common prefixes once (Wagner and Fischer, 1974), and skips the terms whose prefix is
+    /// already too far.
     pub(super) fn near(self, word: &str) -> Vec<Entry> {
         let word: Vec<char> = word.chars().collect();
         let (mut walk, mut found, mut table) = (self.walk(&[]), Vec::new(), Distances::new(&word));
@@ -163,7 +163,7 @@ impl<'a> Dictionary<'a> {
                 Nearness::Near => found.push(entry.clone()),
                 Nearness::Far => {}
                 Nearness::Dead(length) => {
-                    // Nothing that begins so is near: on to what comes behind.
+                    // No term with this prefix is near; skip them all.
                     let mut beyond = entry.term[..length].to_vec();
                     while beyond.last() == Some(&u8::MAX) {
                         beyond.pop();
@@ -178,7 +178,7 @@ impl<'a> Dictionary<'a> {
     }
 }
 
-/// A walk through the entries.
+/// An iterator over the entries.
 pub(super) struct Walk<'a> {
     dictionary: Dictionary<'a>,
     block: usize,
@@ -198,12 +198,12 @@ impl Walk<'_> {
         self.entry.list = list.map_or(0..0, |list| list..list);
     }
 
-    /// The entry it stands on.
+    /// Returns the current entry.
     pub(super) fn entry(&self) -> &Entry {
         &self.entry
     }
 
-    /// The next entry.
+    /// Moves to the next entry and returns it.
     pub(super) fn next(&mut self) -> Option<&Entry> {
         if self.left == 0 || self.bytes.is_empty() {
             if (self.block + 1) * 8 >= self.dictionary.index.len() {
@@ -227,7 +227,7 @@ impl Walk<'_> {
         Some(&self.entry)
     }
 
-    /// Goes on at the first block that may hold a term, if it lies ahead.
+    /// Skips to the first block that may have a term, if that lies ahead.
     fn leap(&mut self, to: &[u8]) {
         let last_of_block = self.dictionary.first(self.block + 1);
         if last_of_block.is_some_and(|next| next <= to) {
@@ -242,11 +242,11 @@ impl Walk<'_> {
 enum Nearness {
     Near,
     Far,
-    /// The beginning of so many bytes is too far already.
+    /// The prefix of this many bytes is already too far.
     Dead(usize),
 }
 
-/// The distances of the beginnings of a term from those of a word, a row for each letter of the term.
+/// The edit distances between the prefixes of a term and those of a word, one row for each letter of the term.
 struct Distances<'w> {
     word: &'w [char],
     letters: Vec<char>,
@@ -312,7 +312,7 @@ mod tests {
         entries.into_iter().map(|entry| String::from_utf8(entry.term).expect("text")).collect()
     }
 
-    /// One slip, by its definition.
+    /// Returns `true` if two words are one slip apart, by the definition.
     fn is_one_slip(word: &str, other: &str) -> bool {
         strsim_distance(word, other) == 1
     }

@@ -1,22 +1,22 @@
-//! The fields of a row, which have weights of their own.
+//! The fields of a row. Each has its own weight.
 
 use serde::{Deserialize, Serialize};
 
-/// What a row is indexed by.
+/// The texts that a row is indexed by.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct Fields<'a> {
-    /// The title of its document.
+    /// The title of the document.
     pub title: &'a str,
-    /// The headings above it.
+    /// The headings above the chunk.
     pub headings: &'a str,
-    /// What else helps to find it: the header of a table, a sentence that was written for it.
+    /// Other context, such as the header of a table or a generated sentence.
     pub context: &'a str,
-    /// Its text.
+    /// The text of the chunk.
     pub body: &'a str,
 }
 
 impl<'a> Fields<'a> {
-    /// Text without anything that helps to find it.
+    /// Returns the fields of a text without context.
     pub fn body(body: &'a str) -> Self {
         Self { body, ..Self::default() }
     }
@@ -26,7 +26,7 @@ impl<'a> Fields<'a> {
     }
 }
 
-/// A chunk's context, parted into fields.
+/// A chunk's context, split into fields.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct ContextParts {
     title: String,
@@ -35,7 +35,7 @@ pub struct ContextParts {
 }
 
 impl ContextParts {
-    /// What a context has of its document's title and of the headings above the chunk, and the rest of it.
+    /// Splits a context into the title of the document, the headings above the chunk, and the rest.
     pub fn new(title: Option<&str>, section: &[String], context: &str) -> Self {
         let mut parts = Self::default();
         let mut lines = context.splitn(2, '\n');
@@ -52,23 +52,23 @@ impl ContextParts {
         parts
     }
 
-    /// They and a text, as they are indexed.
+    /// Returns these fields with a text, ready for the index.
     pub fn fields<'a>(&'a self, body: &'a str) -> Fields<'a> {
         Fields { title: &self.title, headings: &self.headings, context: &self.rest, body }
     }
 }
 
-/// How often a word of each field counts. They are fixed when a segment is written.
+/// The weights of words by field. They are fixed when a segment is written.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(default)]
 pub struct FieldWeights {
-    /// In the title of the document; 0 leaves it out.
+    /// The weight of the title of the document; 0 leaves it out.
     pub title: u8,
-    /// In the headings above.
+    /// The weight of the headings.
     pub headings: u8,
-    /// In the rest of the context.
+    /// The weight of the rest of the context.
     pub context: u8,
-    /// In the text.
+    /// The weight of the text.
     pub body: u8,
 }
 

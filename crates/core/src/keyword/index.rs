@@ -1,9 +1,9 @@
 //! A segment of postings, read in place.
 //!
-//! Body of a segment, behind the header, all numbers little-endian: the length of each row (`u32`); the lists, one behind the
-//! other in the order of their terms; the blocks of the dictionary; where each of them begins (`u64`); and 64 bytes: where the
-//! dictionary begins (`u64`, counted from the front of the segment), where its index begins (`u64`), the lengths of all rows
-//! together (`u64`), the languages that the rows are in (`u32`, a bit each), the weights of the four fields (a byte each).
+//! The body of a segment follows the header; all numbers are little-endian. It has the length of each row (`u32`), the lists in
+//! the order of their terms, the blocks of the dictionary, and the starting place of each block (`u64`). The last 64 bytes are
+//! the starting place of the dictionary (`u64`, from the front of the segment), that of its index (`u64`), the sum of all row
+//! lengths (`u64`), the languages of the rows (`u32`, a bit each), and the weights of the four fields (a byte each).
 
 use std::collections::HashMap;
 use std::sync::{Mutex, PoisonError};
@@ -15,10 +15,10 @@ use super::terms::Languages;
 use crate::error::{Error, ErrorKind, Result};
 use crate::segment::{self, HEADER, Kind, RowSet, u32_at, u64_at};
 
-/// The bytes at the end of a segment that say where its parts are.
+/// The number of bytes at the end of a segment that describe its parts.
 pub(super) const FOOTER: usize = 64;
 
-/// What stands at the end of a segment.
+/// The end of a segment.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) struct Footer {
     pub dictionary: u64,
@@ -95,7 +95,7 @@ impl<B: AsRef<[u8]>> KeywordIndex<B> {
         Ok(Self { bytes, header, postings, dictionary, index, end, footer })
     }
 
-    /// Returns `true` if the bytes are a segment of a version that is no longer read, and has to be written again.
+    /// Returns `true` if the bytes are a segment of an older version, which must be written again.
     pub fn is_outdated(bytes: &[u8]) -> bool {
         segment::open(bytes, Kind::Keywords).is_ok_and(|header| header.version < 2)
     }
@@ -108,27 +108,27 @@ impl<B: AsRef<[u8]>> KeywordIndex<B> {
         self.header.verify(self.bytes.as_ref())
     }
 
-    /// How many rows there are, dead ones included.
+    /// Returns the number of rows, with the dead ones.
     pub fn rows(&self) -> u32 {
         self.header.rows
     }
 
-    /// How many different terms there are.
+    /// Returns the number of different terms.
     pub fn terms(&self) -> u32 {
         self.header.width
     }
 
-    /// The languages that its rows are in.
+    /// Returns the languages of its rows.
     pub fn languages(&self) -> Languages {
         self.footer.languages
     }
 
-    /// How much each field of its rows counts.
+    /// Returns the weights of the fields of its rows.
     pub fn weights(&self) -> FieldWeights {
         self.footer.weights
     }
 
-    /// The length of a row in words, weighted by field.
+    /// Returns the length of a row in words, weighted by field.
     #[inline]
     pub fn length(&self, row: u32) -> u32 {
         u32_at(self.bytes.as_ref(), HEADER + row as usize * 4).filter(|_| row < self.rows()).unwrap_or(0)
@@ -138,12 +138,12 @@ impl<B: AsRef<[u8]>> KeywordIndex<B> {
         self.parts().dictionary
     }
 
-    /// The list of a term.
+    /// Returns the list of a term.
     pub(super) fn cursor(&self, entry: &Entry) -> Cursor<'_> {
         self.parts().cursor(entry)
     }
 
-    /// Where its parts are.
+    /// Returns the places of its parts.
     pub(super) fn parts(&self) -> Parts<'_> {
         let bytes = self.bytes.as_ref();
         Parts {
@@ -155,7 +155,7 @@ impl<B: AsRef<[u8]>> KeywordIndex<B> {
     }
 }
 
-/// The parts of a segment. Not generic over who holds the bytes, so that what walks them is compiled once.
+/// The parts of a segment. The type is not generic over the owner of the bytes, so that code over it is compiled once.
 #[derive(Clone, Copy)]
 pub(super) struct Parts<'a> {
     pub rows: u32,
@@ -165,24 +165,24 @@ pub(super) struct Parts<'a> {
 }
 
 impl<'a> Parts<'a> {
-    /// The length of a row.
+    /// Returns the length of a row.
     pub(super) fn length(&self, row: u32) -> u32 {
         u32_at(self.lengths, row as usize * 4).unwrap_or(0)
     }
 
-    /// The list of a term.
+    /// Returns the list of a term.
     pub(super) fn cursor(&self, entry: &Entry) -> Cursor<'a> {
         Cursor::open(self.lists.get(entry.list.clone()).unwrap_or_default(), entry.count, self.rows)
     }
 }
 
-/// A segment as a search sees it: with the rows of it that are live, and what was counted of them.
+/// A segment as a search sees it: with its live rows and their statistics.
 pub struct LiveKeywords<'a, B> {
     /// The segment.
     pub index: &'a KeywordIndex<B>,
     /// Its live rows.
     pub live: &'a RowSet,
-    /// What was counted of them.
+    /// The statistics of the live rows.
     pub counts: &'a LiveCounts,
 }
 
@@ -200,21 +200,22 @@ impl<B> Clone for LiveKeywords<'_, B> {
 
 impl<B> Copy for LiveKeywords<'_, B> {}
 
-/// What scores rest on, of the live rows of a segment: an incremental build and a fresh one then give the same.
+/// The statistics of the live rows of a segment, which scores are computed from. They make an incremental build score like a
+/// fresh one.
 ///
-/// Where all rows are live this is known; else terms are counted when they are first asked for, and kept.
+/// If all rows are live, the segment has them. Otherwise a term is counted on first use, and the count is kept.
 #[derive(Debug, Default)]
 pub struct LiveCounts {
-    /// How many rows are live.
+    /// The number of live rows.
     pub rows: u64,
-    /// Their lengths together.
+    /// The sum of their lengths.
     pub total_length: u64,
     all: bool,
     frequencies: Mutex<HashMap<usize, u32>>,
 }
 
 impl LiveCounts {
-    /// Counts the live rows. Costs a step for each row that is not live.
+    /// Counts the live rows. The cost grows with the number of dead rows.
     pub fn new<B: AsRef<[u8]>>(index: &KeywordIndex<B>, live: &RowSet) -> Self {
         let rows = u64::from(live.len());
         let all = rows == u64::from(index.rows());
@@ -224,7 +225,7 @@ impl LiveCounts {
 }
 
 impl<B: AsRef<[u8]>> LiveKeywords<'_, B> {
-    /// In how many live rows a term stands.
+    /// Returns the number of live rows that have a term.
     pub(super) fn frequency(&self, entry: &Entry) -> u32 {
         if self.counts.all {
             return entry.count;

@@ -1,4 +1,4 @@
-//! Merges segments without their texts.
+//! Merges segments without reading their texts.
 
 use std::io::Write;
 
@@ -10,9 +10,9 @@ use super::writer::SegmentWriter;
 use crate::error::Result;
 use crate::segment::{RowSet, SegmentHeader};
 
-/// Writes the live rows of some segments, one segment's behind the other's, as the body of one; returns what stands before it.
-/// A fresh segment of the same rows has the same bytes, but that languages are remembered that no live row is in. Holds four
-/// bytes a row, the dictionary, and one list at a time.
+/// Writes the live rows of some segments, in their order, as the body of one segment, and returns its header. A fresh segment
+/// of the same rows has the same bytes, except that this one keeps languages that no live row has. Holds four bytes a row, the
+/// dictionary, and one list at a time.
 ///
 /// # Errors
 /// If writing fails.
@@ -62,7 +62,7 @@ fn merge(
                 }
                 cursor.next_block();
             }
-            // Terms ascend; where they do not, the rest is damaged.
+            // Terms ascend. If one does not, the rest is damaged.
             *open = walk.next().is_some_and(|next| next.term > term);
         }
         segment.end_list(&String::from_utf8_lossy(&term))?;
@@ -72,14 +72,14 @@ fn merge(
 
 /// The new numbers of the rows of a part.
 enum Numbers {
-    /// All rows are live, and come one after another from this number on.
+    /// All rows are live and are numbered from this number on.
     From(u32),
-    /// Each row's own; [`END`] where it is dead.
+    /// The number of each row; [`END`] for a dead row.
     Each(Vec<u32>),
 }
 
 impl Numbers {
-    /// Gives the live rows of a part the next numbers, and adds their lengths to those of the rows before.
+    /// Numbers the live rows of a part, and appends their lengths to those of earlier rows.
     fn new(part: &Parts<'_>, live: &RowSet, lengths: &mut Vec<u32>) -> Self {
         if live.len() == part.rows {
             let first = lengths.len() as u32;
@@ -97,7 +97,7 @@ impl Numbers {
     }
 }
 
-/// The rows of a block under their new numbers.
+/// The rows of a block with their new numbers.
 #[derive(Default)]
 struct Moved {
     rows: Vec<u32>,
@@ -112,7 +112,7 @@ impl Moved {
         self.positions.clear();
     }
 
-    /// Takes over the live ones. Where the positions are damaged, there are none.
+    /// Copies the live rows. Damaged positions are left out.
     fn keep_live(&mut self, numbers: &[u32], rows: &[u32], frequencies: &[u32], mut positions: &[u8]) {
         self.clear();
         for (&row, &frequency) in rows.iter().zip(frequencies) {

@@ -1,4 +1,4 @@
-//! The keyword index: which rows hold which terms and where, scored by BM25.
+//! The keyword index: the terms of each row with their positions, scored by BM25.
 //!
 //! Writing: `fields` → `terms` → `writer`, or `merge` of existing segments → `postings` and `dictionary`. Searching:
 //! `query` → `search` → `block_max` → `postings`.

@@ -1,53 +1,54 @@
-//! What is looked for: words, and what else a query may say of them.
+//! Parses queries: words, and the signs that say more about them.
 //!
-//! `word` may stand in a row, `+word` must, `-word` must not; `"some words"` must stand as they are written, and `-"some words"`
-//! must not; `word*` stands for all that begins so. In a plain question none of these signs means anything.
+//! A row may have `word`; it must have `+word`, and must not have `-word`. It must have the words in `"some words"` in this
+//! order, and must not have those in `-"some words"`. `word*` matches every term with this prefix. In a plain question none of
+//! these signs has a meaning.
 
 use crate::text::{Token, tokens};
 
-/// Whether a row must have something.
+/// Says whether a row must have a part of a query.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Occurs {
-    /// It may, and is better for it.
+    /// A row may have it, and scores higher if it does.
     #[default]
     Maybe,
-    /// It must.
+    /// A row must have it.
     Must,
-    /// It must not.
+    /// A row must not have it.
     MustNot,
 }
 
 /// A part of a query.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Clause {
-    /// Whether a row must have it.
+    /// Whether a row must have this part.
     pub occurs: Occurs,
-    /// A word or several, as they are written.
+    /// One or several words, as written.
     pub text: String,
     /// Whether its words must follow one another.
     pub phrase: bool,
-    /// Whether it is the beginning of a word.
+    /// Whether it is a prefix.
     pub prefix: bool,
 }
 
-/// A query, taken apart.
+/// A parsed query.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Query {
-    /// Its parts, in order.
+    /// The parts in order.
     pub clauses: Vec<Clause>,
-    /// Whether words that stand nowhere are taken for misspelt ones. In a question they are taken as they are: that the
-    /// documents do not have a word may be all there is to say.
+    /// Whether words that no row has are searched with one slip. A plain question does not do so: that the documents lack a
+    /// word may be the answer.
     pub tolerant: bool,
 }
 
 impl Query {
-    /// A question as people write it: any of its words may match.
+    /// Parses a plain question: each of its words may match.
     pub fn plain(text: &str) -> Self {
         let clause = Clause { occurs: Occurs::Maybe, text: text.to_owned(), phrase: false, prefix: false };
         Self { clauses: vec![clause], tolerant: false }
     }
 
-    /// A query with signs. Whatever cannot be one is taken as it is written, so that every text is a query.
+    /// Parses a query with signs. Signs that make no sense are taken as text, so that every text is a query.
     pub fn parse(text: &str) -> Self {
         let mut clauses = Vec::new();
         let mut rest = text.trim_start();
@@ -55,7 +56,7 @@ impl Query {
             let (occurs, body) = match rest.strip_prefix('+') {
                 Some(body) if begins(body) => (Occurs::Must, body),
                 _ => match rest.strip_prefix('-') {
-                    // A number may be less than zero.
+                    // A minus before a digit may be the sign of a number.
                     Some(body) if begins(body) && !body.starts_with(|c: char| c.is_ascii_digit()) => {
                         (Occurs::MustNot, body)
                     }
@@ -64,7 +65,7 @@ impl Query {
             };
             let quoted = body.strip_prefix('"').and_then(|inner| inner.split_once('"'));
             if let Some((inner, behind)) = quoted {
-                // What is quoted is wanted as it is.
+                // A quotation is required.
                 let occurs = if occurs == Occurs::Maybe { Occurs::Must } else { occurs };
                 if has_word(inner) {
                     clauses.push(Clause { occurs, text: inner.to_owned(), phrase: true, prefix: false });
@@ -83,19 +84,19 @@ impl Query {
         Self { clauses, tolerant: true }
     }
 
-    /// The text without signs and without what must not be there: what an encoder reads.
+    /// Returns the text without signs and without excluded parts, for an encoder.
     pub fn text(&self) -> String {
         let said = self.clauses.iter().filter(|clause| clause.occurs != Occurs::MustNot);
         said.map(|clause| clause.text.as_str()).collect::<Vec<_>>().join(" ")
     }
 
-    /// Returns `true` if a row may be ruled out by it.
+    /// Returns `true` if the query may rule rows out.
     pub fn is_strict(&self) -> bool {
         self.clauses.iter().any(|clause| clause.occurs != Occurs::Maybe)
     }
 }
 
-/// Returns `true` if there is anything to look for in a text.
+/// Returns `true` if a text has a word to search for.
 fn has_word(text: &str) -> bool {
     let mut any = false;
     tokens(text, |_: Token<'_>| any = true);

@@ -1,4 +1,4 @@
-//! From a query to rows: its words become terms of the index, with the languages of the corpus; then rows are scored.
+//! Searches: turns the words of a query into terms of the index, in the languages of the corpus, and scores rows.
 
 use std::collections::HashMap;
 
@@ -13,26 +13,26 @@ use crate::segment::Hit;
 use crate::segment::RowSet;
 use crate::text::{Language, Token, TokenKind, fold, is_stopword, tokens, words};
 
-/// A beginning stands for no more than so many terms, the most frequent.
+/// The highest number of terms for a prefix; the most frequent are taken.
 const MAX_BEGINNING: usize = 64;
-/// A misspelt word stands for no more than so many.
+/// The highest number of terms for a misspelt word.
 const MAX_NEAR: usize = 8;
-/// A word of fewer letters is not looked for with a slip in it.
+/// Words with fewer letters are not searched with a slip.
 const MIN_MISSPELT: usize = 4;
-/// How much a word counts that is one slip away.
+/// The weight of a term that is one slip away.
 const NEAR_WEIGHT: f32 = 0.7;
-/// Up to so many rows that must be looked at are scored one by one.
+/// Up to this number of candidate rows, each is scored by itself.
 const FEW_ROWS: usize = 2_000;
 
-/// A token of a query: the terms that stand for it, with how much each counts.
+/// A token of a query: its terms and their weights.
 #[derive(Clone, Debug, Default)]
 struct WeightedTerms {
     terms: Vec<(String, f32)>,
-    /// How rare all of them together are.
+    /// The inverse document frequency of all terms together.
     weight: f32,
 }
 
-/// Words that must follow one another, each with its distance from the first and the terms that stand for it.
+/// Words that must follow one another. Each has its distance from the first, and its terms.
 type Phrase = Vec<(u32, Vec<String>)>;
 
 /// A part of a query that rules rows out.
@@ -44,7 +44,7 @@ enum Rule {
     Phrase(Phrase),
 }
 
-/// A query made ready for a corpus.
+/// A query prepared for a corpus.
 #[derive(Clone, Debug, Default)]
 pub struct PreparedQuery {
     wanted: Vec<WeightedTerms>,
@@ -52,17 +52,17 @@ pub struct PreparedQuery {
     must_not: Vec<Rule>,
     /// The mean length of all live rows.
     mean: f32,
-    /// Words that stand nowhere.
+    /// The words that no row has.
     missing: Vec<String>,
-    /// What was found one slip away, by what was written.
+    /// The terms one slip away, by the word as written.
     misspelt: Vec<(String, Vec<String>)>,
 }
 
 impl PreparedQuery {
-    /// Makes a query ready: finds its terms in the segments of a corpus, and how rare they are in all of it.
+    /// Prepares a query: finds its terms in the segments of a corpus, and how rare they are in all of it.
     ///
-    /// Function words are left out, unless there is nothing else. In a query with signs a word that
-    /// stands nowhere is looked for with a slip in it.
+    /// Function words are left out, unless the query has no others. In a query with signs, a word that no row has is searched
+    /// with a slip.
     pub fn new<B: AsRef<[u8]>>(query: &Query, segments: &[LiveKeywords<'_, B>]) -> Self {
         let (rows, length) = totals(segments);
         let languages = segments.iter().fold(Languages::default(), |all, part| all.and(part.index.languages()));
@@ -92,7 +92,7 @@ impl PreparedQuery {
                 continue;
             }
             let prefix = clause.prefix && token.position == last && token.kind != TokenKind::Written;
-            // The last sign of a run stands in the pair before it; a sign alone is the first of any pair.
+            // The pair before already contains the last sign of a run. A sign that stands alone begins any pair.
             let ends_run = token.kind == TokenKind::Signs && !all.get(at + 1).is_some_and(|next| overlap(token, next));
             if ends_run && at > 0 && overlap(&all[at - 1], token) {
                 continue;
@@ -108,7 +108,7 @@ impl PreparedQuery {
             let written: Vec<_> = words.iter().filter(|word| word.1 == TokenKind::Written).collect();
             let plain: Vec<_> = words.iter().filter(|word| word.1 != TokenKind::Written).collect();
             match (written.as_slice(), plain.as_slice()) {
-                // An identifier is wanted as it is written.
+                // An identifier is required as written.
                 ([first, ..], _) if !clause.phrase => Rule::Any(first.2.clone()),
                 (_, [one]) => Rule::Any(one.2.clone()),
                 _ => Rule::Phrase(plain.into_iter().map(|word| (word.0, word.2.clone())).collect()),
@@ -137,7 +137,7 @@ impl PreparedQuery {
         }
     }
 
-    /// What is one slip from a word that stands nowhere. The first letter is seldom the wrong one.
+    /// Returns the terms one slip from a word that no row has. The first letter must agree, since it is seldom wrong.
     fn near<B: AsRef<[u8]>>(
         &mut self,
         text: &str,
@@ -163,29 +163,29 @@ impl PreparedQuery {
         wanted
     }
 
-    /// The terms that are scored.
+    /// Returns the scored terms.
     pub fn terms(&self) -> impl Iterator<Item = &str> {
         self.wanted.iter().flat_map(|wanted| wanted.terms.iter().map(|(term, _)| term.as_str()))
     }
 
-    /// Words that stand nowhere, as they are written.
+    /// Returns the words that no row has, as written.
     pub fn missing(&self) -> &[String] {
         &self.missing
     }
 
-    /// Those of them that may be misspelt, with the terms one slip away that were taken for them.
+    /// Returns the words that may be misspelt, with the terms that were used for them.
     pub fn misspelt(&self) -> &[(String, Vec<String>)] {
         &self.misspelt
     }
 
-    /// Returns `true` if rows may be ruled out.
+    /// Returns `true` if the query may rule rows out.
     pub fn is_strict(&self) -> bool {
         !self.must.is_empty() || !self.must_not.is_empty()
     }
 
     /// Returns the live rows of a segment that have all required terms and no excluded ones; `None` if no row is ruled out.
     ///
-    /// Costs the postings of the rarest term that must be there, or of all that must not.
+    /// Reads the postings of the rarest required term, or of all excluded terms.
     pub fn allowed<B: AsRef<[u8]>>(&self, part: LiveKeywords<'_, B>) -> Option<RowSet> {
         if !self.is_strict() {
             return None;
@@ -216,7 +216,7 @@ impl PreparedQuery {
         (!lists.is_empty()).then(|| common(&mut lists))
     }
 
-    /// The `count` best live rows of a segment that are in a set, or all of them where there is none; best first, ties by row.
+    /// Returns the `count` best live rows of a segment, best first; ties by row. `among` limits them to a set.
     pub fn search<B: AsRef<[u8]>>(&self, part: LiveKeywords<'_, B>, among: Option<&RowSet>, count: usize) -> Vec<Hit> {
         let LiveKeywords { index, live, .. } = part;
         let mut lists: Vec<Scored<'_>> = Vec::new();
@@ -249,12 +249,12 @@ impl PreparedQuery {
     }
 }
 
-/// How many live rows there are, and their lengths together.
+/// Returns the number of live rows, and the sum of their lengths.
 fn totals<B: AsRef<[u8]>>(segments: &[LiveKeywords<'_, B>]) -> (u64, u64) {
     segments.iter().fold((0, 0), |sum, part| (sum.0 + part.counts.rows, sum.1 + part.counts.total_length))
 }
 
-/// The terms of a token in all languages of a corpus.
+/// Returns the terms of a token in all languages of a corpus.
 fn stems(token: &Token<'_>, languages: &[Option<Language>]) -> Vec<String> {
     let mut terms: Vec<String> = languages.iter().map(|&language| term(token, language)).collect();
     terms.sort_unstable();
@@ -262,14 +262,14 @@ fn stems(token: &Token<'_>, languages: &[Option<Language>]) -> Vec<String> {
     terms
 }
 
-/// Returns `true` if two tokens are of the same run of signs, one right behind the other: then they have a sign in common.
+/// Returns `true` if two tokens are neighbours in one run of signs, and so share a sign.
 fn overlap(first: &Token<'_>, second: &Token<'_>) -> bool {
     let begin = second.text.as_ptr() as usize;
     let inside = begin < first.text.as_ptr() as usize + first.text.len();
     first.kind == TokenKind::Signs && second.kind == TokenKind::Signs && inside
 }
 
-/// The rows that stand in all lists.
+/// Returns the rows that all lists have.
 fn common(lists: &mut [Union<'_>]) -> Vec<u32> {
     lists.sort_by_key(Union::count);
     let Some((first, others)) = lists.split_first_mut() else { return Vec::new() };
@@ -291,10 +291,10 @@ fn common(lists: &mut [Union<'_>]) -> Vec<u32> {
     rows
 }
 
-/// The rows of one of several lists.
+/// The union of several lists.
 struct Union<'a> {
     cursors: Vec<Cursor<'a>>,
-    /// Rows that are known already, and how many of them were passed.
+    /// Rows that were read before, and the number of those that were passed.
     known: Option<(Vec<u32>, usize)>,
 }
 
@@ -325,7 +325,7 @@ impl<'a> Union<'a> {
         self.cursors.iter_mut().for_each(|cursor| cursor.advance(row));
     }
 
-    /// Where its terms stand in the row it stands on.
+    /// Collects the positions of its terms in the current row.
     fn positions(&mut self, to: &mut Vec<u32>) {
         let (row, mut some) = (self.row(), Vec::new());
         to.clear();
@@ -338,7 +338,7 @@ impl<'a> Union<'a> {
 }
 
 impl Rule {
-    /// The rows that have it, ascending.
+    /// Returns the matching rows in ascending order.
     fn rows<B: AsRef<[u8]>>(&self, index: &KeywordIndex<B>) -> Vec<u32> {
         let (mut rows, mut row) = (Vec::new(), 0);
         match self {
@@ -392,13 +392,13 @@ struct Lookup<'s, 'a, B> {
 }
 
 impl<B: AsRef<[u8]>> Lookup<'_, '_, B> {
-    /// In how many live rows a term stands.
+    /// Returns the number of live rows that have a term.
     fn frequency(&self, term: &str) -> u64 {
         let entries = self.segments.iter().filter_map(|part| Some((part, part.index.dictionary().find(term)?)));
         entries.map(|(part, entry)| u64::from(part.frequency(&entry))).sum()
     }
 
-    /// Those of some terms that stand somewhere, as one: what each tells is how rare they are together.
+    /// Returns the terms that any row has, weighted together by how rare they are.
     fn wanted(&self, terms: Vec<(String, f32)>) -> WeightedTerms {
         let counted: Vec<_> = terms.into_iter().map(|term| (self.frequency(&term.0), term)).collect();
         let all = counted.iter().map(|(count, _)| count).sum::<u64>().min(self.rows);
@@ -415,7 +415,7 @@ impl<B: AsRef<[u8]>> Lookup<'_, '_, B> {
         self.most_frequent(find, MAX_NEAR)
     }
 
-    /// The terms that stand in most rows, in the order of their letters.
+    /// Returns the terms of the most rows, in alphabetical order.
     fn most_frequent(&self, find: impl Fn(&KeywordIndex<B>) -> Vec<Entry>, most: usize) -> Vec<String> {
         let mut counts: HashMap<Vec<u8>, u64> = HashMap::new();
         for part in self.segments {
@@ -440,10 +440,10 @@ impl<B: AsRef<[u8]>> Lookup<'_, '_, B> {
     }
 }
 
-/// Which words of a query carry grammar only. Its language is the one of the corpus whose function words it has most of.
+/// Recognises function words in a query. Its language is the corpus language that most of its function words belong to.
 struct Grammar {
     languages: Vec<Language>,
-    /// Whether there is nothing but grammar.
+    /// Whether the query has function words only.
     alone: bool,
 }
 
@@ -469,7 +469,7 @@ impl Grammar {
     }
 }
 
-/// How rare the terms of questions are in a corpus.
+/// The inverse document frequencies of terms in a corpus.
 #[derive(Clone, Debug, Default)]
 pub struct Statistics {
     rows: u64,
@@ -477,20 +477,20 @@ pub struct Statistics {
 }
 
 impl Statistics {
-    /// Counts some terms over all segments. Counts live rows only.
+    /// Counts terms over the live rows of all segments.
     pub fn gather<B: AsRef<[u8]>>(segments: &[LiveKeywords<'_, B>], terms: &[String]) -> Self {
         let rows = totals(segments).0;
         let lookup = Lookup { segments, rows };
         Self { rows, frequency: terms.iter().map(|term| (term.clone(), lookup.frequency(term))).collect() }
     }
 
-    /// How much a term tells: the logarithm of how rare it is. Highest for a term that stands nowhere.
+    /// Returns the inverse document frequency of a term, as a logarithm. It is highest for a term that no row has.
     pub fn weight(&self, term: &str) -> f32 {
         rarity(self.rows, self.frequency.get(term).copied().unwrap_or(0))
     }
 }
 
-/// The terms of an English question, each once, function words left out unless nothing else is there.
+/// Returns the terms of an English question without repetition. Function words are left out, unless the question has no others.
 pub fn query_terms(query: &str) -> Vec<String> {
     let mut all = Vec::new();
     let mut telling = Vec::new();

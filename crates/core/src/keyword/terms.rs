@@ -1,13 +1,13 @@
-//! The terms that a token is indexed under.
+//! Turns tokens into terms.
 
 use unicode_normalization::UnicodeNormalization;
 
 use crate::text::{Language, Token, TokenKind, fold};
 
-/// A term is no longer than this in bytes; what goes beyond is cut off, in the index and in queries alike.
+/// The longest term in bytes. Longer ones are cut off, both in the index and in queries.
 const LONGEST: usize = 128;
 
-/// The term of a token in a language; without one, words keep their endings.
+/// Returns the term of a token in a language. Without a language, words keep their endings.
 pub(super) fn term(token: &Token<'_>, language: Option<Language>) -> String {
     let mut term = match token.kind {
         TokenKind::Word => {
@@ -26,37 +26,37 @@ pub(super) fn term(token: &Token<'_>, language: Option<Language>) -> String {
     term
 }
 
-/// Some languages, a bit each; the lowest stands for text of none of them.
+/// A set of languages, a bit each. The lowest bit is text in none of them.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct Languages(u32);
 
 impl Languages {
-    /// Adds one.
+    /// Adds a language.
     pub(super) fn add(&mut self, language: Option<Language>) {
         self.0 |= 1 << Self::number(language);
     }
 
-    /// The number that a language has in segments.
+    /// Returns the number of a language in segments.
     pub(super) fn number(language: Option<Language>) -> u32 {
         language.map_or(0, |language| language as u32 + 1)
     }
 
-    /// As they stand in a segment.
+    /// Returns the bits for a segment.
     pub(super) fn bits(self) -> u32 {
         self.0
     }
 
-    /// From a segment; bits that are not known stand for nothing.
+    /// Returns the languages of a segment's bits; unknown bits are ignored.
     pub(super) fn from_bits(bits: u32) -> Self {
         Self(bits & ((2 << Language::ALL.len()) - 1))
     }
 
-    /// These and those.
+    /// Returns the union with others.
     pub(super) fn and(self, others: Self) -> Self {
         Self(self.0 | others.0)
     }
 
-    /// All of them, in the order of their numbers.
+    /// Returns the languages in the order of their numbers.
     pub fn iter(self) -> impl Iterator<Item = Option<Language>> {
         let all = std::iter::once(None).chain(Language::ALL.into_iter().map(Some));
         all.filter(move |&language| self.0 >> Self::number(language) & 1 == 1)

@@ -1,8 +1,8 @@
-//! The words that were met, and the term of each.
+//! The words seen so far, with their terms.
 //!
-//! Finding a word is what indexing does most, and most of it is waiting for memory. So the words of a whole row are looked for
-//! together: first all their places in the table, then all the words that stand there; the processor then waits for many at a
-//! time. What was met stays known from one segment to the next, so that a word is stemmed once.
+//! Indexing spends most of its time on looking words up, and most of that on waiting for memory. So all words of a row are
+//! looked up together: first their places in the table, then the words there, so that the processor waits for many at once.
+//! Words stay known from one segment to the next, so that each is stemmed once.
 
 use std::collections::HashMap;
 use std::hash::{BuildHasher, RandomState};
@@ -10,26 +10,26 @@ use std::hash::{BuildHasher, RandomState};
 use super::terms::{Languages, term};
 use crate::text::{Language, Token};
 
-/// More words than this are not remembered from one segment to the next.
+/// The highest number of words that are remembered from one segment to the next.
 const MAX_REMEMBERED: usize = 400_000;
 /// No term.
 const NONE: u32 = u32::MAX;
 
-/// A word as it is written. Half a line of the processor's memory and aligned to it, so that a look at one is one wait.
+/// A word as written. It takes half a cache line and is aligned to it, so that reading one waits once.
 #[derive(Clone, Copy)]
 #[repr(align(32))]
 struct Known {
     key: Key,
-    /// Where its bytes stand that the key does not hold.
+    /// The place of the bytes that the key does not hold.
     start: u32,
-    /// Its term; no term where there is no word.
+    /// Its term; [`NONE`] for an empty place.
     term: u32,
 }
 
-/// A place of the table without a word.
+/// An empty place of the table.
 const EMPTY: Known = Known { key: Key { first: 0, second: 0, length: 0, sort: 0 }, start: 0, term: NONE };
 
-/// What tells a word from others: its language and kind, its length, and its first sixteen bytes.
+/// The identity of a word: its language and kind, its length, and its first sixteen bytes.
 #[derive(Clone, Copy, PartialEq, Eq)]
 struct Key {
     first: u64,
@@ -38,16 +38,16 @@ struct Key {
     sort: u32,
 }
 
-/// So many bytes of a word are in its key; most words have no more.
+/// The number of bytes of a word in its key; most words have no more.
 const IN_KEY: usize = 16;
 
 impl Key {
-    /// The key of a word that stands in a text.
+    /// Returns the key of a word in a text.
     #[inline]
     fn of(text: &str, word: &str, sort: u32) -> Self {
         let start = word.as_ptr().addr().wrapping_sub(text.as_ptr().addr());
         let bytes = match text.as_bytes().get(start..).and_then(<[u8]>::first_chunk) {
-            // What stands behind the word is masked away: that is faster than to look how long it is.
+            // Masks what follows the word, which is faster than testing its length.
             Some(sixteen) => u128::from_le_bytes(*sixteen) & mask(word.len()),
             None => {
                 let (mut sixteen, length) = ([0; IN_KEY], word.len().min(IN_KEY));
@@ -59,38 +59,38 @@ impl Key {
     }
 }
 
-/// The bits of the first so many bytes; of no more than sixteen.
+/// Returns the mask of the first `length` bytes, at most sixteen.
 #[inline]
 fn mask(length: usize) -> u128 {
     u128::MAX.checked_shr(8 * IN_KEY.saturating_sub(length) as u32).unwrap_or(0)
 }
 
-/// The bytes of a word that its key does not hold.
+/// Returns the bytes of a word that its key does not hold.
 fn rest(text: &str) -> &[u8] {
     text.as_bytes().get(IN_KEY..).unwrap_or_default()
 }
 
-/// A word that is looked for.
+/// A word to look up.
 struct Sought {
     key: Key,
-    /// Where it stands in the table, if it is there and no other came before it.
+    /// Its place in the table, unless the table lacks it or another word came first.
     place: usize,
-    /// What stands there.
+    /// The term at that place.
     term: u32,
 }
 
-/// Words with their terms.
+/// A hash table of words with their terms.
 pub(super) struct Vocabulary {
-    /// Words at the places that their hashes say, or behind them. At most half full.
+    /// Words at the places of their hashes, or at the next free ones. At most half of the places are taken.
     table: Vec<Known>,
     words: usize,
     rests: Vec<u8>,
     numbers: HashMap<String, u32>,
     terms: Vec<String>,
-    /// Terms in ascending order by their numbers, each with what it begins with; those that came since are not in it yet.
+    /// The numbers of the terms in ascending order of the terms, each with its first bytes. Later terms are not in it yet.
     order: Vec<(u64, u32)>,
     seed: u64,
-    /// Room for the words of a row.
+    /// A buffer for the words of a row.
     sought: Vec<Sought>,
 }
 
@@ -103,7 +103,7 @@ impl Default for Vocabulary {
             numbers: HashMap::new(),
             terms: Vec::new(),
             order: Vec::new(),
-            // Nobody can know which words come to the same place.
+            // A random seed, so that nobody can choose words with equal hashes.
             seed: RandomState::new().hash_one(0),
             sought: Vec::new(),
         }
@@ -111,14 +111,14 @@ impl Default for Vocabulary {
 }
 
 impl Vocabulary {
-    /// How many terms there are.
+    /// Returns the number of terms.
     pub(super) fn terms(&self) -> usize {
         self.terms.len()
     }
 
-    /// All terms in ascending order, by their numbers.
+    /// Returns the numbers of all terms in ascending order of the terms.
     pub(super) fn sorted(&mut self) -> impl Iterator<Item = u32> + '_ {
-        // Most differ in their first eight bytes: those are compared as a number.
+        // Most terms differ in their first eight bytes, which are compared as one number.
         let first = |term: &str| {
             let mut eight = [0; 8];
             let length = term.len().min(8);
@@ -128,7 +128,7 @@ impl Vocabulary {
         let terms = &self.terms;
         let new = self.order.len() as u32..terms.len() as u32;
         self.order.extend(new.map(|number| (first(&terms[number as usize]), number)));
-        // What was in order before is taken as it is, and what is new is merged in.
+        // The part that was sorted before stays; the new terms are merged in.
         self.order.sort_by(|a, b| a.0.cmp(&b.0).then_with(|| terms[a.1 as usize].cmp(&terms[b.1 as usize])));
         self.order.iter().map(|&(_, number)| number)
     }
@@ -137,14 +137,14 @@ impl Vocabulary {
         &self.terms[number as usize]
     }
 
-    /// Forgets everything, if that is a lot.
+    /// Forgets all words, if there are too many.
     pub(super) fn bound(&mut self) {
         if self.words > MAX_REMEMBERED {
             *self = Self::default();
         }
     }
 
-    /// Calls back with the number of the term of each token of a text, in order.
+    /// Calls `each` with the number of the term of each token of a text, in order.
     pub(super) fn find(
         &mut self,
         text: &str,
@@ -166,7 +166,7 @@ impl Vocabulary {
         }
         for (at, (Sought { key, place, term }, token)) in sought.iter().zip(tokens).enumerate() {
             let rest = rest(token.text);
-            // The table may have grown since: then another word stands there, or none.
+            // The table may have grown since. Then this place has another word, or none.
             let known = &self.table[*place];
             let there = known.term == *term && *term != NONE && self.is(known, key, rest);
             each(at, if there { *term } else { self.look_or_add(token, key, language) });
@@ -180,7 +180,7 @@ impl Vocabulary {
         known.key == *key && (rest.is_empty() || self.rests[start..start + rest.len()] == *rest)
     }
 
-    /// The term of a word, which is new if it is not at its place or behind it.
+    /// Returns the term of a word. The word is new if it is not at its place or after it.
     fn look_or_add(&mut self, token: &Token<'_>, key: &Key, language: Option<Language>) -> u32 {
         let rest = rest(token.text);
         let last = self.table.len() - 1;
@@ -245,7 +245,7 @@ mod tests {
     use super::*;
     use crate::text::tokens;
 
-    /// The number of the term of each word of a text.
+    /// Returns the numbers of the terms of a text.
     fn found(vocabulary: &mut Vocabulary, text: &str, language: Option<Language>) -> Vec<u32> {
         let (mut all, mut found) = (Vec::new(), Vec::new());
         tokens(text, |token| all.push(token));
@@ -262,7 +262,7 @@ mod tests {
                 for (word, number) in some.iter().zip(&found) {
                     prop_assert_eq!(vocabulary.term(*number), word);
                 }
-                // Order is kept while words come.
+                // The order is kept while words are added.
                 let order: Vec<u32> = vocabulary.sorted().collect();
                 let terms: Vec<&str> = order.into_iter().map(|number| vocabulary.term(number)).collect();
                 prop_assert!(terms.is_sorted() && terms.len() == vocabulary.terms());

@@ -13,23 +13,23 @@ use crate::error::Result;
 use crate::segment::{BodyWriter, Kind, SegmentHeader, write_varint};
 use crate::text::{Language, Token, tokens};
 
-/// So many positions lie between two fields of a row, so that no phrase goes from one into the next.
+/// The gap in positions between two fields of a row, so that no phrase spans both.
 const GAP: u32 = 16;
-/// Words of a row that come later than this have this position.
+/// The highest position; later words of a row get it too.
 const LAST_POSITION: u32 = (1 << 24) - 1;
-/// So many bits of a term's place are sorted at a time.
+/// The number of bits of a term's rank that one pass sorts by.
 const DIGIT: u32 = 9;
 
-/// Collects rows and writes them as a segment. Holds 24 bytes for each word of its rows, and the words that it has met.
+/// Collects rows and writes them as a segment. Holds 24 bytes for each word of its rows, and the words seen so far.
 #[derive(Default)]
 pub struct KeywordWriter {
     weights: FieldWeights,
     languages: Languages,
     lengths: Vec<u32>,
     vocabulary: Vocabulary,
-    /// Every word, in the order in which they came.
+    /// All words in the order of arrival.
     met: Vec<Met>,
-    /// Room for them to be sorted.
+    /// A buffer for sorting.
     room: Vec<Met>,
 }
 
@@ -39,12 +39,12 @@ impl fmt::Debug for KeywordWriter {
     }
 }
 
-/// A word that was met.
+/// An occurrence of a word.
 #[derive(Clone, Copy, Default)]
 struct Met {
     term: u32,
     row: u32,
-    /// Its position and, in the highest eight bits, how much it counts.
+    /// Its position and, in the highest eight bits, its weight.
     place: u32,
 }
 
@@ -59,17 +59,17 @@ impl Met {
 }
 
 impl KeywordWriter {
-    /// An empty writer.
+    /// Returns an empty writer.
     pub fn new(weights: FieldWeights) -> Self {
         Self { weights, ..Self::default() }
     }
 
-    /// How many rows there are.
+    /// Returns the number of rows.
     pub fn rows(&self) -> u32 {
         self.lengths.len() as u32
     }
 
-    /// Adds the next row, in a language if that is known.
+    /// Adds the next row; `language` is `None` if it is unknown.
     pub fn push(&mut self, fields: &Fields<'_>, language: Option<Language>) {
         self.languages.add(language);
         let row = self.lengths.len() as u32;
@@ -91,8 +91,8 @@ impl KeywordWriter {
         self.lengths.push(length);
     }
 
-    /// Writes the rows as the body of a segment, and returns what stands before it. Then there are none, but the words that were met
-    /// are remembered: to go on with the same writer is faster than with a new one.
+    /// Writes the rows as the body of a segment, and returns its header. The writer is then empty but remembers the words, so
+    /// it is faster than a new one.
     ///
     /// # Errors
     /// If writing fails.
@@ -107,7 +107,7 @@ impl KeywordWriter {
         met.iter().for_each(|met| counts[met.term as usize] += 1);
         let terms: Vec<u32> = self.vocabulary.sorted().filter(|&number| counts[number as usize] > 0).collect();
         sort(&mut met, &mut self.room, &terms, &mut counts);
-        // Looked for one after another, so that the processor waits for many at a time.
+        // Each loop looks up many words, so that the processor waits for many at once.
         let names: Vec<&str> = terms.iter().map(|&number| self.vocabulary.term(number)).collect();
         let mut segment = SegmentWriter::new(to, &lengths)?;
         for of_term in met.chunk_by(|a, b| a.term == b.term) {
@@ -124,11 +124,11 @@ impl KeywordWriter {
     }
 }
 
-/// How many positions there are, and the distance of each from the one before.
+/// Writes the number of positions, and the distance of each from the one before.
 #[inline]
 fn write_positions(of_row: &[Met], to: &mut Vec<u8>) {
     match of_row {
-        // Most words stand once in a row, and not far behind.
+        // Most words occur once in a row, and early.
         [only] if only.position() < 0x80 => to.extend([1, only.position() as u8]),
         all => {
             write_varint(all.len() as u32, to);
@@ -141,11 +141,11 @@ fn write_positions(of_row: &[Met], to: &mut Vec<u8>) {
     }
 }
 
-/// Puts words in the order of their terms, and leaves those of one term in theirs: digit by digit of the terms' places in that
-/// order, from the lowest. Terms become their places. `counts` are how often each term stands, by number, and are written over.
+/// Sorts words by term and keeps the order within a term: digit by digit of the terms' ranks, from the lowest. Terms are
+/// replaced by their ranks. `counts` has the number of occurrences of each term, and is overwritten.
 fn sort(met: &mut Vec<Met>, room: &mut Vec<Met>, terms: &[u32], counts: &mut [u32]) {
     room.resize(met.len(), Met::default());
-    // How many words have a digit follows from how often each term stands.
+    // The number of words with a digit follows from the number of occurrences of each term.
     let passes = (terms.len().max(2) - 1).ilog2() / DIGIT + 1;
     let mut begins = vec![[0_usize; 1 << DIGIT]; passes as usize];
     let digit = |place: u32, pass: u32| (place >> (pass * DIGIT)) as usize & ((1 << DIGIT) - 1);
@@ -172,13 +172,13 @@ fn sort(met: &mut Vec<Met>, room: &mut Vec<Met>, terms: &[u32], counts: &mut [u3
 /// Writes a segment term by term, in the order of the terms.
 pub(super) struct SegmentWriter<'w> {
     body: BodyWriter<'w>,
-    /// The list of the term that is written now.
+    /// The list of the current term.
     pub list: ListWriter,
     dictionary: DictionaryWriter,
     bytes: Vec<u8>,
 }
 
-/// Lists are written when they are so long together, in bytes.
+/// The length in bytes at which lists are written out.
 const FLUSH_BYTES: usize = 1 << 16;
 
 impl<'w> SegmentWriter<'w> {
@@ -190,7 +190,7 @@ impl<'w> SegmentWriter<'w> {
         Ok(Self { body, list: ListWriter::default(), dictionary: DictionaryWriter::default(), bytes: Vec::new() })
     }
 
-    /// Ends the list of a term. One without rows is left out.
+    /// Ends the list of a term. A term without rows is left out.
     pub(super) fn end_list(&mut self, term: &str) -> Result<()> {
         let before = self.bytes.len();
         let count = self.list.finish(&mut self.bytes);

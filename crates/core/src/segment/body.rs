@@ -6,29 +6,29 @@ use crate::error::{Error, ErrorKind, Result};
 
 use super::header::{HEADER, Kind, sealed};
 
-/// The 64 bytes that stand before the body of a segment. They are known when the body is written.
+/// The 64 bytes of the header of a segment. They are known after the body is written.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct SegmentHeader(pub(super) [u8; HEADER]);
 
 impl Default for SegmentHeader {
-    /// That of no segment.
+    /// The header of no segment.
     fn default() -> Self {
         Self([0; HEADER])
     }
 }
 
 impl SegmentHeader {
-    /// Their number.
+    /// The number of the kind.
     pub const LENGTH: usize = HEADER;
 
-    /// The bytes.
+    /// The bytes of the header.
     pub fn bytes(&self) -> &[u8; HEADER] {
         &self.0
     }
 }
 
-/// Writes the body of a segment, and knows its length and its checksum. Not generic over where it goes, so that what writes is
-/// compiled once.
+/// Writes the body of a segment, and computes its length and checksum. The type is not generic over its target, so that writers
+/// are compiled once.
 pub(crate) struct BodyWriter<'w> {
     to: &'w mut dyn Write,
     check: crc32fast::Hasher,
@@ -40,7 +40,7 @@ impl<'w> BodyWriter<'w> {
         Self { to, check: crc32fast::Hasher::new(), length: 0 }
     }
 
-    /// How much has been written.
+    /// Returns the number of bytes written so far.
     pub(crate) fn length(&self) -> u64 {
         self.length
     }
@@ -53,17 +53,17 @@ impl<'w> BodyWriter<'w> {
         })
     }
 
-    /// Ends it, and says what stands before it.
+    /// Ends the body and returns the header.
     pub(crate) fn finish(self, kind: Kind, rows: u32, width: u32, own: u32) -> SegmentHeader {
         let length = HEADER as u64 + self.length;
         SegmentHeader(sealed(kind, [rows, width, own], length, self.check.finalize()))
     }
 }
 
-/// A whole segment in memory, from what writes its body.
+/// Returns a whole segment in memory, from a function that writes its body.
 ///
 /// # Errors
-/// What the function returns.
+/// Returns the errors of the function.
 pub fn whole_segment(write: impl FnOnce(&mut Vec<u8>) -> Result<SegmentHeader>) -> Result<Vec<u8>> {
     let mut bytes = vec![0; HEADER];
     let header = write(&mut bytes)?;

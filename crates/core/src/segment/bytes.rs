@@ -1,18 +1,18 @@
 //! Checked reads of numbers from bytes that may be damaged.
 
-/// The little-endian number at a place, if the bytes reach that far.
+/// Returns the little-endian number at a place; `None` if the bytes end first.
 pub(crate) fn u32_at(bytes: &[u8], at: usize) -> Option<u32> {
     let slice = bytes.get(at..at.checked_add(4)?)?;
     Some(u32::from_le_bytes(slice.try_into().ok()?))
 }
 
-/// The little-endian number at a place, if the bytes reach that far.
+/// Returns the little-endian number at a place; `None` if the bytes end first.
 pub(crate) fn u64_at(bytes: &[u8], at: usize) -> Option<u64> {
     let slice = bytes.get(at..at.checked_add(8)?)?;
     Some(u64::from_le_bytes(slice.try_into().ok()?))
 }
 
-/// The little-endian number at a place, if the bytes reach that far.
+/// Returns the little-endian number at a place; `None` if the bytes end first.
 pub(crate) fn f32_at(bytes: &[u8], at: usize) -> Option<f32> {
     u32_at(bytes, at).map(f32::from_bits)
 }

@@ -7,12 +7,12 @@ use super::{u32_at, u64_at};
 /// The length of the header.
 pub(crate) const HEADER: usize = 64;
 const MAGIC: &[u8; 8] = b"LOGOSEG\n";
-/// Where a number of the kind's own stands: for vectors, the distance.
+/// The place of a number that depends on the kind: the distance, for vectors.
 const OWN: usize = 36;
-/// Where the checksum of the header itself stands: over all the bytes before it.
+/// The place of the checksum of the header, which covers all bytes before it.
 const HEADER_CHECK: usize = 60;
 
-/// What a segment holds.
+/// The kind of a segment.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Kind {
     Vectors = 1,
@@ -22,7 +22,7 @@ pub(crate) enum Kind {
 }
 
 impl Kind {
-    /// The newest version of its format.
+    /// Returns the newest version of its format.
     const fn version(self) -> u32 {
         match self {
             Self::Vectors | Self::Keywords => 2,
@@ -31,20 +31,20 @@ impl Kind {
     }
 }
 
-/// The numbers that a header holds besides its magic, version and checksums.
+/// The numbers of a header, besides its magic, version and checksums.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) struct Header {
     pub version: u32,
     pub rows: u32,
-    /// Vectors and lists: dimensions. Keywords: how many terms. Graph: links a node.
+    /// The dimensions of vectors and lists; the number of terms of keywords; the links of a node of a graph.
     pub width: u32,
-    /// Vectors and lists: the distance. Others: nothing.
+    /// The distance of vectors and lists; zero for others.
     pub own: u32,
-    /// Checksum of all the bytes behind the header.
+    /// The checksum of all bytes after the header.
     check: u32,
 }
 
-/// The header of a segment of some rows, a width and a number of its own, of so many bytes, with the checksum of its body.
+/// Returns the header of a segment, with the length and the checksum of its body.
 pub(super) fn sealed(kind: Kind, [rows, width, own]: [u32; 3], length: u64, body_check: u32) -> [u8; HEADER] {
     let mut bytes = [0; HEADER];
     bytes[..8].copy_from_slice(MAGIC);

@@ -5,7 +5,7 @@ use std::cmp::Ordering;
 /// A row that an index returned, with its score. Hits order by score, then by row: the lower row ranks higher.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Hit {
-    /// How good it is; higher is better.
+    /// The score; higher is better.
     pub score: f32,
     /// The row within its segment.
     pub row: u32,

@@ -1,6 +1,6 @@
 //! Sets of row numbers.
 
-/// A set of rows of a segment, a bit each.
+/// A set of rows of a segment, one bit each.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct RowSet {
     words: Vec<u64>,
@@ -8,12 +8,12 @@ pub struct RowSet {
 }
 
 impl RowSet {
-    /// The empty set over a number of rows.
+    /// Returns the empty set over a number of rows.
     pub fn new(rows: u32) -> Self {
         Self { words: vec![0; rows.div_ceil(64) as usize], rows }
     }
 
-    /// All the rows.
+    /// Returns the set of all rows.
     pub fn all(rows: u32) -> Self {
         let mut words = vec![u64::MAX; rows.div_ceil(64) as usize];
         if let Some(last) = words.last_mut().filter(|_| !rows.is_multiple_of(64)) {
@@ -22,8 +22,7 @@ impl RowSet {
         Self { words, rows }
     }
 
-    /// As it was written by [`to_bytes`](Self::to_bytes); bits past the end are left out, and missing ones stand for rows
-    /// that are not in.
+    /// Reads what [`to_bytes`](Self::to_bytes) wrote. Bits past the end are ignored; missing bits are zero.
     pub fn from_bytes(rows: u32, bytes: &[u8]) -> Self {
         let mut set = Self::new(rows);
         for (word, bytes) in set.words.iter_mut().zip(bytes.chunks(8)) {
@@ -35,7 +34,7 @@ impl RowSet {
         set
     }
 
-    /// A bit a row, the first in the lowest bit of the first byte.
+    /// Returns one bit for each row, the first in the lowest bit of the first byte.
     pub fn to_bytes(&self) -> Vec<u8> {
         let mut bytes: Vec<u8> = self.words.iter().flat_map(|word| word.to_le_bytes()).collect();
         bytes.truncate(self.rows.div_ceil(8) as usize);
@@ -48,58 +47,58 @@ impl RowSet {
         self.words.iter_mut().zip(others).for_each(|(word, other)| *word &= other);
     }
 
-    /// The rows that are in, ascending.
+    /// Returns the rows in the set, ascending.
     pub fn iter(&self) -> impl Iterator<Item = u32> + '_ {
         ones(self.words.iter().copied())
     }
 
-    /// The rows that are not in, ascending.
+    /// Returns the rows outside the set, ascending.
     pub fn missing(&self) -> impl Iterator<Item = u32> + '_ {
         let rows = self.rows;
         ones(self.words.iter().map(|word| !word)).take_while(move |&row| row < rows)
     }
 
-    /// Puts a row in. A row past the end is left out.
+    /// Adds a row. A row past the end is ignored.
     pub fn insert(&mut self, row: u32) {
         if row < self.rows {
             self.words[row as usize / 64] |= 1 << (row % 64);
         }
     }
 
-    /// Takes a row out.
+    /// Removes a row.
     pub fn remove(&mut self, row: u32) {
         if row < self.rows {
             self.words[row as usize / 64] &= !(1 << (row % 64));
         }
     }
 
-    /// How many rows there are, in it or not.
+    /// Returns the number of rows that the set ranges over.
     pub fn rows(&self) -> u32 {
         self.rows
     }
 
-    /// Returns `true` if a row is in.
+    /// Returns `true` if the set contains a row.
     pub fn contains(&self, row: u32) -> bool {
         self.words.get(row as usize / 64).is_some_and(|word| word >> (row % 64) & 1 == 1)
     }
 
-    /// The rows from `at * 64` on, a bit each, the first in the lowest.
+    /// Returns the bits of 64 rows from `at * 64` on, the first in the lowest bit.
     pub(crate) fn word(&self, at: u32) -> u64 {
         self.words.get(at as usize).copied().unwrap_or(0)
     }
 
-    /// How many rows are in.
+    /// Returns the number of rows in the set.
     pub fn len(&self) -> u32 {
         self.words.iter().map(|word| word.count_ones()).sum()
     }
 
-    /// Returns `true` if none is in.
+    /// Returns `true` if the set is empty.
     pub fn is_empty(&self) -> bool {
         self.words.iter().all(|&word| word == 0)
     }
 }
 
-/// The places of the bits that are set in some words.
+/// Iterates over the places of the bits that are set.
 fn ones(words: impl Iterator<Item = u64>) -> impl Iterator<Item = u32> {
     words.enumerate().flat_map(|(at, word)| {
         let mut left = word;

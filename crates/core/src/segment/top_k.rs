@@ -12,7 +12,7 @@ pub(crate) struct TopK {
 }
 
 impl TopK {
-    /// Keeps `count` hits.
+    /// Creates a collector of the `count` best hits.
     pub(crate) fn new(count: usize) -> Self {
         // A caller may ask for more hits than exist, so memory grows with the offers.
         Self { count, heap: BinaryHeap::new() }
@@ -28,13 +28,13 @@ impl TopK {
         }
     }
 
-    /// The worst hit that is kept; `None` until `count` hits were offered.
+    /// Returns the worst kept hit; `None` until `count` hits were offered.
     pub(crate) fn worst(&self) -> Option<Hit> {
         let full = self.heap.len() == self.count;
         self.heap.peek().filter(|_| full).map(|Reverse(hit)| *hit)
     }
 
-    /// TopK first.
+    /// Returns the hits, best first.
     pub(crate) fn into_sorted(self) -> Vec<Hit> {
         let mut hits: Vec<Hit> = self.heap.into_iter().map(|Reverse(hit)| hit).collect();
         hits.sort_unstable_by(|a, b| b.cmp(a));

@@ -1,15 +1,15 @@
-//! Scores of rows against a query or each other, by their codes.
+//! Scores rows against a query or another row, by their codes.
 
 use super::codes::{MIDDLE, QueryCodes};
 use super::distance::Distance;
 use super::kernel::Kernel;
 use super::rows::Rows;
 
-/// How many rows are compared at a time.
+/// The number of rows that are compared at a time.
 const BATCH_ROWS: usize = 64;
 
-/// What rows are compared with: a query, or one of them. Higher is nearer; only what is near to the same centre compares,
-/// but between rows, where it is the same both ways.
+/// The centre that rows are compared with: a query, or a row. A higher score is nearer. Scores compare only within one centre;
+/// between rows they are symmetric.
 pub struct CodeScorer<'a> {
     rows: &'a Rows<'a>,
     kernel: Kernel,
@@ -20,19 +20,19 @@ pub struct CodeScorer<'a> {
     lifted: NormAugmentation,
 }
 
-/// Under the dot product a row is near to another when the product of the two is large, each first given one number more, so
-/// that all are as long as the longest; then a long row is not near to everything, and near goes both ways (Bachrach and
-/// others, 2014). A query has zero there.
+/// Under the dot product, rows with a large product are near. Each row first gets one more number, which makes all rows as long
+/// as the longest. A long row is then not near to all others, and nearness is symmetric (Bachrach and others, 2014). A query
+/// has zero there.
 #[derive(Clone, Copy)]
 pub struct NormAugmentation {
     longest: f32,
 }
 
 impl NormAugmentation {
-    /// Nothing is added, as it is for queries.
+    /// Adds nothing, for queries.
     const NONE: Self = Self { longest: 0.0 };
 
-    /// That of all rows. Looks at each one's length, where that matters.
+    /// Returns the number that each row gets. Reads the length of each row if the distance needs it.
     pub fn of(rows: &Rows<'_>) -> Self {
         match rows.distance {
             Distance::Dot => {
@@ -49,14 +49,14 @@ impl NormAugmentation {
 }
 
 impl<'a> CodeScorer<'a> {
-    /// A query, in codes.
+    /// Returns the scorer of a query.
     pub fn query(rows: &'a Rows<'a>, query: &QueryCodes) -> Self {
         let (kernel, codes) = (Kernel::best(), query.codes.clone());
         let (excess, scale, length) = (query.excess(), query.scale(), query.length());
         Self { rows, kernel, codes, excess, scale, length, lifted: NormAugmentation::NONE }
     }
 
-    /// A row.
+    /// Returns the scorer of a row.
     pub fn row(rows: &'a Rows<'a>, row: u32, lifted: NormAugmentation) -> Self {
         let grid = rows.grid(row);
         let codes: Vec<i8> = rows.codes(row..row + 1).iter().map(|&code| (code ^ 0x80) as i8).collect();
@@ -64,7 +64,7 @@ impl<'a> CodeScorer<'a> {
         Self { rows, kernel: Kernel::best(), codes, excess, scale: grid.scale, length: grid.length, lifted }
     }
 
-    /// How near some rows are; rows past the end must not be among them.
+    /// Scores some rows, none of which may be past the end.
     pub fn compare(&self, rows: &[u32], scores: &mut Vec<f32>) {
         scores.clear();
         let (mut sums, lifted) = ([0; BATCH_ROWS], self.lifted.number(self.length));

@@ -1,27 +1,27 @@
-//! How near two vectors are.
+//! Distances between vectors.
 
 use serde::{Deserialize, Serialize};
 
 use crate::segment::f32_at;
 
-/// What makes two vectors near.
+/// A distance between vectors.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Distance {
-    /// The angle between them. Vectors are brought to length 1; a score is the cosine, -1 to 1.
+    /// The angle. Vectors are scaled to length 1; the score is the cosine, -1 to 1.
     #[default]
     Cosine,
-    /// Their dot product, which is the score. Longer vectors are nearer to everything that points their way.
+    /// The dot product, which is the score. Longer vectors score higher against all vectors of their direction.
     Dot,
-    /// The length of their difference, d. A score is 1 / (1 + d), so that higher is better here too.
+    /// The length d of the difference. The score is 1 / (1 + d), so that higher is better.
     Euclidean,
 }
 
 impl Distance {
-    /// All of them, as they are numbered in segments.
+    /// All distances, in the order of their numbers in segments.
     const ALL: [Self; 3] = [Self::Cosine, Self::Dot, Self::Euclidean];
 
-    /// Its name, as configurations have it.
+    /// Returns its name in configurations.
     pub fn name(self) -> &'static str {
         match self {
             Self::Cosine => "cosine",
@@ -30,18 +30,18 @@ impl Distance {
         }
     }
 
-    /// Its number in segments.
+    /// Returns its number in segments.
     pub(super) fn code(self) -> u32 {
         self as u32
     }
 
-    /// The distance of a number in a segment.
+    /// Returns the distance with a number; `None` if there is none.
     pub(super) fn from_code(code: u32) -> Option<Self> {
         Self::ALL.get(code as usize).copied()
     }
 
-    /// A vector as it is kept: of length 1 where only its direction counts. One that has length 1 already stays as it is, bit
-    /// for bit, so that it may be written again and again.
+    /// Returns a vector in the form that is stored: scaled to length 1 if only its direction counts. A vector of length 1 stays
+    /// the same, bit for bit, so that it may be written again and again.
     pub(super) fn kept(self, vector: &[f32]) -> Vec<f32> {
         let length = length(vector);
         if self != Self::Cosine || length == 0.0 || (length - 1.0).abs() < 1e-6 {
@@ -50,7 +50,7 @@ impl Distance {
         vector.iter().map(|&value| (f64::from(value) / length) as f32).collect()
     }
 
-    /// How near a query is to a row that is still in bytes; both as they are kept. Higher is nearer.
+    /// Returns the score of a query and a row in bytes, both in the stored form. Higher is nearer.
     pub(super) fn score(self, query: &[f32], row: &[u8]) -> f32 {
         match self {
             Self::Cosine | Self::Dot => sum(query, row, |a, b| a * b),
@@ -58,7 +58,7 @@ impl Distance {
         }
     }
 
-    /// The score of two vectors as they are kept, from their product and their lengths.
+    /// Returns the score of two stored vectors from their product and their lengths.
     #[inline(always)]
     pub(super) fn score_of(self, product: f32, query: f32, row: f32) -> f32 {
         match self {
@@ -71,12 +71,12 @@ impl Distance {
     }
 }
 
-/// The length of a vector.
+/// Returns the length of a vector.
 pub(super) fn length(vector: &[f32]) -> f64 {
     vector.iter().map(|&value| f64::from(value).powi(2)).sum::<f64>().sqrt()
 }
 
-/// Adds up something of each two numbers. Sixteen sums at once, so that the compiler may use the machine's wide registers.
+/// Sums a function of each pair of numbers, in sixteen sums so that the compiler may use wide registers.
 fn sum(query: &[f32], row: &[u8], each: impl Fn(f32, f32) -> f32) -> f32 {
     const LANES: usize = 16;
     let mut sums = [0.0f32; LANES];

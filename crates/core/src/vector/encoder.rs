@@ -1,10 +1,10 @@
-//! What turns text into vectors.
+//! The interface of encoders, which turn text into vectors.
 
 use crate::error::{Error, ErrorKind, Result};
 use crate::fingerprint::Fingerprint;
 use crate::text::count_words;
 
-/// What a text is, since some encoders treat the two differently.
+/// The role of a text; some encoders treat the two differently.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub enum Role {
     /// A question or search query.
@@ -17,52 +17,53 @@ pub enum Role {
 ///
 /// Implement it to bring your own model; see `examples/own_encoder.rs`. Vectors need not be normalised: the index does that.
 pub trait Encoder: Send + Sync {
-    /// What a person would call it, such as `hashing, 512 dimensions`.
+    /// Returns its name for people, such as `hashing, 512 dimensions`.
     fn name(&self) -> String;
 
-    /// Changes whenever the same text would get another vector: weights, settings, version.
+    /// Returns a text that changes if the same input would get another vector: weights, settings, version.
     fn fingerprint(&self) -> Fingerprint;
 
-    /// The length of its vectors.
+    /// Returns the length of its vectors.
     fn dimensions(&self) -> usize;
 
-    /// The most tokens of a text that it reads; what is behind them it does not see. Nothing when it reads all.
+    /// Returns the highest number of tokens that it reads of a text; it ignores the rest. `None` means that it reads all.
     fn max_tokens(&self) -> Option<usize> {
         None
     }
 
-    /// How many tokens a text is to it. Words, unless it counts otherwise.
+    /// Returns the number of tokens of a text. By default this counts words.
     fn count_tokens(&self, text: &str) -> usize {
         count_words(text)
     }
 
-    /// The languages that it was made for, as codes of two letters; `None` means all.
+    /// Returns the languages that it was trained for, as codes of two letters; `None` means all.
     fn languages(&self) -> Option<Vec<String>> {
         None
     }
 
-    /// Returns `true` if it runs elsewhere, so that encoding takes its time and may cost.
+    /// Returns `true` if it runs on another machine, so that encoding takes time and may cost money.
     fn is_remote(&self) -> bool {
         false
     }
 
-    /// One vector for each text, in the order of the texts.
+    /// Returns one vector for each text, in order.
     ///
     /// # Errors
     /// If a text cannot be encoded. An empty text is not an error: its vector may be all zeros.
     fn encode(&self, texts: &[&str], role: Role) -> Result<Vectors>;
 }
 
-/// An encoder that also gives a vector for each token, for comparing texts token by token. They are as long as its others.
+/// An encoder that also returns a vector for each token, to compare texts token by token. They have the same length as its
+/// other vectors.
 pub trait TokenEncoder: Encoder {
-    /// For each text the vectors of its tokens, in their order.
+    /// Returns the vectors of the tokens of each text, in order.
     ///
     /// # Errors
     /// If a text cannot be encoded. A text without tokens is not an error: it has no vectors.
     fn encode_tokens(&self, texts: &[&str], role: Role) -> Result<Vec<Vectors>>;
 }
 
-/// Some vectors of one length, one after another.
+/// Vectors of one length, one after another.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Vectors {
     dimensions: usize,
@@ -70,7 +71,7 @@ pub struct Vectors {
 }
 
 impl Vectors {
-    /// An empty list of vectors of a length.
+    /// Creates an empty list of vectors of a length.
     pub fn new(dimensions: usize) -> Self {
         Self { dimensions, values: Vec::new() }
     }
@@ -78,7 +79,7 @@ impl Vectors {
     /// Adds a vector.
     ///
     /// # Errors
-    /// If it has another length, or a component that is not a finite number.
+    /// If it has another length, or a component that is not finite.
     pub fn push(&mut self, vector: &[f32]) -> Result<()> {
         let problem = if vector.len() != self.dimensions {
             format!("a vector has {} components and not {}", vector.len(), self.dimensions)
@@ -91,22 +92,22 @@ impl Vectors {
         Err(Error::new(ErrorKind::Unreadable, format!("{problem}; check the encoder")))
     }
 
-    /// The length of each vector.
+    /// Returns the length of each vector.
     pub fn dimensions(&self) -> usize {
         self.dimensions
     }
 
-    /// How many vectors there are.
+    /// Returns the number of vectors.
     pub fn len(&self) -> usize {
         self.values.len().checked_div(self.dimensions).unwrap_or(0)
     }
 
-    /// Returns `true` if there are none.
+    /// Returns `true` if there are no vectors.
     pub fn is_empty(&self) -> bool {
         self.values.is_empty()
     }
 
-    /// The vectors in order.
+    /// Returns the vectors in order.
     pub fn iter(&self) -> impl ExactSizeIterator<Item = &[f32]> {
         self.values.chunks_exact(self.dimensions.max(1))
     }

@@ -14,14 +14,14 @@ use super::kernel::Kernel;
 use super::rows::Rows;
 use crate::segment::{Hit, RowSet, TopK};
 
-/// How many rows are taken at a time; a multiple of 64.
+/// The number of rows in a block; a multiple of 64.
 const TASK_ROWS: u32 = 8192;
-/// How many of them are multiplied at a time: a word of a [`RowSet`].
+/// The number of rows that are multiplied at a time: a word of a [`RowSet`].
 const BLOCK: usize = 64;
-/// So many rows that are out of the question are still read: skipping them would cost more.
+/// Gaps of up to this number of excluded rows are read too, because skipping them would cost more.
 const WORTH_READING: u32 = 16;
 
-/// A row that may be among the best, with the most that it can score.
+/// A row that may be among the best, with the highest score that it may have.
 #[derive(Clone, Copy)]
 pub struct Candidate {
     row: u32,
@@ -29,7 +29,7 @@ pub struct Candidate {
 }
 
 impl Candidate {
-    /// A row.
+    /// Returns the number of the row.
     pub fn of(rows: &Rows<'_>, query: &QueryCodes, row: u32) -> Self {
         let (mut sum, mut most) = ([0], [0.0]);
         Kernel::best().products(&query.codes, rows.codes(row..row + 1), &mut sum);
@@ -38,7 +38,7 @@ impl Candidate {
     }
 }
 
-/// The least that a row must be able to score, known to all threads; it only rises.
+/// The lowest score that still matters, shared by all threads. It only rises.
 struct Threshold(AtomicU32);
 
 impl Threshold {
@@ -52,12 +52,12 @@ impl Threshold {
 
     fn raise(&self, to: f32) {
         let higher = |bits: u32| (f32::from_bits(bits) < to).then_some(to.to_bits());
-        // An error says that it was as high already.
+        // An error means that it was as high already.
         let _ = self.0.fetch_update(Ordering::Relaxed, Ordering::Relaxed, higher);
     }
 }
 
-/// What a search goes by.
+/// The input of a search.
 struct ScanRequest<'a> {
     rows: &'a Rows<'a>,
     query: &'a QueryCodes,
@@ -67,7 +67,7 @@ struct ScanRequest<'a> {
     threshold: Threshold,
 }
 
-/// The `count` live rows that score most, best first; ties by row.
+/// Returns the `count` live rows with the highest scores, best first; ties by row.
 pub fn search(rows: &Rows<'_>, query: &[f32], live: &RowSet, count: usize) -> Vec<Hit> {
     let codes = &QueryCodes::new(query);
     let request = ScanRequest { rows, query: codes, live, count, kernel: Kernel::best(), threshold: Threshold::new() };
@@ -82,8 +82,8 @@ pub fn search(rows: &Rows<'_>, query: &[f32], live: &RowSet, count: usize) -> Ve
     in_full(rows, query, candidates, count)
 }
 
-/// The best of some rows, looked at in full. Those that may score most go first: when the rest cannot reach the worst of those
-/// found, all is known.
+/// Compares rows in full and returns the best. Rows with the highest possible scores come first. The search ends when no other
+/// row can reach the worst one kept.
 pub fn in_full(rows: &Rows<'_>, query: &[f32], mut candidates: Vec<Candidate>, count: usize) -> Vec<Hit> {
     candidates.sort_unstable_by(|a, b| b.most.total_cmp(&a.most));
     let mut best = TopK::new(count);
@@ -96,7 +96,7 @@ pub fn in_full(rows: &Rows<'_>, query: &[f32], mut candidates: Vec<Candidate>, c
     best.into_sorted()
 }
 
-/// The rows of a part that may be among the best.
+/// Returns the rows of a part that may be among the best.
 fn scan(request: &ScanRequest<'_>, part: Range<u32>) -> Vec<Candidate> {
     let mut scan = Scan {
         request,
@@ -126,18 +126,18 @@ fn scan(request: &ScanRequest<'_>, part: Range<u32>) -> Vec<Candidate> {
     scan.candidates
 }
 
-/// A scan of some rows, a block at a time.
+/// A scan of rows in blocks.
 struct Scan<'a> {
     request: &'a ScanRequest<'a>,
     candidates: Vec<Candidate>,
-    /// What the best score at the least.
+    /// The lowest scores that the best rows may have.
     least: TopK,
     sums: [i32; BLOCK],
     mosts: [f32; BLOCK],
 }
 
 impl Scan<'_> {
-    /// Rows that follow one another, of which some are alive.
+    /// Scans consecutive rows, some of which are live.
     fn block(&mut self, block: Range<u32>, alive: u64) {
         let ScanRequest { rows, query, kernel, threshold, .. } = self.request;
         let (first, count) = (block.start, block.len());
@@ -146,7 +146,7 @@ impl Scan<'_> {
         most_of(query, rows.distance, sums, rows.grids(block), mosts);
         let enough = threshold.get();
         for at in 0..count {
-            // What is not a number is a number too large to know anything of it.
+            // NaN counts as infinite, since nothing is known of the row.
             let possible = self.mosts[at] >= enough || self.mosts[at].is_nan();
             if possible && alive >> at & 1 == 1 {
                 self.keep(first + at as u32, at);
@@ -155,7 +155,7 @@ impl Scan<'_> {
         self.raise();
     }
 
-    /// Rows that stand alone, not more than a block has.
+    /// Scans single rows, at most as many as a block has.
     fn single(&mut self, single: &[u32]) {
         let ScanRequest { rows, query, kernel, threshold, .. } = self.request;
         let sums = &mut self.sums[..single.len()];
@@ -173,18 +173,18 @@ impl Scan<'_> {
         self.raise();
     }
 
-    /// Keeps a row, whose sum stands at a place.
+    /// Keeps the row with the sum at a place.
     fn keep(&mut self, row: u32, at: usize) {
         let ScanRequest { rows, query, .. } = self.request;
         let (most, grid) = (self.mosts[at], rows.grid(row));
         let (product, missed) = query.product(self.sums[at], grid);
         let surely = rows.distance.score_of(product - missed, query.length(), grid.length);
-        // Such a row is looked at in full.
+        // Such a row is compared in full.
         self.least.offer(Hit { score: if surely.is_nan() { f32::NEG_INFINITY } else { surely }, row });
         self.candidates.push(Candidate { row, most: if most.is_nan() { f32::INFINITY } else { most } });
     }
 
-    /// Tells the other threads what is known now.
+    /// Shares the threshold with the other threads.
     fn raise(&self) {
         if let Some(worst) = self.least.worst() {
             self.request.threshold.raise(worst.score);
@@ -192,7 +192,7 @@ impl Scan<'_> {
     }
 }
 
-/// The most that some rows can score. A loop without branches, for the machine's wide registers.
+/// Returns the highest possible score of some rows. The loop has no branches, so that it uses wide registers.
 fn most_of(query: &QueryCodes, distance: Distance, sums: &[i32], grids: &[[u8; GRID]], mosts: &mut [f32]) {
     let each = sums.iter().zip(grids).zip(mosts);
     let upper = |sum: i32, grid: RowGrid| {

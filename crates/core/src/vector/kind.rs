@@ -4,28 +4,29 @@ use serde::{Deserialize, Serialize};
 
 /// Up to this number of rows a scan is as fast as the graph, and exact; see `bench/README.md`.
 const MAX_SCANNED_ROWS: u32 = 10_000;
-/// The bytes that building a graph holds for each row, besides the codes of its vector.
+/// The number of bytes for each row that building a graph holds, besides the codes of its vector.
 const GRAPH_ROW_BYTES: u64 = 150;
 
-/// How vectors are searched.
+/// The kinds of vector indexes.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 #[non_exhaustive]
 pub enum IndexKind {
-    /// By scanning, while that is as fast; then by the graph, or by inverted lists where the graph would not fit into the memory
-    /// that `[limits]` allows.
+    /// A scan while it is as fast; then the graph, or inverted lists if the graph would not fit into the memory that `[limits]`
+    /// allows.
     #[default]
     Auto,
-    /// By scanning: exact.
+    /// A scan, which is exact.
     Exact,
-    /// By the graph: nearly exact, and fast for any number.
+    /// The graph, which is nearly exact and fast for any number of rows.
     Graph,
-    /// By inverted lists: the least memory.
+    /// Inverted lists, which need the least memory.
     Lists,
 }
 
 impl IndexKind {
-    /// The kind of index for a segment: [`Auto`](Self::Auto) decides by its rows, their dimensions, and the memory in bytes.
+    /// Returns the kind of index for a segment. [`Auto`](Self::Auto) decides by the number of rows, their dimensions, and the
+    /// memory in bytes.
     pub fn resolve(self, rows: u32, dimensions: usize, memory: u64) -> Self {
         let graph = u64::from(rows) * (GRAPH_ROW_BYTES + dimensions.next_multiple_of(64) as u64);
         match self {

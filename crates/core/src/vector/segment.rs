@@ -1,8 +1,8 @@
 //! A segment of vectors: written once, read in place.
 //!
-//! Body of a segment, behind the header, all numbers little-endian: for each row its codes, filled up to a multiple of 64
-//! bytes; for each row the scale of its codes, their error and its length (`f32` each); the rows (`f32` a number). The first
-//! version of the format had the rows only.
+//! The body of a segment follows the header; all numbers are little-endian. It has the codes of each row, padded to a multiple
+//! of 64 bytes; the scale, error and length of each row (`f32` each); and the rows (`f32` a number). The first version of the
+//! format had the rows only.
 
 use std::io::Write;
 
@@ -15,8 +15,8 @@ use crate::error::{Error, ErrorKind, Result};
 use crate::segment::{self, BodyWriter, HEADER, Kind, RowSet, SegmentHeader};
 use crate::segment::{Hit, TopK};
 
-/// Writes the body of a segment of vectors, to be compared by a distance; returns what stands before it. Under the cosine a
-/// vector of zeros is like nothing.
+/// Writes the body of a segment of vectors for a distance, and returns its header. Under the cosine, a vector of zeros is near
+/// to nothing.
 ///
 /// # Errors
 /// If writing fails.
@@ -37,8 +37,8 @@ pub fn write_vectors(vectors: &Vectors, distance: Distance, mut to: impl Write) 
     Ok(body.finish(Kind::Vectors, rows as u32, dimensions as u32, distance.code()))
 }
 
-/// Writes the live rows of some segments, one segment's behind the other's, as the body of one; returns what stands before it.
-/// A fresh segment of the same rows has the same bytes. Holds nothing.
+/// Writes the live rows of some segments, in their order, as the body of one segment, and returns its header. A fresh segment
+/// of the same rows has the same bytes. Holds no rows in memory.
 ///
 /// # Errors
 /// If writing fails, or the segments are not of the same dimensions and distance.
@@ -55,7 +55,7 @@ pub fn merge_vectors<B: AsRef<[u8]>>(
     }
     let mut body = BodyWriter::new(&mut to);
     let mut rows = 0;
-    // The codes of all, then what is known of all, then all in full.
+    // The codes of all rows come first, then their grids, then the full rows.
     for pass in 0..3 {
         for (index, live) in parts {
             let written = index.as_rows();
@@ -89,7 +89,7 @@ pub struct VectorIndex<B> {
     bytes: B,
     header: segment::Header,
     distance: Distance,
-    /// Where the grids and the rows begin; both at the front where there are no codes.
+    /// The starts of the grids and of the rows; both are at the front if there are no codes.
     grids: usize,
     numbers: usize,
 }
@@ -110,7 +110,7 @@ impl<B: AsRef<[u8]> + Sync> VectorIndex<B> {
         let distance = Distance::from_code(header.own).ok_or_else(|| damaged("its distance is not known"))?;
         let (rows, width) = (u64::from(header.rows), u64::from(header.width));
         let (codes, grid) = if header.version == 1 { (0, 0) } else { (stride(width as usize) as u64, GRID as u64) };
-        // Numbers of 32 bits: their products fit, and so do the sums of two.
+        // The numbers have 32 bits, so products and sums of two fit.
         let end = |each: u64| rows.checked_mul(each).and_then(|length| length.checked_add(HEADER as u64));
         if end(codes + grid + width * 4) != Some(bytes.as_ref().len() as u64) {
             return Err(damaged("its rows do not fill it"));
@@ -119,11 +119,10 @@ impl<B: AsRef<[u8]> + Sync> VectorIndex<B> {
         Ok(Self { grids: at(codes), numbers: at(codes + grid), bytes, header, distance })
     }
 
-    /// The `count` live rows that are most like the query, best first; ties by row.
+    /// Returns the `count` live rows that are most similar to the query, best first; ties by row.
     ///
-    /// Looks at every live row, in eight bits a number first, on all threads of the pool it runs on; what it finds is what
-    /// looking at each in full would find. A query of another length than the rows, or without a direction where only that
-    /// counts, finds nothing.
+    /// Compares every live row in eight bits first, on all threads of the current pool. The result equals that of comparing
+    /// each in full. A query of another length, or without a direction where only that counts, finds nothing.
     pub fn search(&self, query: &[f32], live: &RowSet, count: usize) -> Vec<Hit> {
         let Some(query) = self.kept(query).filter(|_| count > 0) else { return Vec::new() };
         if let Some(rows) = self.as_rows() {
@@ -148,17 +147,17 @@ impl<B: AsRef<[u8]>> VectorIndex<B> {
         self.header.verify(self.bytes.as_ref())
     }
 
-    /// How many rows there are, dead ones included.
+    /// Returns the number of rows, with the dead ones.
     pub fn rows(&self) -> u32 {
         self.header.rows
     }
 
-    /// The length of each vector.
+    /// Returns the length of each vector.
     pub fn dimensions(&self) -> usize {
         self.header.width as usize
     }
 
-    /// What its rows are compared by.
+    /// Returns the distance of its rows.
     pub fn distance(&self) -> Distance {
         self.distance
     }
@@ -169,7 +168,7 @@ impl<B: AsRef<[u8]>> VectorIndex<B> {
         self.bytes.as_ref().get(start..start + width)
     }
 
-    /// A row as numbers.
+    /// Returns a row as numbers.
     pub fn row(&self, row: u32) -> Option<Vec<f32>> {
         Some(self.row_bytes(row)?.as_chunks().0.iter().map(|&bytes| f32::from_le_bytes(bytes)).collect())
     }
@@ -181,7 +180,7 @@ impl<B: AsRef<[u8]>> VectorIndex<B> {
         (sound && !nowhere).then(|| self.distance.kept(query))
     }
 
-    /// Its rows with their codes, if it has codes.
+    /// Returns its rows with their codes, if it has codes.
     pub(super) fn as_rows(&self) -> Option<Rows<'_>> {
         let bytes = self.bytes.as_ref();
         let parts = [bytes.get(HEADER..self.grids)?, bytes.get(self.grids..self.numbers)?, bytes.get(self.numbers..)?];

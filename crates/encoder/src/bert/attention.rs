@@ -1,8 +1,8 @@
-//! Attention: each token looks at all tokens of its text, in several heads.
+//! Attention: each token reads all tokens of its text, in several heads.
 
 use crate::kernel::{Kernel, ROWS, SHORTS, Sums, TileLayout, WIDE};
 
-/// Room for the numbers of a head.
+/// Buffers for the numbers of a head.
 #[derive(Default)]
 pub struct Attention {
     queries: Vec<i16>,
@@ -17,40 +17,40 @@ pub struct Attention {
     scores: Vec<f32>,
 }
 
-/// Where a head's queries, keys and values are in a row.
+/// The place of a head's queries, keys and values in a row.
 struct Head {
     hidden: usize,
-    /// How long they are.
+    /// Their length.
     width: usize,
     first: usize,
 }
 
 impl Head {
-    /// The part of each row of `seen`: 0 for the query, 1 for the key, 2 for the value.
+    /// Returns a part of each row of `seen`: 0 for the query, 1 for the key, 2 for the value.
     fn rows<'a>(&self, seen: &'a [f32], part: usize) -> impl Iterator<Item = &'a [f32]> {
         let from = part * self.hidden + self.first;
         let to = from + self.width;
         seen.chunks_exact(self.hidden * 3).map(move |row| &row[from..to])
     }
 
-    /// The greatest distance from zero in one of the parts, from that of each column.
+    /// Returns the greatest distance from zero in a part, from those of all columns.
     fn farthest(&self, columns: &[f32], part: usize) -> f32 {
         let from = part * self.hidden + self.first;
         columns[from..from + self.width].iter().copied().fold(0.0, f32::max)
     }
 }
 
-/// What numbers are multiplied by to fill a range of integers.
+/// Returns the factor that makes numbers fill a range of integers.
 fn factor(range: f32, farthest: f32) -> f32 {
     if farthest > 0.0 { range / farthest } else { 0.0 }
 }
 
-/// What one unit of such integers stands for.
+/// Returns the value of one unit of such integers.
 fn unit(factor: f32) -> f32 {
     if factor > 0.0 { 1.0 / factor } else { 0.0 }
 }
 
-/// Makes room. What was there may stay: what is behind the last token or column is never looked at.
+/// Makes room. Old numbers may stay, because nothing past the last token or column is read.
 fn refill<T: Copy + Default>(values: &mut Vec<T>, length: usize) {
     if values.len() < length {
         values.resize(length, T::default());
@@ -58,12 +58,12 @@ fn refill<T: Copy + Default>(values: &mut Vec<T>, length: usize) {
 }
 
 impl Attention {
-    /// Attention in 16-bit integers. `seen` holds a row of queries, keys and values for each token of one text;
+    /// Computes attention in 16-bit integers. `seen` has a row of queries, keys and values for each token of one text;
     /// `context` gets a row for each.
     pub fn shorts(&mut self, kernel: Kernel, seen: &[f32], hidden: usize, heads: usize, context: &mut [f32]) {
         let width = hidden / heads;
         let tokens = context.len() / hidden;
-        // So that the sum of as many products stays within 31 bits.
+        // Keeps the sum of this number of products within 31 bits.
         let range = ((i32::MAX as f32) / width as f32).sqrt().floor() - 1.0;
         let even = width.next_multiple_of(SHORTS);
         let (key_stride, value_stride) = (even * WIDE, tokens.next_multiple_of(SHORTS) * WIDE);
@@ -115,7 +115,7 @@ impl Attention {
         }
     }
 
-    /// Attention in 32-bit numbers.
+    /// Computes attention in 32-bit numbers.
     pub fn floats(&mut self, kernel: Kernel, seen: &[f32], hidden: usize, heads: usize, context: &mut [f32]) {
         let width = hidden / heads;
         let tokens = context.len() / hidden;

@@ -1,8 +1,8 @@
-//! The forward pass of BERT's family: word, position and layer after layer of attention and feed-forward.
+//! The forward pass of networks of the BERT family: embeddings, then layers of attention and feed-forward parts.
 //!
-//! Devlin et al., "BERT: Pre-training of Deep Bidirectional Transformers for Language Understanding", 2019, on Vaswani et
-//! al., "Attention Is All You Need", 2017. Texts are laid one after another without padding: only attention knows
-//! where one ends. Each step looks at one row, or at one text, so that a vector does not depend on what else is encoded.
+//! Devlin et al., "BERT: Pre-training of Deep Bidirectional Transformers for Language Understanding", 2019, on Vaswani et al.,
+//! "Attention Is All You Need", 2017. Texts follow one another without padding, and only attention respects their ends. Each
+//! step reads one row or one text, so a vector does not depend on other texts.
 
 mod attention;
 
@@ -15,38 +15,38 @@ use crate::kernel::{Activation, Kernel};
 use crate::weights::{ByteMatrix, FloatMatrix, Matrix, Quantised, TensorWriter, Tensors, WordTable};
 use attention::Attention;
 
-/// The feed-forward part takes so many rows at a time: their wide vectors stay in the cache.
+/// The number of rows that the feed-forward part takes at a time, so that their wide vectors stay in the cache.
 const ROWS_AT_ONCE: usize = 96;
 
 /// The sizes of a network.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Shape {
-    /// The length of its vectors.
+    /// The length of the vectors.
     pub hidden: usize,
-    /// How many layers it has.
+    /// The number of layers.
     pub layers: usize,
-    /// How many parts attention has.
+    /// The number of heads of attention.
     pub heads: usize,
-    /// The length of the vectors between the matrices of the feed-forward part.
+    /// The length of the vectors inside the feed-forward part.
     pub wide: usize,
-    /// How many words the vocabulary has.
+    /// The number of words in the vocabulary.
     pub words: usize,
-    /// How many positions are known.
+    /// The number of positions.
     pub positions: usize,
-    /// What is added to a variance.
+    /// The number that is added to a variance.
     pub epsilon: f32,
-    /// What is done in the feed-forward part.
+    /// The activation in the feed-forward part.
     pub activation: Activation,
 }
 
-/// What comes after the variance is made one.
+/// Weights and biases that follow a normalisation.
 struct Norm {
     weights: Cow<'static, [f32]>,
     bias: Cow<'static, [f32]>,
 }
 
 struct Layer {
-    /// Queries, keys and values, one after the other.
+    /// Queries, keys and values, one after another.
     seen: Matrix,
     joined: Matrix,
     attention_norm: Norm,
@@ -59,13 +59,13 @@ struct Layer {
 pub struct Network {
     shape: Shape,
     words: WordTable,
-    /// The vector of each position, with that of the first kind of text added.
+    /// The vector of each position, with that of the first segment type added.
     positions: Cow<'static, [f32]>,
     norm: Norm,
     layers: Vec<Layer>,
 }
 
-/// How precisely the forward pass is done.
+/// The precision of the forward pass.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 #[non_exhaustive]
@@ -77,7 +77,7 @@ pub enum Precision {
     Float32,
 }
 
-/// Room for the numbers between input and output, kept from one batch to the next.
+/// Buffers between input and output, kept from one batch to the next.
 #[derive(Default)]
 pub struct Room {
     seen: Vec<f32>,
@@ -89,17 +89,17 @@ pub struct Room {
 }
 
 fn resize(values: &mut Vec<f32>, length: usize) {
-    // What was there is written over before it is read.
+    // Old numbers are overwritten before they are read.
     values.resize(length, 0.0);
 }
 
 impl Network {
-    /// The sizes.
+    /// Returns the sizes.
     pub fn shape(&self) -> &Shape {
         &self.shape
     }
 
-    /// The last layer's vectors of the tokens of some texts, one text behind the other.
+    /// Returns the last layer's vectors of the tokens of some texts, text after text.
     pub fn run(&self, kernel: Kernel, texts: &[&[u32]], room: &mut Room) -> Vec<f32> {
         let Shape { hidden, wide, epsilon, activation, heads, .. } = self.shape;
         let rows: usize = texts.iter().map(|text| text.len()).sum();
@@ -147,7 +147,7 @@ impl Network {
     /// If a tensor is missing or of another shape; the message names it.
     pub fn from_trained(tensors: &Tensors, shape: Shape, first_position: usize, precision: Precision) -> Result<Self> {
         let Shape { hidden, wide, words, positions, .. } = shape;
-        // Some files hold the network under a name of its own.
+        // Some files have a prefix before the names of the network.
         let first = "embeddings.word_embeddings.weight";
         let prefix = tensors.names().find_map(|name| name.strip_suffix(first)).unwrap_or_default().to_owned();
         let read = |name: String, shape: &[usize]| tensors.floats(&format!("{prefix}{name}"), shape);
@@ -228,12 +228,12 @@ impl Network {
         })
     }
 
-    /// Writes the weights as files: the words in parts of `words` each, the positions, and each layer. A function is
-    /// given each file with its name. Positions behind `max_tokens` are left out.
+    /// Writes the weights as files: the words in parts of `words` each, the positions, and each layer. `write` is called with
+    /// each file and its name. Positions after `max_tokens` are left out.
     ///
     /// # Errors
-    /// As the function, and when the weights are not those of a model as it was trained, read with eight bits.
-    pub fn write(&self, words: usize, longest: usize, mut write: impl FnMut(&str, &[u8]) -> Result<()>) -> Result<()> {
+    /// Returns the errors of the function, and an error if the weights are not those of a trained model, read with eight bits.
+    pub fn write(&self, words: usize, max_tokens: usize, mut write: impl FnMut(&str, &[u8]) -> Result<()>) -> Result<()> {
         let hidden = self.shape.hidden;
         let unfit = |what: &str| Error::new(ErrorKind::Unsupported, format!("{what}; it cannot be packed"));
         let WordTable::Float(table) = &self.words else { return Err(unfit("the word table is packed already")) };
@@ -244,7 +244,7 @@ impl Network {
             write(&format!("words-{part}.safetensors"), &file.finish()?)
         })?;
         let mut file = TensorWriter::default();
-        let kept = longest.min(self.shape.positions);
+        let kept = max_tokens.min(self.shape.positions);
         file.add("positions", &[kept, hidden], &self.positions[..kept * hidden]);
         self.norm.write("norm", &mut file);
         write("positions.safetensors", &file.finish()?)?;
@@ -264,7 +264,7 @@ impl Network {
     }
 }
 
-/// A matrix in a precision, from a row of weights for each output.
+/// Creates a matrix in a precision, from a row of weights for each output.
 pub fn new_matrix(weights: &[f32], bias: &[f32], precision: Precision) -> Matrix {
     match precision {
         Precision::Int8 => Matrix::Bytes(ByteMatrix::new(weights, bias)),

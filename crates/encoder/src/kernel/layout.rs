@@ -1,18 +1,18 @@
 //! The layout of matrices, sums and tiles in memory, shared by every kernel.
 
-/// How many outputs a panel has.
+/// The number of outputs in a panel.
 pub const WIDE: usize = 32;
-/// How many rows are multiplied at a time.
+/// The number of rows that are multiplied at a time.
 pub const ROWS: usize = 12;
-/// How many accumulators a sum of floating-point numbers has.
+/// The number of accumulators of a sum of floating-point numbers.
 pub const LANES: usize = 32;
-/// How many bytes of a row a step reads.
+/// The number of bytes of a row that a step reads.
 pub const BYTES: usize = 4;
-/// How many 16-bit integers of a row a step reads.
+/// The number of 16-bit integers of a row that a step reads.
 pub const SHORTS: usize = 2;
 
-/// Sums of products: a line for each row, a column for each output of a panel. It begins where a cache line does, so that
-/// a register that was written is read again at once.
+/// Sums of products: a row for each input row, a column for each output of a panel. It is aligned to a cache line, so that a
+/// register that was written can be read again at once.
 #[repr(C, align(64))]
 #[derive(Debug, Clone)]
 pub struct Sums(pub [[i32; WIDE]; ROWS]);
@@ -24,29 +24,29 @@ impl Default for Sums {
 }
 
 impl Sums {
-    /// All sums, one row behind the other.
+    /// Returns all sums, row by row.
     pub fn flat(&mut self) -> &mut [i32] {
         self.0.as_flattened_mut()
     }
 }
 
-/// The range of the integers that stand for some numbers: `number = integer · step + least`.
+/// The scale of the integers that stand for numbers: `number = integer · step + least`.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 pub struct Grid {
-    /// What one unit of the integers stands for.
+    /// The value of one unit of the integers.
     pub step: f32,
-    /// What zero stands for.
+    /// The value of the integer zero.
     pub least: f32,
 }
 
-/// What turns the sums of a panel into numbers: `scale · (step · sum + least · total) + bias`.
+/// Turns the sums of a panel into numbers: `scale · (step · sum + least · total) + bias`.
 #[derive(Clone, Copy)]
 pub struct Finish<'a> {
-    /// For each output, what one unit of its weights stands for.
+    /// For each output, the value of one unit of its weights.
     pub scales: &'a [f32; WIDE],
     /// For each output, the sum of its weights, in units of `scales`.
     pub totals: &'a [f32; WIDE],
-    /// For each output, what is added.
+    /// For each output, the bias.
     pub bias: &'a [f32; WIDE],
 }
 
@@ -56,16 +56,16 @@ impl std::fmt::Debug for Finish<'_> {
     }
 }
 
-/// Where a tile lies in a matrix of rows.
+/// The place of a tile in a matrix.
 #[derive(Debug, Clone, Copy)]
 pub struct TileLayout {
-    /// How long a row is.
+    /// The length of a row.
     pub stride: usize,
     /// The tile's first column. Columns that do not fit are left out.
     pub column: usize,
 }
 
 impl TileLayout {
-    /// A tile that is stored alone.
+    /// A tile that is stored by itself.
     pub const TILE: Self = Self { stride: WIDE, column: 0 };
 }

@@ -32,7 +32,7 @@ enum Path {
 }
 
 impl Kernel {
-    /// The fastest kernel that this processor supports.
+    /// Returns the fastest kernel that this processor supports.
     pub fn best() -> Self {
         #[cfg(target_arch = "x86_64")]
         {
@@ -52,19 +52,19 @@ impl Kernel {
         Self::portable()
     }
 
-    /// The way that every processor knows.
+    /// Returns the kernel that every processor supports.
     pub fn portable() -> Self {
         Self(Path::Portable)
     }
 
-    /// All ways that this processor knows.
+    /// Returns all kernels that this processor supports.
     pub fn all() -> Vec<Self> {
         #[cfg(target_arch = "x86_64")]
         {
             let mut all = vec![Self::portable()];
             let best = Self::best();
             if best != Self::portable() {
-                // A processor with the widest instructions has the narrower ones.
+                // A processor with the widest instructions also has the narrower ones.
                 all.push(Self(Path::Avx2));
             }
             if best.0 == Path::Avx512 {
@@ -76,7 +76,7 @@ impl Kernel {
         vec![Self::portable()]
     }
 
-    /// What it is called.
+    /// Returns its name.
     pub fn name(self) -> &'static str {
         match self.0 {
             Path::Portable => "portable",
@@ -116,16 +116,16 @@ impl Kernel {
         match self.0 {
             Path::Portable => plain::multiply_bytes(rows, stride, count, panel, out, at),
             #[cfg(target_arch = "x86_64")]
-            // SAFETY: the value shows that the processor knows AVX2; the lengths were checked above.
+            // SAFETY: the value exists only if the processor supports AVX2; the lengths were checked above.
             Path::Avx2 => unsafe { x86::multiply_bytes_avx2(rows, stride, count, panel, out, at) },
             #[cfg(target_arch = "x86_64")]
-            // SAFETY: the value shows that the processor knows AVX-512 VNNI; the lengths were checked above.
+            // SAFETY: the value exists only if the processor supports AVX-512 VNNI; the lengths were checked above.
             Path::Avx512 => unsafe { x86::multiply_bytes_avx512(rows, stride, count, panel, out, at) },
         }
     }
 
-    /// Multiplies rows of 16-bit integers by a panel of them. The caller must keep every sum within 32 bits;
-    /// otherwise it wraps around, in every kernel alike.
+    /// Multiplies rows of 16-bit integers by a panel of them. The caller must keep every sum within 32 bits; otherwise it wraps
+    /// around, equally in every kernel.
     ///
     /// # Panics
     /// If there are more than [`ROWS`] rows, or `rows` or `out` is shorter than they are.
@@ -144,16 +144,16 @@ impl Kernel {
         match self.0 {
             Path::Portable => plain::multiply_shorts(rows, stride, count, panel, out, at),
             #[cfg(target_arch = "x86_64")]
-            // SAFETY: the value shows that the processor knows AVX2; the lengths were checked above.
+            // SAFETY: the value exists only if the processor supports AVX2; the lengths were checked above.
             Path::Avx2 => unsafe { x86::multiply_shorts_avx2(rows, stride, count, panel, out, at) },
             #[cfg(target_arch = "x86_64")]
-            // SAFETY: the value shows that the processor knows AVX-512 VNNI; the lengths were checked above.
+            // SAFETY: the value exists only if the processor supports AVX-512 VNNI; the lengths were checked above.
             Path::Avx512 => unsafe { x86::multiply_shorts_avx512(rows, stride, count, panel, out, at) },
         }
     }
 
-    /// Multiplies and adds in registers alone, as fast as the processor can, for comparison. Returns the number of products, and a
-    /// number that depends on them.
+    /// Multiplies and adds in registers alone, as fast as the processor can, to measure its peak. Returns the number of
+    /// products, and a number that depends on them.
     pub fn spin(self, rounds: usize, seed: i32) -> (u64, i32) {
         match self.0 {
             Path::Portable => {
@@ -161,21 +161,21 @@ impl Kernel {
                 (rounds as u64, spun)
             }
             #[cfg(target_arch = "x86_64")]
-            // SAFETY: the value shows that the processor knows AVX2.
+            // SAFETY: the value exists only if the processor supports AVX2.
             Path::Avx2 => (rounds as u64 * 12 * 16, unsafe { x86::spin_avx2(rounds, seed) }),
             #[cfg(target_arch = "x86_64")]
-            // SAFETY: the value shows that the processor knows AVX-512 VNNI.
+            // SAFETY: the value exists only if the processor supports AVX-512 VNNI.
             Path::Avx512 => (rounds as u64 * 24 * 64, unsafe { x86::spin_avx512(rounds, seed) }),
         }
     }
 }
 
-/// Returns `true` if so many rows of a length, one every `stride`, lie in `held`.
+/// Returns `true` if `held` numbers contain `count` rows of a length, one every `stride`.
 fn reaches(held: usize, stride: usize, count: usize, length: usize) -> bool {
     count <= ROWS && (count == 0 || (length <= stride || count == 1) && held >= (count - 1) * stride + length)
 }
 
-/// Compiles functions of [`plain`] for each kernel, and picks the one that was asked for.
+/// Compiles functions of [`plain`] for each kernel, and calls the one of this kernel.
 macro_rules! every_way {
     ($($(#[$doc:meta])* fn $name:ident($($arg:ident: $kind:ty),*) $(-> $result:ty)?;)*) => {
         impl Kernel {
@@ -195,9 +195,9 @@ macro_rules! every_way {
                     }
                     match self.0 {
                         Path::Portable => {}
-                        // SAFETY: the value shows that the processor knows AVX2.
+                        // SAFETY: the value exists only if the processor supports AVX2.
                         Path::Avx2 => return unsafe { avx2($($arg),*) },
-                        // SAFETY: the value shows that the processor knows AVX-512.
+                        // SAFETY: the value exists only if the processor supports AVX-512.
                         Path::Avx512 => return unsafe { avx512($($arg),*) },
                     }
                 }
@@ -208,39 +208,41 @@ macro_rules! every_way {
 }
 
 every_way! {
-    /// Turns numbers into bytes, evenly spread between the least and the greatest of them.
+    /// Turns numbers into bytes, spread evenly between the lowest and the highest of them.
     fn to_bytes(values: &[f32], bytes: &mut [u8]) -> Grid;
-    /// For each column of some rows, as long as `farthest`, the greatest distance from zero.
+    /// Computes the greatest distance from zero in each column of some rows, which are as long as `farthest`.
     fn farthest(rows: &[f32], farthest: &mut [f32]);
     /// Turns the first `width` numbers of each row into 16-bit integers: `round(number · factor)`. The factor keeps them in
     /// range. Rows begin every `stride` numbers, and every `out_stride` integers.
     fn rows_to_shorts(rows: &[f32], stride: usize, width: usize, factor: f32, out: &mut [i16], out_stride: usize);
-    /// The same, into panels with an output for each row.
+    /// Does the same, into panels with an output for each row.
     fn rows_to_outputs(rows: &[f32], stride: usize, width: usize, factor: f32, panels: &mut [i16]);
-    /// The same, into panels with an input for each row, as many as `panels` holds.
+    /// Does the same, into panels with an input for each row, as many as `panels` holds.
     fn rows_to_inputs(rows: &[f32], stride: usize, width: usize, factor: f32, panels: &mut [i16]);
-    /// Turns the sums of a tile into numbers. The activation is only as exact as eight bits need: to 3e-4.
+    /// Turns the sums of a tile into numbers. The activation is exact to 3e-4, which suffices for eight bits.
     fn finish(sums: &Sums, grids: &[Grid], finish: Finish<'_>, activation: Option<Activation>, out: &mut [f32], at: TileLayout);
-    /// Turns the first `count` sums into shares of 32767 by the softmax of `sum · factor`. Returns what the shares add up to.
-    /// All three have room up to the next multiple of [`WIDE`], and what is behind `count` is written over.
+    /// Turns the first `count` sums into shares of 32767 by the softmax of `sum · factor`, and returns the sum of the shares.
+    /// All three slices must have room up to the next multiple of [`WIDE`]; what follows `count` is overwritten.
     fn shares(sums: &mut [i32], count: usize, factor: f32, exponentials: &mut [f32], shares: &mut [i16]) -> i32;
     /// Writes the first `width` sums of each row times its factor.
     fn scale(sums: &Sums, factors: &[f32], width: usize, out: &mut [f32], at: TileLayout);
-    /// Turns numbers into their softmax.
+    /// Replaces numbers by their softmax.
     fn softmax(values: &mut [f32]);
-    /// The Gaussian error linear unit.
+    /// Applies the Gaussian error linear unit.
     fn gelu(values: &mut [f32]);
-    /// The Gaussian error linear unit as some models are trained with, by the hyperbolic tangent.
+    /// Applies the approximation of the Gaussian error linear unit by the hyperbolic tangent, which some models are trained
+    /// with.
     fn gelu_tanh(values: &mut [f32]);
-    /// Zero for what is below zero.
+    /// Replaces negative numbers by zero.
     fn relu(values: &mut [f32]);
-    /// Adds `added` to a row, and brings it to mean 0 and variance 1, then to the weights and the bias.
+    /// Adds `added` to a row, scales it to mean 0 and variance 1, and applies the weights and the bias.
     fn add_and_normalise(row: &mut [f32], added: &[f32], weights: &[f32], bias: &[f32], epsilon: f32);
     /// Adds numbers to numbers.
     fn add(values: &mut [f32], added: &[f32]);
-    /// The greater of each two numbers.
+    /// Replaces each number by the greater of it and the other.
     fn greater(values: &mut [f32], others: &[f32]);
-    /// Writes a row of a table of 4-bit numbers: for each group of 32, a step and a least as 16-bit floats, then the bits.
+    /// Writes a row of a table of 4-bit numbers. Each group of 32 has a step and a lowest value as 16-bit floats, then the
+    /// bits.
     fn unpack_nibbles(row: &[u8], out: &mut [f32]);
     /// Multiplies rows of numbers by a panel of them.
     fn multiply_floats(rows: &[f32], stride: usize, count: usize, panel: &[f32], out: &mut [f32], at: TileLayout);

@@ -1,18 +1,18 @@
 //! Every function in plain Rust. The portable kernel runs them as they are. For the other kernels they are compiled again with wider
 //! instructions, except for the products, which have code of their own.
 
-// They are to be compiled into each caller, with its instructions.
+// The functions are compiled into each caller, with its instructions.
 #![allow(clippy::inline_always)]
-// Loops over indices are compiled well whatever the profile; chains of iterators are not always.
+// Loops over indices compile well in every profile; chains of iterators do not always.
 #![allow(clippy::needless_range_loop)]
 
 use super::activation::Activation;
 use super::layout::{BYTES, Finish, Grid, LANES, ROWS, SHORTS, Sums, TileLayout, WIDE};
 
-/// Adding and subtracting it rounds a number to the nearest integer, ties to even; its low bits are that integer.
+/// Rounds a number to the nearest integer when it is added and subtracted, ties to even; the low bits are that integer.
 const ROUND: f32 = 12_582_912.0;
 
-/// The nearest integer of a number below 2²² in size.
+/// Returns the nearest integer of a number below 2²² in size.
 #[inline(always)]
 fn round_to_int(value: f32) -> i32 {
     (value + ROUND).to_bits() as i32 - ROUND.to_bits() as i32
@@ -28,7 +28,7 @@ fn greatest(a: f32, b: f32) -> f32 {
     if a > b { a } else { b }
 }
 
-/// Joins `values` by an operation, in lanes; the order never depends on the processor.
+/// Folds `values` by an operation, in lanes. The order does not depend on the processor.
 macro_rules! fold {
     ($values:expr, $start:expr, |$value:ident| $each:expr, $join:ident) => {{
         let values: &[f32] = $values;
@@ -48,7 +48,7 @@ macro_rules! fold {
             let $value = rest[lane];
             lanes[lane] = $join(lanes[lane], $each);
         }
-        // Stored before they are joined, so that the loop above keeps them in whole registers.
+        // The lanes are stored before they are folded, so that the loop above keeps them in whole registers.
         let lanes = std::hint::black_box(lanes);
         let mut sixteen = [0.0; 16];
         for lane in 0..16 {
@@ -76,7 +76,7 @@ fn sum(values: &[f32]) -> f32 {
     fold!(values, 0.0, |value| value, plus)
 }
 
-/// e to the power of a number of -87 to 88; below, nearly nothing. Relative error under 3e-7.
+/// Returns e to the power of a number of -87 to 88; below, nearly zero. The relative error is under 3e-7.
 #[inline(always)]
 fn exp(value: f32) -> f32 {
     let power = greatest(value * std::f32::consts::LOG2_E, -126.0);
@@ -88,7 +88,7 @@ fn exp(value: f32) -> f32 {
     result = result.mul_add(part, 2.402_212_2e-1);
     result = result.mul_add(part, 6.931_469_5e-1);
     result = result.mul_add(part, 1.0);
-    // The low bits of `shifted` are the whole part; they go into the exponent.
+    // The low bits of `shifted` are the integer part, which goes into the exponent.
     f32::from_bits(result.to_bits().wrapping_add(shifted.to_bits() << 23))
 }
 
@@ -145,7 +145,7 @@ pub fn rows_to_shorts(rows: &[f32], stride: usize, width: usize, factor: f32, ou
     }
 }
 
-/// A row's next numbers as 16-bit integers, and zeros behind them.
+/// Returns a row's next numbers as 16-bit integers, padded with zeros.
 #[inline(always)]
 fn to_shorts(numbers: &[f32], factor: f32) -> [i16; WIDE] {
     let mut shorts = [0; WIDE];
@@ -300,7 +300,7 @@ fn finish_row(
 
 #[inline(always)]
 pub fn shares(sums: &mut [i32], count: usize, factor: f32, exponentials: &mut [f32], shares: &mut [i16]) -> i32 {
-    // Every loop runs over whole registers; what is behind the last sum gets no share.
+    // Every loop runs over whole registers; numbers past the last sum get no share.
     let padded = count.next_multiple_of(WIDE);
     sums[count..padded].fill(i32::MIN);
     let (sums, exponentials, shares) = (&sums[..padded], &mut exponentials[..padded], &mut shares[..padded]);
@@ -309,7 +309,7 @@ pub fn shares(sums: &mut [i32], count: usize, factor: f32, exponentials: &mut [f
         most = if sums[at] > most { sums[at] } else { most };
     }
     for at in 0..padded {
-        // Sums are within 31 bits, so that their difference is within 32.
+        // Sums have 31 bits, so their differences have 32.
         exponentials[at] = exp((sums[at] as f32 - most as f32) * factor);
     }
     exponentials[count..].fill(0.0);
@@ -364,7 +364,7 @@ const NEAR_GELU: [f32; 8] = [
     3.986_286e-1,
 ];
 
-/// The Gaussian error linear unit to 3e-4, far below what eight bits can say.
+/// Returns the Gaussian error linear unit to 3e-4, far below the precision of eight bits.
 #[inline(always)]
 fn gelu_near(value: f32) -> f32 {
     let near = least(greatest(value, -4.0), 4.0);

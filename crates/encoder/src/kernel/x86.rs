@@ -25,14 +25,14 @@ macro_rules! for_rows {
     };
 }
 
-/// How many registers of a panel are fetched ahead.
+/// The number of registers of a panel that are prefetched.
 const AHEAD: usize = 32;
 
 const _: () = assert!(ROWS == 12 && WIDE == 32);
 
 /// # Safety
-/// The processor knows AVX-512 VNNI; `rows` holds `count` rows, at most 12, as long as the panel says, and `out` has room
-/// for a panel's outputs at the place of each.
+/// The processor must support AVX-512 VNNI. `rows` must hold `count` rows, at most 12, of the panel's length, and `out` must
+/// have room for a panel's outputs at the place of each.
 #[target_feature(enable = "avx512f,avx512bw,avx512vnni")]
 pub unsafe fn multiply_bytes_avx512(
     rows: &[u8],
@@ -44,15 +44,15 @@ pub unsafe fn multiply_bytes_avx512(
 ) {
     let steps = panel.len() / (WIDE * BYTES);
     let out = out[at.column..].as_mut_ptr();
-    // SAFETY: the caller guarantees what the tile needs.
+    // SAFETY: the caller guarantees the requirements of the tile.
     unsafe {
         for_rows!(count, tile_avx512, false, (rows.as_ptr(), stride, panel.as_ptr().cast(), steps, out, at.stride));
     }
 }
 
 /// # Safety
-/// The processor knows AVX-512 VNNI; `rows` holds `count` rows, at most 12, as long as the panel says, and `out` has room
-/// for a panel's outputs at the place of each.
+/// The processor must support AVX-512 VNNI. `rows` must hold `count` rows, at most 12, of the panel's length, and `out` must
+/// have room for a panel's outputs at the place of each.
 #[target_feature(enable = "avx512f,avx512bw,avx512vnni")]
 pub unsafe fn multiply_shorts_avx512(
     rows: &[i16],
@@ -65,7 +65,7 @@ pub unsafe fn multiply_shorts_avx512(
     let steps = panel.len() / (WIDE * SHORTS);
     let out = out[at.column..].as_mut_ptr();
     let (rows, stride) = (rows.as_ptr().cast(), stride * size_of::<i16>());
-    // SAFETY: the caller guarantees what the tile needs.
+    // SAFETY: the caller guarantees the requirements of the tile.
     unsafe { for_rows!(count, tile_avx512, true, (rows, stride, panel.as_ptr().cast(), steps, out, at.stride)) }
 }
 
@@ -73,8 +73,8 @@ pub unsafe fn multiply_shorts_avx512(
 /// integers.
 ///
 /// # Safety
-/// The processor knows AVX-512 VNNI; rows and panel are `steps` steps long, and `out` has room for a panel's outputs every
-/// `to` integers.
+/// The processor must support AVX-512 VNNI. Rows and panel must be `steps` steps long, and `out` must have room for a panel's
+/// outputs every `to` integers.
 #[target_feature(enable = "avx512f,avx512bw,avx512vnni")]
 // The pointers are passed through and not used.
 #[allow(clippy::pointers_in_nomem_asm_block)]
@@ -91,14 +91,14 @@ unsafe fn tile_avx512<const R: usize, const SHORT: bool>(
         false => _mm512_dpbusd_epi32(total, input, weights),
     };
     let mut totals = [[_mm512_setzero_si512(); 2]; R];
-    // A pointer for every third row: the processor adds the stride, or twice that, as it reads.
+    // One pointer for three rows: the processor adds the stride, or twice the stride, while it reads.
     let mut thirds =
         [rows, rows.wrapping_add(stride * 3), rows.wrapping_add(stride * 6), rows.wrapping_add(stride * 9)];
     for step in 0..steps {
         // SAFETY: a step of the panel is two registers long, and each row is as many steps long as the panel.
         unsafe {
             let at = panel.add(step * 2);
-            // Fetching ahead past the panel is harmless, since nothing is read.
+            // Prefetching past the panel is harmless, since nothing is read.
             _mm_prefetch::<_MM_HINT_T0>(at.wrapping_add(AHEAD).cast());
             _mm_prefetch::<_MM_HINT_T0>(at.wrapping_add(AHEAD + 1).cast());
             let weights = [_mm512_loadu_si512(at), _mm512_loadu_si512(at.add(1))];
@@ -110,8 +110,8 @@ unsafe fn tile_avx512<const R: usize, const SHORT: bool>(
             }
             for third in thirds.iter_mut().take(R.div_ceil(3)) {
                 let mut next = third.wrapping_add(4);
-                // Does nothing, but keeps the compiler from computing each row's address by itself. Twelve more additions a
-                // step would take longer than the products.
+                // Does nothing, but keeps the compiler from computing the address of each row separately. Twelve more additions
+                // a step would take longer than the products.
                 std::arch::asm!("/* {0} */", inout(reg) next, options(pure, nomem, nostack, preserves_flags));
                 *third = next;
             }
@@ -122,11 +122,11 @@ unsafe fn tile_avx512<const R: usize, const SHORT: bool>(
 }
 
 /// # Safety
-/// The processor knows AVX-512; from `out` on there is room for two registers every `stride` integers.
+/// The processor must support AVX-512. `out` must have room for two registers every `stride` integers.
 #[target_feature(enable = "avx512f")]
 unsafe fn write_avx512(totals: &[[__m512i; 2]], out: *mut i32, stride: usize) {
     for (row, totals) in totals.iter().enumerate() {
-        // SAFETY: as the caller promises.
+        // SAFETY: the caller guarantees the room.
         unsafe {
             let at = out.add(row * stride).cast::<__m512i>();
             _mm512_storeu_si512(at, totals[0]);
@@ -135,14 +135,14 @@ unsafe fn write_avx512(totals: &[[__m512i; 2]], out: *mut i32, stride: usize) {
     }
 }
 
-/// How many rows of 16-bit integers fit into the registers of AVX2.
+/// The number of rows of 16-bit integers that fit into the registers of AVX2.
 const ROWS_AVX2: usize = 3;
 
-/// Bytes are widened to 16 bits first: the instruction for bytes would saturate, and other integers come out.
+/// Widens bytes to 16 bits first, because the instruction for bytes would saturate and return other integers.
 ///
 /// # Safety
-/// The processor knows AVX2; `rows` holds `count` rows, at most 12, as long as the panel says, and `out` has room for a
-/// panel's outputs at the place of each.
+/// The processor must support AVX2. `rows` must hold `count` rows, at most 12, of the panel's length, and `out` must have room
+/// for a panel's outputs at the place of each.
 #[target_feature(enable = "avx2")]
 pub unsafe fn multiply_bytes_avx2(
     rows: &[u8],
@@ -184,7 +184,7 @@ pub unsafe fn multiply_bytes_avx2(
             }
             for (row, totals) in totals.iter().enumerate() {
                 for pair in 0..2 {
-                    // Each output is in two neighbouring sums. Adding them leaves quarters in the order 0 2 1 3.
+                    // Two neighbouring sums hold each output. Adding them leaves quarters in the order 0 2 1 3.
                     let added = _mm256_hadd_epi32(totals[pair * 2], totals[pair * 2 + 1]);
                     let ordered = _mm256_permute4x64_epi64::<0b11_01_10_00>(added);
                     // SAFETY: there is room for each row, half a panel at a time.
@@ -196,7 +196,7 @@ pub unsafe fn multiply_bytes_avx2(
     let steps = panel.len() / (WIDE * BYTES);
     for from in (0..count).step_by(ROWS_AVX2) {
         let (rows, out) = (rows[from * stride..].as_ptr(), out[from * at.stride + at.column..].as_mut_ptr());
-        // SAFETY: the caller guarantees what the tile needs.
+        // SAFETY: the caller guarantees the requirements of the tile.
         unsafe {
             match count - from {
                 1 => tile::<1>(rows, stride, panel.as_ptr(), steps, out, at.stride),
@@ -208,8 +208,8 @@ pub unsafe fn multiply_bytes_avx2(
 }
 
 /// # Safety
-/// The processor knows AVX2; `rows` holds `count` rows, at most 12, as long as the panel says, and `out` has room for a
-/// panel's outputs at the place of each.
+/// The processor must support AVX2. `rows` must hold `count` rows, at most 12, of the panel's length, and `out` must have room
+/// for a panel's outputs at the place of each.
 #[target_feature(enable = "avx2")]
 pub unsafe fn multiply_shorts_avx2(
     rows: &[i16],
@@ -256,7 +256,7 @@ pub unsafe fn multiply_shorts_avx2(
     let steps = panel.len() / (WIDE * SHORTS);
     for from in (0..count).step_by(ROWS_AVX2) {
         let (rows, out) = (rows[from * stride..].as_ptr(), out[from * at.stride + at.column..].as_mut_ptr());
-        // SAFETY: the caller guarantees what the tile needs.
+        // SAFETY: the caller guarantees the requirements of the tile.
         unsafe {
             match count - from {
                 1 => tile::<1>(rows, stride, panel.as_ptr(), steps, out, at.stride),
@@ -270,7 +270,7 @@ pub unsafe fn multiply_shorts_avx2(
 /// Multiplies and adds bytes in registers, `rounds` times 24 registers of 64 products.
 ///
 /// # Safety
-/// The processor knows AVX-512 VNNI.
+/// The processor must support AVX-512 VNNI.
 #[target_feature(enable = "avx512f,avx512vnni")]
 pub unsafe fn spin_avx512(rounds: usize, seed: i32) -> i32 {
     let factor = _mm512_set1_epi32(seed);
@@ -284,10 +284,10 @@ pub unsafe fn spin_avx512(rounds: usize, seed: i32) -> i32 {
     _mm512_reduce_add_epi32(total)
 }
 
-/// The same with AVX2: twelve registers of 16 products, and a sum for each.
+/// Does the same with AVX2: twelve registers of 16 products, and a sum for each.
 ///
 /// # Safety
-/// The processor knows AVX2.
+/// The processor must support AVX2.
 #[target_feature(enable = "avx2")]
 pub unsafe fn spin_avx2(rounds: usize, seed: i32) -> i32 {
     let factor = _mm256_set1_epi32(seed);

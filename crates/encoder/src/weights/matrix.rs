@@ -1,4 +1,4 @@
-//! Weight matrices: in panels, as the kernels read them.
+//! Weight matrices in the panels that the kernels read.
 
 use std::borrow::Cow;
 
@@ -11,11 +11,11 @@ use crate::kernel::{Activation, BYTES, Finish, Grid, Kernel, ROWS, Sums, TileLay
 pub enum Matrix {
     /// 32-bit numbers.
     Float(FloatMatrix),
-    /// Integers of eight bits, each output with a scale of its own.
+    /// Integers of eight bits, with a scale for each output.
     Bytes(ByteMatrix),
 }
 
-/// Room for the inputs of a product as bytes.
+/// A buffer for the inputs of a product, in bytes.
 #[derive(Default)]
 pub struct Quantised {
     bytes: Vec<u8>,
@@ -38,7 +38,7 @@ impl Matrix {
         }
     }
 
-    /// How many outputs it has.
+    /// Returns the number of outputs.
     pub fn outputs(&self) -> usize {
         match self {
             Self::Float(matrix) => matrix.bias.len(),
@@ -47,8 +47,8 @@ impl Matrix {
     }
 }
 
-/// Puts a matrix, a row for each output, into panels: for each `group` of inputs, that group of each output.
-/// What is missing at the end of a panel or a group is zero.
+/// Lays a matrix out in panels, from a row for each output: for each `group` of inputs, that group of each output. Panels and
+/// groups are padded with zeros.
 fn panels<T: Copy + Default>(values: &[T], inputs: usize, outputs: usize, group: usize) -> Vec<T> {
     let steps = inputs.div_ceil(group);
     let mut panels = vec![T::default(); outputs.div_ceil(WIDE) * steps * WIDE * group];
@@ -70,7 +70,7 @@ pub struct FloatMatrix {
 }
 
 impl FloatMatrix {
-    /// From a row of weights for each output.
+    /// Creates a matrix from a row of weights for each output.
     pub fn new(weights: &[f32], bias: &[f32]) -> Self {
         let inputs = weights.len() / bias.len().max(1);
         Self { inputs, panels: panels(weights, inputs, bias.len(), 1), bias: bias.to_vec() }
@@ -105,7 +105,7 @@ pub struct ByteMatrix {
     inputs: usize,
     outputs: usize,
     panels: Cow<'static, [i8]>,
-    /// For each output, what one unit of its weights stands for. All three are filled up to whole panels.
+    /// For each output, the value of one unit of its weights. All three are padded to whole panels.
     scales: Cow<'static, [f32]>,
     /// For each output, the sum of its integers.
     totals: Cow<'static, [f32]>,
@@ -113,7 +113,7 @@ pub struct ByteMatrix {
 }
 
 impl ByteMatrix {
-    /// From a row of weights for each output. Of several scales, each row gets the one that leaves the least error.
+    /// Creates a matrix from a row of weights for each output. Each row gets the one of several scales with the least error.
     pub fn new(weights: &[f32], bias: &[f32]) -> Self {
         let (outputs, inputs) = (bias.len(), weights.len() / bias.len().max(1));
         let mut integers = Vec::with_capacity(weights.len());
@@ -175,14 +175,14 @@ impl ByteMatrix {
         let stride = self.inputs.next_multiple_of(BYTES);
         let rows = inputs.len() / self.inputs;
         let Quantised { bytes, grids } = room;
-        // What is between two rows is multiplied by weights of zero, whatever it is.
+        // Numbers between two rows are multiplied by weights of zero.
         bytes.resize(bytes.len().max(rows * stride), 0);
         grids.clear();
         let each = inputs.chunks_exact(self.inputs).zip(bytes.chunks_exact_mut(stride));
         grids.extend(each.map(|(row, bytes)| kernel.to_bytes(row, &mut bytes[..self.inputs])));
         let (scales, totals, bias) = (self.scales.as_chunks().0, self.totals.as_chunks().0, self.bias.as_chunks().0);
         let mut sums = Sums::default();
-        // A group of rows stays in the first cache while all weights pass by, one after another.
+        // A group of rows stays in the first cache while all weights are read, one after another.
         for from in (0..rows).step_by(ROWS) {
             let to = rows.min(from + ROWS);
             let (bytes, out) = (&bytes[from * stride..], &mut out[from * self.outputs..to * self.outputs]);
@@ -196,7 +196,7 @@ impl ByteMatrix {
     }
 }
 
-/// Rounds a row to integers of -127 to 127. Scales that cut off the farthest weights are tried too.
+/// Rounds a row to integers of -127 to 127. It also tries scales that cut off the farthest weights.
 fn round_row(row: &[f32]) -> (f32, Vec<i8>) {
     let farthest = row.iter().fold(0.0_f32, |most, weight| most.max(weight.abs()));
     if farthest == 0.0 {

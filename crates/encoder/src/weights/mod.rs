@@ -1,4 +1,4 @@
-//! Weights: reading them from files, and rounding them to small integers.
+//! Reads weights from files, and rounds them to small integers.
 
 mod matrix;
 mod tensors;

@@ -1,7 +1,7 @@
 //! Named tensors in files of the safetensors format: the length of a header, the header in JSON, the numbers.
 //!
-//! The files that [`TensorWriter`] makes are of the same format. Their header is filled up with blanks, so that each
-//! tensor begins at a multiple of 64 bytes, and their bytes depend on nothing but the tensors.
+//! The files that [`TensorWriter`] makes have the same format. Their header is padded with blanks, so that each tensor begins
+//! at a multiple of 64 bytes. Their bytes depend on the tensors only.
 
 use std::borrow::Cow;
 use std::collections::BTreeMap;
@@ -12,7 +12,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::half::from_half;
 
-/// Where tensors begin in files made here.
+/// The alignment of tensors in these files.
 const ALIGNMENT: usize = 64;
 
 #[derive(Serialize, Deserialize)]
@@ -32,8 +32,8 @@ impl Tensors {
     /// Adds the tensors of a file.
     ///
     /// # Errors
-    /// If it is not of the format, or says that a tensor lies outside of it.
-    // A slice would not say whether the bytes are there as long as the program is.
+    /// If the file does not have the format, or says that a tensor lies outside of it.
+    // A slice would not tell whether the bytes live as long as the program.
     #[allow(clippy::ptr_arg)]
     pub fn add_file(&mut self, file: &str, bytes: &Cow<'static, [u8]>) -> Result<()> {
         let broken =
@@ -74,17 +74,17 @@ impl Tensors {
         Ok(())
     }
 
-    /// Returns `true` if there is a tensor of a name.
+    /// Returns `true` if there is a tensor with a name.
     pub fn has(&self, name: &str) -> bool {
         self.entries.contains_key(name)
     }
 
-    /// The names that there are.
+    /// Returns the names of all tensors.
     pub fn names(&self) -> impl Iterator<Item = &str> {
         self.entries.keys().map(String::as_str)
     }
 
-    /// The shape of a tensor.
+    /// Returns the shape of a tensor; `None` if there is none.
     pub fn shape(&self, name: &str) -> Option<&[usize]> {
         self.entries.get(name).map(|(entry, _)| entry.shape.as_slice())
     }
@@ -100,10 +100,10 @@ impl Tensors {
         Ok((&entry.dtype, data))
     }
 
-    /// A tensor as it is in the file. It is not copied when the file is part of the program.
+    /// Returns a tensor as it is in the file. It is not copied if the file is part of the program.
     ///
     /// # Errors
-    /// If there is none, or it is of another shape or type.
+    /// If there is none, or it has another shape or type.
     pub fn exact<T: Pod + Element>(&self, name: &str, shape: &[usize]) -> Result<Cow<'static, [T]>> {
         let (dtype, data) = self.find(name, shape)?;
         if dtype != T::DTYPE {
@@ -119,10 +119,10 @@ impl Tensors {
         })
     }
 
-    /// A tensor as 32-bit numbers, whatever floating-point type the file has.
+    /// Returns a tensor as 32-bit numbers, from any floating-point type of the file.
     ///
     /// # Errors
-    /// If there is none, it is of another shape or not of floating-point numbers, or one of them is not finite.
+    /// If there is none, it has another shape or no floating-point type, or a number is not finite.
     pub fn floats(&self, name: &str, shape: &[usize]) -> Result<Vec<f32>> {
         let (dtype, data) = self.find(name, shape)?;
         let pairs = || data.chunks_exact(2).map(|two| u16::from_le_bytes([two[0], two[1]]));
@@ -149,7 +149,7 @@ impl Tensors {
 
 /// A type of number that a packed tensor may hold.
 pub trait Element {
-    /// What the format calls it.
+    /// Its name in the format.
     const DTYPE: &'static str;
 }
 
@@ -183,8 +183,7 @@ pub struct TensorWriter {
 }
 
 impl TensorWriter {
-    /// Adds a tensor behind those that are there. What lies between is filled by a tensor of zeros, since the format has
-    /// no holes.
+    /// Adds a tensor after the others. A tensor of zeros fills the gap before it, since the format has no holes.
     pub fn add<T: Pod + Element>(&mut self, name: &str, shape: &[usize], values: &[T]) {
         let missing = self.data.len().next_multiple_of(ALIGNMENT) - self.data.len();
         if missing > 0 {
@@ -201,7 +200,7 @@ impl TensorWriter {
         self.entries.push((name, entry));
     }
 
-    /// The file.
+    /// Returns the file.
     ///
     /// # Errors
     /// If the header cannot be written, which does not happen with names of UTF-8.

@@ -8,20 +8,20 @@ use super::{TensorWriter, Tensors};
 use crate::half::{from_half, to_half};
 use crate::kernel::Kernel;
 
-/// How many numbers share a step and a least.
+/// The number of values that share a step and a lowest value.
 const GROUP: usize = 32;
-/// The bytes of a group: a step and a least as 16-bit floats, and half a byte for each number.
+/// The number of bytes of a group: a step and a lowest value as 16-bit floats, and half a byte for each value.
 const GROUP_BYTES: usize = 4 + GROUP / 2;
 
 /// A vector for each word of the vocabulary.
 pub enum WordTable {
     /// 32-bit numbers.
     Float(Vec<f32>),
-    /// Four bits for each number, in groups; a table is in several parts of whole words, each in a file of its own.
+    /// Four bits for each number, in groups. The table has several parts of whole words, each in a file of its own.
     Nibbles {
         /// The parts.
         parts: Vec<Cow<'static, [u8]>>,
-        /// How many words each part but the last has.
+        /// The number of words in each part but the last.
         words: usize,
     },
 }
@@ -63,7 +63,7 @@ impl WordTable {
     /// Rounds a table to four bits, and gives its parts to a function that writes each into a file.
     ///
     /// # Errors
-    /// As the function.
+    /// Returns the errors of the function.
     pub fn write_parts(
         table: &[f32],
         dimensions: usize,
@@ -81,8 +81,8 @@ impl WordTable {
     }
 }
 
-/// A row: first the steps and leasts of all groups, then the bits of all groups, the first half of a group in the low
-/// bits of its bytes.
+/// Rounds a row: first the steps and lowest values of all groups, then the bits of all groups, with the first half of a group
+/// in the low bits of its bytes.
 fn round_row(row: &[f32]) -> Vec<u8> {
     let mut bytes = Vec::with_capacity(row.len() / GROUP * GROUP_BYTES);
     let mut bits = Vec::with_capacity(row.len() / 2);
@@ -102,7 +102,7 @@ fn nearest(value: f32, step: f32, least: f32) -> f32 {
     if step > 0.0 { ((value - least) / step).round_ties_even().clamp(0.0, 15.0) } else { 0.0 }
 }
 
-/// Of several ranges around the middle of a group, the one that leaves the least error, as 16-bit floats.
+/// Returns the range with the least error, of several around the middle of a group, as 16-bit floats.
 fn best_grid(group: &[f32]) -> (u16, u16) {
     let low = group.iter().copied().fold(f32::INFINITY, f32::min);
     let high = group.iter().copied().fold(f32::NEG_INFINITY, f32::max);

@@ -1,21 +1,21 @@
-//! What the rows of a block or a list can score at most.
+//! Upper bounds for the scores of the rows of a block or a list.
 //!
-//! Bounds are pairs of a frequency and a length, not scores: whatever the mean length comes to be, the best score of a block is
-//! at most the best score of its pairs.
+//! Bounds are pairs of a frequency and a length instead of scores. The best score of a block is at most the best score of its
+//! pairs, for any mean length.
 
-/// How many pairs bound a block.
+/// The number of pairs that bound a block.
 pub(super) const BLOCK_PAIRS: usize = 3;
-/// How many pairs bound a list.
+/// The number of pairs that bound a list.
 pub(super) const LIST_PAIRS: usize = 6;
 
-/// How often a term stands in a row, and how long the row is.
+/// The frequency of a term in a row, and the length of the row.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub(in crate::keyword) struct Pair {
     pub frequency: u32,
     pub length: u32,
 }
 
-/// Leaves the pairs that no other beats in both, and then fewer: two that are near become one that beats both.
+/// Keeps the pairs that no other dominates, and then merges near pairs into one that dominates both.
 pub(super) fn bound(pairs: &mut Vec<Pair>, most: usize) {
     pairs.sort_unstable_by(|a, b| a.length.cmp(&b.length).then(b.frequency.cmp(&a.frequency)));
     let mut best = 0;
@@ -35,10 +35,10 @@ pub(super) fn bound(pairs: &mut Vec<Pair>, most: usize) {
     }
 }
 
-/// The shortest row of each frequency that was met: no other of that frequency can be better.
+/// The shortest row of each frequency. No other row of that frequency can score more.
 #[derive(Default)]
 pub(super) struct Shortest {
-    /// Of the low frequencies, by frequency; 0 where there is none.
+    /// By frequency, for low ones; 0 means none.
     low: [u32; 16],
     high: Vec<Pair>,
 }
@@ -47,14 +47,14 @@ impl Shortest {
     #[inline]
     pub(super) fn add(&mut self, pair: Pair) {
         match self.low.get_mut(pair.frequency as usize) {
-            // A length of nothing is counted as one: that is a bound too.
+            // A length of zero counts as one, which is a bound too.
             Some(shortest) if *shortest == 0 || pair.length < *shortest => *shortest = pair.length.max(1),
             Some(_) => {}
             None => self.high.push(pair),
         }
     }
 
-    /// Moves the pairs to the end of others, and starts again.
+    /// Appends the pairs to others, and starts again.
     pub(super) fn drain_to(&mut self, pairs: &mut Vec<Pair>) {
         for (length, frequency) in std::mem::take(&mut self.low).into_iter().zip(0..) {
             if length > 0 {

@@ -1,7 +1,7 @@
-//! The postings of a term: in which rows it stands, how often, and where.
+//! The postings of a term: its rows, with frequencies and positions.
 //!
-//! Rows are in blocks of 128, packed by their distances; with each block go its last row, where its parts end, and its bounds,
-//! so that a search passes over blocks that cannot matter.
+//! Rows are in blocks of 128, packed as differences. Each block has its last row, the ends of its parts, and its bounds in a
+//! table, so that a search can skip blocks.
 
 mod bounds;
 mod read;
@@ -13,11 +13,11 @@ pub(super) use write::ListWriter;
 
 use bounds::{BLOCK_PAIRS, LIST_PAIRS};
 
-/// How many rows a block has.
+/// The number of rows in a block.
 pub(super) const BLOCK: usize = 128;
-/// The bytes of a block in the table: its last row, the ends of its rows and of its positions, its pairs.
+/// The number of bytes of a block in the table: its last row, the ends of its rows and of its positions, its pairs.
 const ENTRY: usize = 12 + BLOCK_PAIRS * 8;
-/// Behind the last row.
+/// The row of a cursor that is past the last row.
 pub(super) const END: u32 = u32::MAX;
 
 #[cfg(test)]
@@ -66,7 +66,7 @@ mod tests {
                 cursor.positions(&mut positions);
                 prop_assert_eq!(&positions, at);
                 let bounded = |pair: Pair| pair.frequency >= *frequency && pair.length <= *length;
-                // A pair bounds a posting when no score of the posting is above the best of all pairs.
+                // The pairs bound a posting if no score of it exceeds the best score of the pairs.
                 let score = |pair: Pair, mean: f64| f64::from(pair.frequency) / (f64::from(pair.frequency) + 0.3 + f64::from(pair.length) / mean);
                 for mean in [3.0, 50.0, 900.0] {
                     let own = score(Pair { frequency: *frequency, length: *length }, mean);

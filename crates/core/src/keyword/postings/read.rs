@@ -5,29 +5,29 @@ use super::{BLOCK, BLOCK_PAIRS, END, ENTRY};
 use crate::keyword::bit_packing::{packed_length, unpack};
 use crate::segment::{read_varint, u32_at};
 
-/// A place in a list, which moves forward.
+/// A cursor in a list. It only moves forward.
 pub(in crate::keyword) struct Cursor<'a> {
     pairs: Vec<Pair>,
     table: &'a [u8],
     data: &'a [u8],
     all_positions: &'a [u8],
     count: u32,
-    /// Rows from here on are not there.
+    /// The number of rows in the segment; higher rows are damage.
     most: u32,
-    /// The block that was read.
+    /// The block that was read last.
     block: usize,
     rows: [u32; BLOCK],
     frequencies: [u32; BLOCK],
-    /// Whether the frequencies of the block were read.
+    /// Whether the frequencies of this block were read.
     has_frequencies: bool,
     held: usize,
     at: usize,
-    /// Where the row that was asked for last has its positions: the block, the place in it, the byte.
+    /// The positions of the row that was asked for last: the block, the place in it, the byte.
     positions_at: (usize, usize, usize),
 }
 
 impl<'a> Cursor<'a> {
-    /// Opens a list of so many rows and stands on its first. What is damaged ends early.
+    /// Opens a list of `count` rows at its first row. A damaged list ends early.
     pub(in crate::keyword) fn open(mut bytes: &'a [u8], count: u32, most: u32) -> Self {
         let mut cursor = Self {
             pairs: Vec::new(),
@@ -65,12 +65,12 @@ impl<'a> Cursor<'a> {
         cursor
     }
 
-    /// How many rows it has.
+    /// Returns the number of rows.
     pub(in crate::keyword) fn count(&self) -> u32 {
         self.count
     }
 
-    /// What bounds the whole list.
+    /// Returns the bounds of the whole list.
     pub(in crate::keyword) fn pairs(&self) -> &[Pair] {
         &self.pairs
     }
@@ -79,17 +79,17 @@ impl<'a> Cursor<'a> {
         (self.count as usize).div_ceil(BLOCK)
     }
 
-    /// The block it stands in.
+    /// Returns the current block.
     pub(in crate::keyword) fn block(&self) -> usize {
         self.block
     }
 
-    /// The last row of a block.
+    /// Returns the last row of a block.
     pub(in crate::keyword) fn last_of(&self, block: usize) -> u32 {
         if self.table.is_empty() { END } else { u32_at(self.table, block * ENTRY).unwrap_or(END) }
     }
 
-    /// What bounds a block.
+    /// Returns the bounds of a block.
     pub(in crate::keyword) fn pairs_of(&self, block: usize) -> impl Iterator<Item = Pair> + '_ {
         let table = self.table;
         let own = (0..BLOCK_PAIRS).map_while(move |at| {
@@ -100,7 +100,7 @@ impl<'a> Cursor<'a> {
         own.chain(of_list.iter().copied())
     }
 
-    /// Where a block's part that ends at `field` of the table begins and ends.
+    /// Returns the range of the part of a block that ends at `field` of the table.
     fn part(&self, block: usize, field: usize, whole: usize) -> Option<(usize, usize)> {
         if self.table.is_empty() {
             return (block == 0).then_some((0, whole));
@@ -109,7 +109,7 @@ impl<'a> Cursor<'a> {
         Some((block.checked_sub(1).map_or(Some(0), end)?, end(block)?))
     }
 
-    /// Reads a block and stands on its first row.
+    /// Reads a block and moves to its first row.
     fn read(&mut self, block: usize) {
         self.block = block;
         (self.held, self.at, self.has_frequencies) = (0, 0, false);
@@ -140,13 +140,13 @@ impl<'a> Cursor<'a> {
         Some(())
     }
 
-    /// The row it stands on; [`END`] behind the last.
+    /// Returns the current row; [`END`] after the last.
     #[inline]
     pub(in crate::keyword) fn row(&self) -> u32 {
         if self.at < self.held { self.rows[self.at] } else { END }
     }
 
-    /// How often the term stands in the row.
+    /// Returns the frequency of the term in the current row.
     pub(in crate::keyword) fn frequency(&mut self) -> u32 {
         if !self.has_frequencies {
             self.has_frequencies = true;
@@ -164,7 +164,7 @@ impl<'a> Cursor<'a> {
         unpack(packed, u32::from(width), &mut self.frequencies[..self.held])
     }
 
-    /// Goes to the next row.
+    /// Moves to the next row.
     #[inline]
     pub(in crate::keyword) fn next(&mut self) {
         self.at += 1;
@@ -173,13 +173,13 @@ impl<'a> Cursor<'a> {
         }
     }
 
-    /// The first block, from the one it stands in, that may hold a row or one behind it; finds it without reading blocks.
+    /// Returns the first block, from the current one on, that may have `row` or a later row. Reads no blocks.
     pub(in crate::keyword) fn block_for(&self, row: u32) -> usize {
         let (blocks, mut low) = (self.blocks(), self.block);
         if low >= blocks || self.last_of(low) >= row {
             return low;
         }
-        // Wider and wider steps, then by halves (Bentley and Yao, 1976).
+        // Doubles the steps, then halves them (Bentley and Yao, 1976).
         let mut step = 1;
         while low + step < blocks && self.last_of(low + step) < row {
             low += step;
@@ -193,7 +193,7 @@ impl<'a> Cursor<'a> {
         high
     }
 
-    /// Goes to the first row that is no less than another. Never goes back.
+    /// Moves to the first row that is at least `row`. Never moves back.
     pub(in crate::keyword) fn advance(&mut self, row: u32) {
         if self.row() >= row {
             return;
@@ -218,7 +218,7 @@ impl<'a> Cursor<'a> {
         }
     }
 
-    /// The rows of the block it stands in, their frequencies, less one, and the positions of all of them as they are written.
+    /// Returns the rows of the current block, their frequencies less one, and the written positions of all of them.
     pub(in crate::keyword) fn block_parts(&mut self) -> (&[u32], &[u32], &'a [u8]) {
         self.frequency();
         let positions = self.part(self.block, 8, self.all_positions.len());
@@ -226,7 +226,7 @@ impl<'a> Cursor<'a> {
         (&self.rows[..self.held], &self.frequencies[..self.held], positions)
     }
 
-    /// Goes to the first row of the next block.
+    /// Moves to the first row of the next block.
     pub(in crate::keyword) fn next_block(&mut self) {
         self.at = self.held;
         if self.block + 1 < self.blocks() {
@@ -234,7 +234,8 @@ impl<'a> Cursor<'a> {
         }
     }
 
-    /// Where the term stands in the row, ascending. Costs a step for each row of the block before it that was not asked for.
+    /// Collects the positions of the term in the current row, ascending. Skips the rows of the block since the last call, one
+    /// by one.
     pub(in crate::keyword) fn positions(&mut self, to: &mut Vec<u32>) {
         to.clear();
         let mut bytes = self.find_positions().unwrap_or_default();
@@ -265,7 +266,7 @@ impl<'a> Cursor<'a> {
     }
 }
 
-/// How many bytes the positions of a row take that stand first.
+/// Returns the number of bytes that the positions of the first row take.
 #[inline]
 pub(in crate::keyword) fn record(mut bytes: &[u8]) -> Option<usize> {
     let all = bytes.len();

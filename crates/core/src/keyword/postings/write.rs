@@ -6,16 +6,16 @@ use super::{BLOCK, BLOCK_PAIRS, LIST_PAIRS};
 use crate::keyword::bit_packing::{pack, width};
 use crate::segment::write_varint;
 
-/// Writes lists, one after the other.
+/// Writes lists one after another.
 pub(in crate::keyword) struct ListWriter {
-    /// The distances, less one, and the frequencies, less one, of the block so far.
+    /// The differences less one, and the frequencies less one, of the current block.
     distances: [u32; BLOCK],
     frequencies: [u32; BLOCK],
     held: usize,
     pairs: Shortest,
     block_pairs: Vec<Pair>,
     list_pairs: Vec<Pair>,
-    /// The row that comes first after the last.
+    /// The lowest row that may follow.
     next: u32,
     count: u32,
     table: Vec<u8>,
@@ -42,8 +42,8 @@ impl Default for ListWriter {
 }
 
 impl ListWriter {
-    /// Adds a row in which the term stands so often, and which is so long, both weighted by field. Rows come in ascending order.
-    /// How many positions there are follows, and the distance of each from the one before, in groups of seven bits.
+    /// Adds a row with the frequency of the term and the length of the row, both weighted by field. Rows must ascend.
+    /// `positions` has the number of positions and the difference of each from the one before, in groups of seven bits.
     #[inline]
     pub(in crate::keyword) fn push(
         &mut self,
@@ -63,8 +63,8 @@ impl ListWriter {
         }
     }
 
-    /// Adds rows with the frequencies, less one, of each, and the positions of all, one row's behind the other's. Their lengths are
-    /// looked up among those of all rows.
+    /// Adds rows with their frequencies less one, and the positions of all of them in order. Their lengths are taken from those
+    /// of all rows.
     pub(in crate::keyword) fn push_all(
         &mut self,
         mut rows: &[u32],
@@ -115,7 +115,7 @@ impl ListWriter {
         self.held = 0;
     }
 
-    /// Ends the list and writes it; returns how many rows it has.
+    /// Ends the list and writes it. Returns the number of its rows.
     pub(in crate::keyword) fn finish(&mut self, to: &mut Vec<u8>) -> u32 {
         if self.held > 0 {
             self.end_block();
@@ -126,7 +126,7 @@ impl ListWriter {
             write_varint(pair.frequency, to);
             write_varint(pair.length, to);
         }
-        // One block needs no table.
+        // A single block needs no table.
         if self.count as usize > BLOCK {
             to.extend_from_slice(&self.table);
         }
@@ -142,7 +142,7 @@ impl ListWriter {
     }
 }
 
-/// How many bytes the positions of so many rows take; all where they are damaged.
+/// Returns the number of bytes that the positions of `count` rows take; all bytes if they are damaged.
 fn records(positions: &[u8], count: usize) -> usize {
     let mut bytes = 0;
     for _ in 0..count {

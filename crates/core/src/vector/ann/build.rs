@@ -12,20 +12,20 @@ use crate::segment::Hit;
 use crate::vector::code_scorer::{CodeScorer, NormAugmentation};
 use crate::vector::rows::Rows;
 
-/// How many links a node gets when it is put in; in the lowest layer it may have twice as many, by those that come later.
+/// The number of links that a node gets on insertion. In the lowest layer it may have twice as many, added by later nodes.
 pub const LINKS: usize = 16;
-/// How many near nodes are kept while the links of a new one are looked for.
+/// The number of near nodes that are kept during the search for the links of a new node.
 const EFFORT: usize = 100;
-/// How many are kept on the way down to it.
+/// The number of near nodes that are kept on the way down.
 pub const DESCENT: usize = 8;
-/// There are at most so many layers above the lowest.
+/// The highest number of layers above the lowest.
 const MAX_LAYERS: u32 = 8;
-/// A batch is at most so much of what is there.
+/// A batch has at most this fraction of the nodes that exist, as a divisor.
 const BATCH_SHARE: usize = 50;
 
-/// A layer that is being built.
+/// A layer under construction.
 pub struct Growing {
-    /// The row of each node, ascending; nothing in the lowest.
+    /// The row of each node, ascending; empty in the lowest layer.
     pub rows: Vec<Word>,
     /// The number of each node in the layer below.
     pub below: Vec<Word>,
@@ -39,7 +39,7 @@ impl Growing {
         Layer { rows, below: &self.below, links: &self.links, width: self.width }
     }
 
-    /// The number of a row's node, which must be there.
+    /// Returns the number of a row's node, which must exist.
     fn node(&self, row: u32) -> u32 {
         match self.rows.as_slice() {
             [] => row,
@@ -55,7 +55,7 @@ struct NodeLinks {
     links: Vec<u32>,
 }
 
-/// A link to be made from a node that is there to one that is new.
+/// A link to add from an existing node to a new one.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 struct Back {
     from: u32,
@@ -65,15 +65,15 @@ struct Back {
 /// The layers of a graph, the lowest first.
 pub struct Built {
     pub layers: Vec<Growing>,
-    /// The node of the topmost layer that walks begin at.
+    /// The node of the topmost layer where walks begin.
     pub entry: u32,
 }
 
-/// Links some rows. Returns `None` if it is stopped; it checks before each batch.
+/// Links rows. Returns `None` if it is stopped; it asks `stop` before each batch.
 pub fn build(rows: &Rows<'_>, stop: &(dyn Fn() -> bool + Sync)) -> Option<Built> {
     let mut order: Vec<(u32, u64, u32)> =
         (0..rows.rows).into_par_iter().map(|row| (height(row), mixed(row), row)).collect();
-    // The highest go first, so that upper layers stand when most rows come; then as if at random.
+    // The highest rows go first, so that the upper layers exist early; the order of the others looks random.
     order.par_sort_unstable_by(|a, b| b.0.cmp(&a.0).then(a.1.cmp(&b.1)));
     let mut graph = Graph { rows, lifted: NormAugmentation::of(rows), layers: empty(rows.rows), entry: NOTHING };
     let mut done = 0;
@@ -89,7 +89,7 @@ pub fn build(rows: &Rows<'_>, stop: &(dyn Fn() -> bool + Sync)) -> Option<Built>
     Some(Built { layers: graph.layers, entry })
 }
 
-/// Layers without links.
+/// Returns layers without links.
 fn empty(rows: u32) -> Vec<Growing> {
     let lowest = Growing {
         rows: Vec::new(),
@@ -115,7 +115,7 @@ fn empty(rows: u32) -> Vec<Growing> {
     layers
 }
 
-/// A number that looks random (the finaliser of Steele, Lea and Flood's SplitMix, 2014).
+/// Returns a number that looks random (the finaliser of Steele, Lea and Flood's SplitMix, 2014).
 fn mixed(row: u32) -> u64 {
     let mut bits = u64::from(row).wrapping_add(1).wrapping_mul(0x9E37_79B9_7F4A_7C15);
     bits = (bits ^ (bits >> 30)).wrapping_mul(0xBF58_476D_1CE4_E5B9);
@@ -123,7 +123,7 @@ fn mixed(row: u32) -> u64 {
     bits ^ (bits >> 31)
 }
 
-/// The highest layer that a row stands in: each holds one in [`LINKS`] of the one below.
+/// Returns the highest layer of a row. Each layer has one row in [`LINKS`] of the one below.
 fn height(row: u32) -> u32 {
     let share = (mixed(row) >> 11) as f64 / (1_u64 << 53) as f64;
     let height = -(1.0 - share).ln() / (LINKS as f64).ln();
@@ -134,7 +134,7 @@ struct Graph<'a> {
     rows: &'a Rows<'a>,
     lifted: NormAugmentation,
     layers: Vec<Growing>,
-    /// The row that walks begin at, one of the highest.
+    /// The row where walks begin, one of the highest.
     entry: u32,
 }
 
@@ -160,7 +160,7 @@ impl Graph<'_> {
         }
     }
 
-    /// Looks for the links of a row in all layers that it stands in.
+    /// Finds the links of a row in all its layers.
     fn find(&self, walker: &mut Walker, row: u32, height: u32) -> Vec<NodeLinks> {
         let centre = CodeScorer::row(self.rows, row, self.lifted);
         let top = self.layers.len() - 1;
@@ -179,9 +179,9 @@ impl Graph<'_> {
         found
     }
 
-    /// Makes the links from the nodes that were there to those that are new.
+    /// Adds the links from existing nodes to new ones.
     fn link_back(&mut self, at: usize, back: &[Back]) {
-        /// How many nodes a thread takes at a time.
+        /// The number of nodes that a thread takes at a time.
         const TASK_NODES: usize = 256;
         let (rows, lifted) = (self.rows, self.lifted);
         let Growing { rows: row_of, links, width, .. } = &mut self.layers[at];
@@ -205,7 +205,7 @@ impl Graph<'_> {
     }
 }
 
-/// The best of too many links.
+/// Selects the best of too many links.
 fn fewer(
     rows: &Rows<'_>,
     lifted: NormAugmentation,

@@ -1,30 +1,30 @@
 //! A layer of the graph: its nodes and their links.
 
-/// Stands where a node has fewer links than there is room for.
+/// Marks the unused links of a node.
 pub const NOTHING: u32 = u32::MAX;
 
-/// A number as it stands in a segment.
+/// A number as it is stored in a segment.
 pub type Word = [u8; 4];
 
-/// A layer, wherever it lies. The lowest holds every row, and its nodes are numbered like them.
+/// A layer in a segment or in memory. The lowest has every row, and its nodes have the numbers of the rows.
 #[derive(Clone, Copy)]
 pub struct Layer<'a> {
-    /// The row of each node; nothing in the lowest.
+    /// The row of each node; `None` in the lowest layer.
     pub rows: Option<&'a [Word]>,
-    /// The number of each node in the layer below; nothing in the lowest.
+    /// The number of each node in the layer below; empty in the lowest layer.
     pub below: &'a [Word],
-    /// `width` numbers a node.
+    /// The links, `width` for each node.
     pub links: &'a [Word],
     pub width: usize,
 }
 
 impl<'a> Layer<'a> {
-    /// How many nodes it has.
+    /// Returns the number of nodes.
     pub fn nodes(&self) -> u32 {
         (self.links.len() / self.width.max(1)) as u32
     }
 
-    /// The row of a node.
+    /// Returns the row of a node.
     pub fn row(&self, node: u32) -> u32 {
         match self.rows {
             Some(rows) => rows.get(node as usize).map_or(NOTHING, |row| u32::from_le_bytes(*row)),
@@ -32,12 +32,12 @@ impl<'a> Layer<'a> {
         }
     }
 
-    /// The number of a node in the layer below.
+    /// Returns the number of a node in the layer below.
     pub fn below(&self, node: u32) -> u32 {
         self.below.get(node as usize).map_or(NOTHING, |below| u32::from_le_bytes(*below))
     }
 
-    /// What a node is linked with. Numbers past the end, which only damage can bring, are left out.
+    /// Returns the links of a node. Numbers past the end, which only damage can cause, are left out.
     pub fn links(&self, node: u32) -> impl Iterator<Item = u32> + 'a {
         let nodes = self.nodes();
         let links = self.links.get(node as usize * self.width..(node as usize + 1) * self.width).unwrap_or_default();
@@ -46,25 +46,25 @@ impl<'a> Layer<'a> {
     }
 }
 
-/// Numbers that were met. A table with open places, twice as many as numbers at least.
+/// A set of numbers: a hash table with open addressing, at most half full.
 pub struct Seen {
     places: Vec<u32>,
     held: usize,
 }
 
 impl Seen {
-    /// None yet, with room for some.
+    /// Creates an empty set.
     pub fn new() -> Self {
         Self { places: vec![NOTHING; 2048], held: 0 }
     }
 
-    /// Forgets them all.
+    /// Empties the set.
     pub fn clear(&mut self) {
         self.places.fill(NOTHING);
         self.held = 0;
     }
 
-    /// Notes a number; whether it is new.
+    /// Adds a number. Returns `true` if it is new.
     pub fn insert(&mut self, number: u32) -> bool {
         if self.held * 2 >= self.places.len() {
             let room = self.places.len() * 2;
@@ -81,7 +81,7 @@ impl Seen {
         new
     }
 
-    /// Where a number stands, or would.
+    /// Returns the place of a number, or the free place for it.
     fn place(&self, number: u32) -> usize {
         let last = self.places.len() - 1;
         let mut place = (number.wrapping_mul(0x9E37_79B1) >> 7) as usize & last;

@@ -28,18 +28,18 @@ use build::Built;
 use layer::{Layer, Word};
 use walk::{Allowed, Walker};
 
-/// How many numbers stand before the layers.
+/// The number of numbers before the layers.
 const FRONT: usize = 16;
-/// How many near rows a search keeps at least while it walks.
+/// The lowest number of near rows that a search keeps while it walks.
 const EFFORT: usize = 100;
 /// If fewer than one row in so many is live, the walk skips those that are not.
 const FEW: u32 = 2;
 /// If at most so many rows are live, or one in so many, they are scanned.
 const NARROW: (u32, u32) = (2_000, 50);
 
-/// Links the rows of a segment of vectors, on all threads of the pool it runs on, and writes the body of the graph; returns what
-/// stands before it. The same rows give the same graph, on any number of threads. Nothing for a segment of the first version of
-/// the format, which has no codes, and when `stop`, which is asked every so often, says so.
+/// Links the rows of a segment of vectors on all threads of the current pool, writes the body of the graph, and returns its
+/// header. The same rows give the same graph on any number of threads. Returns `None` if the segment has the first version of
+/// the format, which has no codes, or if `stop` returns `true`; it is asked regularly.
 ///
 /// Holds about 150 bytes a row besides the vectors.
 ///
@@ -72,7 +72,7 @@ pub struct AnnGraph<B> {
     bytes: B,
     header: segment::Header,
     entry: u32,
-    /// How many nodes each layer has, and where it begins.
+    /// The number of nodes of each layer, and its start.
     layers: Vec<(usize, usize)>,
 }
 
@@ -118,7 +118,7 @@ impl<B: AsRef<[u8]>> AnnGraph<B> {
         self.header.verify(self.bytes.as_ref())
     }
 
-    /// How many rows it links.
+    /// Returns the number of rows that it links.
     pub fn rows(&self) -> u32 {
         self.header.rows
     }
@@ -137,10 +137,10 @@ impl<B: AsRef<[u8]>> AnnGraph<B> {
         Layer { rows: Some(rows), below, links: &words[links..links + nodes * width], width }
     }
 
-    /// The `count` live rows that are most like the query, best first; ties by row. Nearly always those that
-    /// [`VectorIndex::search`] finds, and always with the same scores.
+    /// Returns the `count` live rows that are most similar to the query, best first; ties by row. They are nearly always those
+    /// of [`VectorIndex::search`], and always have the same scores.
     ///
-    /// Rows that are not live are walked over. If few are live, they are scanned instead.
+    /// The walk leads over dead rows. If few rows are live, they are scanned instead.
     pub fn search<V: AsRef<[u8]> + Sync>(
         &self,
         vectors: &VectorIndex<V>,

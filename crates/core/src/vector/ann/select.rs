@@ -4,8 +4,8 @@ use crate::segment::Hit;
 use crate::vector::code_scorer::{CodeScorer, NormAugmentation};
 use crate::vector::rows::Rows;
 
-/// Picks at most `count` of some nodes, the nearest first: a node is left out when it is nearer to one that was picked than to
-/// the centre, since the walk gets there over that one (Malkov and Yashunin, 2018, algorithm 4).
+/// Selects at most `count` nodes, the nearest first. A node that is nearer to a selected one than to the centre is left out,
+/// because a walk reaches it over that one (Malkov and Yashunin, 2018, algorithm 4).
 pub fn select(
     rows: &Rows<'_>,
     lifted: NormAugmentation,

@@ -6,17 +6,17 @@ use super::layer::{Layer, Seen};
 use crate::segment::{Hit, RowSet, TopK};
 use crate::vector::code_scorer::CodeScorer;
 
-/// So many nodes are compared for each node that is left, where most are not allowed.
+/// The highest number of nodes that are compared for one node, if most are not allowed.
 const MAX_REACHED: usize = 64;
 
-/// Which rows a walk may find.
+/// The rows that a walk may find.
 #[derive(Clone, Copy)]
 pub enum Allowed<'a> {
-    /// All.
+    /// All rows.
     All,
-    /// Most of them: it leads over the others too.
+    /// Most rows; the walk leads over the others too.
     Most(&'a RowSet),
-    /// Few: it leaps over the others, to what they are linked with.
+    /// Few rows; the walk skips the others and goes on to their links.
     Few(&'a RowSet),
 }
 
@@ -30,16 +30,16 @@ pub struct Walker {
 }
 
 impl Walker {
-    /// A walker that has met nothing.
+    /// Creates a walker.
     pub fn new() -> Self {
         let (nodes, rows, scores) = (Vec::new(), Vec::new(), Vec::new());
         Self { seen: Seen::new(), ahead: BinaryHeap::new(), nodes, rows, scores }
     }
 
-    /// The `effort` nodes nearest to a centre that a walk from some nodes finds, best first: from the best node met so far it
-    /// goes on to those that it is linked with, until the best that is left is no nearer than the worst of those kept.
+    /// Walks from some nodes and returns the `effort` nodes nearest to a centre, best first. It always goes on from the best
+    /// node that it has not expanded, until that one is no nearer than the worst kept node.
     ///
-    /// Where few rows are allowed, the nodes to start from may be found even if they are not.
+    /// If few rows are allowed, the result may contain start nodes that are not allowed.
     pub fn walk(
         &mut self,
         layer: &Layer<'_>,
@@ -88,7 +88,7 @@ impl Walker {
         }
     }
 
-    /// Compares the gathered nodes, and keeps what is worth it.
+    /// Compares the gathered nodes, and keeps the near ones.
     fn compare(&mut self, layer: &Layer<'_>, centre: &CodeScorer<'_>, allowed: Allowed<'_>, best: &mut TopK) {
         self.rows.clear();
         self.rows.extend(self.nodes.iter().map(|&node| layer.row(node)));

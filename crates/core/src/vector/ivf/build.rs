@@ -1,4 +1,4 @@
-//! Building the lists: centres from a sample, then each row to the list of the nearest, and what is left of it in codes.
+//! Builds the lists: centres from a sample, then the list and the codes of each row.
 
 use rayon::prelude::*;
 
@@ -7,23 +7,23 @@ use crate::vector::codes::{QueryCodes, RowGrid, stride, write_row};
 use crate::vector::kernel::Kernel;
 use crate::vector::rows::Rows;
 
-/// How many numbers share a byte of a code.
+/// The number of dimensions that share a byte of a code.
 pub const PART_DIMENSIONS: usize = 8;
-/// A byte tells so many centres apart.
+/// The number of centres that a byte can name.
 const CODES: usize = 256;
-/// So many rows of the sample for each list, and at most so many in all.
+/// The number of rows in the sample for each list, and the highest number in all.
 const SAMPLE: (usize, usize) = (40, 60_000);
-/// So many rows of it to find the centres of parts.
+/// The number of sample rows that the centres of parts are made from.
 const PART_SAMPLE: usize = 20_000;
-/// There are no more lists than this.
+/// The highest number of lists.
 const MAX_LISTS: usize = 8_192;
 
 /// The lists of some rows.
 pub struct Built {
     pub centres: Means,
-    /// The centres of each part of what a row differs from its list's centre by.
+    /// The centres of each part of the differences between rows and the centres of their lists.
     pub parts: Vec<Means>,
-    /// Where each list ends among the rows.
+    /// The end of each list among the rows.
     pub ends: Vec<u32>,
     /// The rows, list by list, ascending in each.
     pub rows: Vec<u32>,
@@ -31,12 +31,12 @@ pub struct Built {
     pub codes: Vec<u8>,
 }
 
-/// How many parts a vector is taken in.
+/// Returns the number of parts of a vector.
 pub fn parts(dimensions: usize) -> usize {
     dimensions.div_ceil(PART_DIMENSIONS)
 }
 
-/// Lists some rows. Returns `None` if it is stopped; it checks before each row.
+/// Assigns rows to lists. Returns `None` if it is stopped; it asks `stop` before each row.
 pub fn build(rows: &Rows<'_>, stop: &(dyn Fn() -> bool + Sync)) -> Option<Built> {
     let (count, dimensions) = (rows.rows as usize, rows.dimensions);
     let lists = ((count as f64).sqrt() as usize).clamp(1, MAX_LISTS);
@@ -88,19 +88,19 @@ pub fn build(rows: &Rows<'_>, stop: &(dyn Fn() -> bool + Sync)) -> Option<Built>
     Some(Built { centres, parts, ends, rows: order, codes })
 }
 
-/// A row in full.
+/// Returns a full row.
 fn numbers(rows: &Rows<'_>, row: u32) -> Vec<f32> {
     rows.numbers(row).as_chunks().0.iter().map(|&bytes| f32::from_le_bytes(bytes)).collect()
 }
 
-/// What a vector differs from a centre by, filled up to whole parts.
+/// Returns the difference of a vector and a centre, padded to whole parts.
 fn rest<'a>(vector: &'a [f32], centre: &'a [f32]) -> impl Iterator<Item = f32> + 'a {
     let width = parts(vector.len()) * PART_DIMENSIONS;
     let differences = vector.iter().zip(centre).map(|(a, b)| a - b);
     differences.chain(std::iter::repeat(0.0)).take(width)
 }
 
-/// Finds the nearest of many centres by codes of eight bits: which of two that are as near is taken matters little.
+/// Finds the nearest of many centres by codes of eight bits. Ties between equally near centres matter little.
 struct Nearest {
     codes: Vec<u8>,
     grids: Vec<RowGrid>,

@@ -2,31 +2,31 @@
 
 use rayon::prelude::*;
 
-/// How often centres are moved.
+/// The number of times that the centres move.
 const ROUNDS: usize = 8;
 
-/// Some centres of so many numbers each.
+/// Centres of a number of dimensions each.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Means {
     pub dimensions: usize,
     pub numbers: Vec<f32>,
-    /// Half the squared length of each.
+    /// Half the squared length of each centre.
     halves: Vec<f32>,
 }
 
 impl Means {
-    /// From their numbers.
+    /// Creates centres from their numbers.
     pub fn new(dimensions: usize, numbers: Vec<f32>) -> Self {
         let halves = numbers.chunks_exact(dimensions.max(1)).map(|centre| product(centre, centre) / 2.0).collect();
         Self { dimensions, numbers, halves }
     }
 
-    /// Finds at most `count` centres of some vectors, which lie one after another. The same vectors give the same centres, on
-    /// any number of threads. Costs a comparison of each vector with each centre, a few times.
+    /// Finds at most `count` centres of vectors that lie one after another. The same vectors give the same centres on any
+    /// number of threads. Compares each vector with each centre, a few times.
     pub fn find(vectors: &[f32], dimensions: usize, count: usize) -> Self {
         let rows = vectors.len() / dimensions.max(1);
         let count = count.min(rows).max(1);
-        // Vectors far from one another in their order to begin with.
+        // The first centres are vectors far apart in their order.
         let first = (0..count).flat_map(|at| {
             let row = at * rows / count;
             vectors[row * dimensions..(row + 1) * dimensions].iter().copied()
@@ -51,7 +51,7 @@ impl Means {
         means
     }
 
-    /// How many there are.
+    /// Returns the number of centres.
     pub fn count(&self) -> usize {
         self.halves.len()
     }
@@ -60,13 +60,13 @@ impl Means {
         &self.numbers[at * self.dimensions..(at + 1) * self.dimensions]
     }
 
-    /// How near each is to a vector: higher is nearer.
+    /// Returns the nearness of each centre to a vector: higher is nearer.
     pub fn near<'a>(&'a self, vector: &'a [f32]) -> impl Iterator<Item = f32> + 'a {
         let centres = self.numbers.chunks_exact(self.dimensions.max(1)).zip(&self.halves);
         centres.map(|(centre, half)| product(centre, vector) - half)
     }
 
-    /// The one that is nearest, the first of several.
+    /// Returns the nearest centre, the first of several.
     pub fn nearest(&self, vector: &[f32]) -> u32 {
         let mut best = (f32::NEG_INFINITY, 0);
         for (at, near) in self.near(vector).enumerate() {
@@ -78,7 +78,7 @@ impl Means {
     }
 }
 
-/// The product of two vectors, in sixteen sums at once.
+/// Returns the product of two vectors, in sixteen sums at once.
 pub fn product(a: &[f32], b: &[f32]) -> f32 {
     const LANES: usize = 16;
     let mut sums = [0.0_f32; LANES];

@@ -26,18 +26,18 @@ use means::Means;
 
 /// The bytes before the centres.
 const FRONT: usize = 64;
-/// A byte tells so many centres of a part apart.
+/// The number of centres of a part that a byte can name.
 const CODES: usize = 256;
-/// One in so many lists is looked at, and no fewer than so many.
+/// One list in so many is searched, and at least this number of lists.
 const PROBED: (usize, usize) = (16, 24);
-/// So many rows for each that is wanted are looked at in full, and no fewer than so many.
+/// The number of rows that are compared in full for each wanted row, and the lowest number in all.
 const IN_FULL: (usize, usize) = (50, 600);
 /// If at most so many rows are live, or one in so many, they are scanned.
 const NARROW: (u32, u32) = (2_000, 50);
 
-/// IvfLists the rows of a segment of vectors, on all threads of the pool it runs on, and writes the body of the lists; returns
-/// what stands before it. The same rows give the same lists. Nothing for a segment of the first version of the format, and when
-/// `stop`, which is asked every so often, says so.
+/// Assigns the rows of a segment of vectors to lists on all threads of the current pool, writes the body of the lists, and
+/// returns its header. The same rows give the same lists. Returns `None` if the segment has the first version of the format, or
+/// if `stop` returns `true`; it is asked regularly.
 ///
 /// Holds about 60 bytes a row, and a sample of at most 60,000 rows.
 ///
@@ -58,7 +58,7 @@ pub fn write_ivf_lists<B: AsRef<[u8]> + Sync>(
     body.put(&numbers(&centres.numbers))?;
     for part in &parts {
         let mut all = part.numbers.clone();
-        // Where there were few rows there are fewer centres; no code names those that fill it up.
+        // Few rows give fewer centres; no code names the zeros that pad them.
         all.resize(CODES * PART_DIMENSIONS, 0.0);
         body.put(&numbers(&all))?;
     }
@@ -74,7 +74,7 @@ pub struct IvfLists<B> {
     bytes: B,
     header: segment::Header,
     lists: usize,
-    /// Where the parts of the segment begin: the centres of parts, the ends of lists, the rows, their codes.
+    /// The starts of the parts of the segment: the centres of parts, the ends of lists, the rows, their codes.
     starts: [usize; 4],
     centres: Means,
 }
@@ -127,20 +127,20 @@ impl<B: AsRef<[u8]>> IvfLists<B> {
         self.header.verify(self.bytes.as_ref())
     }
 
-    /// How many rows are listed.
+    /// Returns the number of rows in lists.
     pub fn rows(&self) -> u32 {
         self.header.rows
     }
 
-    /// The places of a list's rows.
+    /// Returns the range of a list's rows.
     fn list(&self, at: usize) -> std::ops::Range<usize> {
         let end =
             |at: usize| u32_at(self.bytes.as_ref(), self.starts[1] + at * 4).unwrap_or(0).min(self.rows()) as usize;
         at.checked_sub(1).map_or(0, end)..end(at)
     }
 
-    /// The `count` live rows that are most like the query, best first; ties by row. Mostly those that
-    /// [`VectorIndex::search`] finds, and always with the same scores. If few rows are live, they are scanned.
+    /// Returns the `count` live rows that are most similar to the query, best first; ties by row. Most are those of
+    /// [`VectorIndex::search`], and all have the same scores. If few rows are live, they are scanned.
     pub fn search<V: AsRef<[u8]> + Sync>(
         &self,
         vectors: &VectorIndex<V>,
@@ -187,7 +187,7 @@ impl<B: AsRef<[u8]>> IvfLists<B> {
         exact::in_full(&rows, &query, candidates, count)
     }
 
-    /// The product of the query's part with each centre of each part.
+    /// Returns the products of the query's parts with each centre of each part.
     fn table(&self, query: &[f32]) -> Vec<f32> {
         let all = &self.bytes.as_ref()[self.starts[0]..self.starts[1]];
         let centres = all.chunks_exact(PART_DIMENSIONS * 4);
@@ -198,7 +198,7 @@ impl<B: AsRef<[u8]>> IvfLists<B> {
         each.collect()
     }
 
-    /// What the codes at a place add to a product.
+    /// Returns the sum of the table entries for the codes at a place.
     fn coded(&self, at: usize, table: &[f32]) -> f32 {
         let count = parts(self.header.width as usize);
         let codes = self.bytes.as_ref().get(self.starts[3] + at * count..).unwrap_or_default();

@@ -5,7 +5,7 @@
 #[cfg(target_arch = "x86_64")]
 mod x86;
 
-/// One way of multiplying, which this processor can go.
+/// An implementation of the products that this processor supports.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Kernel(Path);
 
@@ -19,7 +19,7 @@ enum Path {
 }
 
 impl Kernel {
-    /// All ways that this processor knows, the fastest last.
+    /// Returns all kernels that this processor supports, the fastest last.
     pub fn all() -> impl Iterator<Item = Self> {
         let ways = [
             Some(Path::Portable),
@@ -31,15 +31,15 @@ impl Kernel {
         ways.into_iter().flatten().map(Self)
     }
 
-    /// The fastest of them.
+    /// Returns the fastest kernel.
     pub fn best() -> Self {
         Self::all().last().unwrap_or(Self(Path::Portable))
     }
 
-    /// The products of a query with rows that lie one after another, as many as `sums` has room for.
+    /// Computes the products of a query with consecutive rows, as many as `sums` has room for.
     ///
     /// # Panics
-    /// If the query is no multiple of 64 long, or the rows are not as long as it.
+    /// If the length of the query is not a multiple of 64, or the rows have another length.
     pub fn products(self, query: &[i8], rows: &[u8], sums: &mut [i32]) {
         assert!(query.len().is_multiple_of(64) && rows.len() == query.len() * sums.len());
         match self.0 {
@@ -53,10 +53,10 @@ impl Kernel {
         }
     }
 
-    /// The products of a query with some rows of many, `rows[at]` being so many rows from the front of `codes`.
+    /// Computes the products of a query with some rows; `rows` has their numbers, counted from the front of `codes`.
     ///
     /// # Panics
-    /// If the query is no multiple of 64 long, there are more sums than rows or fewer, or a row lies past the end.
+    /// If the length of the query is not a multiple of 64, the numbers of sums and rows differ, or a row lies past the end.
     pub fn products_of(self, query: &[i8], codes: &[u8], rows: &[u32], sums: &mut [i32]) {
         assert!(query.len().is_multiple_of(64) && rows.len() == sums.len());
         let count = codes.len() / query.len().max(1);
@@ -77,13 +77,13 @@ impl Kernel {
     }
 }
 
-/// Asks for some bytes, so that they are near when they are read.
+/// Prefetches bytes.
 #[inline(always)]
 pub fn prefetch(bytes: &[u8]) {
     #[cfg(target_arch = "x86_64")]
     for line in bytes.chunks(64) {
         use std::arch::x86_64::{_MM_HINT_T0, _mm_prefetch};
-        // SAFETY: every processor of this kind knows the instruction, and it reads nothing that a program could see.
+        // SAFETY: every processor of this kind has the instruction, and it has no visible effect.
         unsafe { _mm_prefetch::<_MM_HINT_T0>(line.as_ptr().cast()) };
     }
     #[cfg(not(target_arch = "x86_64"))]
@@ -122,7 +122,7 @@ mod tests {
                 .collect();
             let backwards: Vec<u32> = (0..rows as u32).rev().collect();
             for kernel in Kernel::all() {
-                // Vectors of no numbers are never searched.
+                // Vectors without numbers are never searched.
                 if blocks > 0 {
                     prop_assert_eq!(through(kernel), expected.clone(), "{:?}", kernel);
                     let mut sums = vec![7; rows];

@@ -4,21 +4,22 @@ use std::arch::x86_64::*;
 
 use super::prefetch;
 
-/// So many bytes ahead of where rows are multiplied one after the other, memory is asked for.
+/// The number of bytes that consecutive rows are prefetched ahead.
 const AHEAD: usize = 2048;
-/// So many rows ahead where they are picked.
+/// The number of rows that picked rows are prefetched ahead.
 const PICKED_AHEAD: usize = 3;
 
 /// # Safety
-/// The processor knows AVX-512 VNNI; the query is a multiple of 64 long, and the rows are as long as it.
+/// The processor must support AVX-512 VNNI. The length of the query must be a multiple of 64, and the rows must have this
+/// length.
 #[target_feature(enable = "avx512f,avx512vnni,avx2")]
 pub unsafe fn products_avx512(query: &[i8], rows: &[u8], sums: &mut [i32]) {
     let length = query.len();
-    // The sums of four rows are added up together.
+    // Sums four rows together.
     let (fours, rest) = sums.as_chunks_mut::<4>();
     let done = fours.len() * 4;
     for (at, four) in fours.iter_mut().enumerate() {
-        // SAFETY: there are as many rows as sums, each as long as the query; asking for what lies behind them does nothing.
+        // SAFETY: there are as many rows as sums, each as long as the query; prefetching past them does nothing.
         unsafe {
             let first = rows.as_ptr().add(at * 4 * length);
             for line in 0..length / 16 {
@@ -38,7 +39,8 @@ pub unsafe fn products_avx512(query: &[i8], rows: &[u8], sums: &mut [i32]) {
 }
 
 /// # Safety
-/// The processor knows AVX-512 VNNI; the query is a multiple of 64 long, and `codes` holds the rows, each as long as it.
+/// The processor must support AVX-512 VNNI. The length of the query must be a multiple of 64, and `codes` must hold the rows,
+/// each of this length.
 #[target_feature(enable = "avx512f,avx512vnni,avx2")]
 pub unsafe fn products_of_avx512(query: &[i8], codes: &[u8], rows: &[u32], sums: &mut [i32]) {
     let length = query.len();
@@ -51,17 +53,17 @@ pub unsafe fn products_of_avx512(query: &[i8], codes: &[u8], rows: &[u32], sums:
     }
 }
 
-/// The sums of the products of eight lanes.
+/// Returns the sums of the products in eight lanes.
 ///
 /// # Safety
-/// The processor knows AVX-512 VNNI; the row is as long as the query, a multiple of 64.
+/// The processor must support AVX-512 VNNI. The row must be as long as the query, whose length must be a multiple of 64.
 #[target_feature(enable = "avx512f,avx512vnni,avx2")]
 unsafe fn product_avx512(query: &[i8], row: *const u8) -> __m256i {
     let steps = query.len() / 64;
-    // Two sums, so that one need not wait for the other.
+    // Two sums, so that neither waits for the other.
     let (mut even, mut odd) = (_mm512_setzero_si512(), _mm512_setzero_si512());
     let product = |total, step: usize| {
-        // SAFETY: the row and the query are so many times 64 bytes long.
+        // SAFETY: the row and the query have this number of blocks of 64 bytes.
         unsafe {
             let query = _mm512_loadu_si512(query.as_ptr().add(step * 64).cast());
             _mm512_dpbusd_epi32(total, _mm512_loadu_si512(row.add(step * 64).cast()), query)
@@ -78,7 +80,7 @@ unsafe fn product_avx512(query: &[i8], row: *const u8) -> __m256i {
     _mm256_add_epi32(_mm512_castsi512_si256(sum), _mm512_extracti64x4_epi64::<1>(sum))
 }
 
-/// The sum of eight lanes.
+/// Returns the sum of eight lanes.
 #[target_feature(enable = "avx2")]
 fn total(lanes: __m256i) -> i32 {
     let half = _mm_add_epi32(_mm256_castsi256_si128(lanes), _mm256_extracti128_si256::<1>(lanes));
@@ -87,7 +89,7 @@ fn total(lanes: __m256i) -> i32 {
 }
 
 /// # Safety
-/// The processor knows AVX2; the query is a multiple of 64 long, and the rows are as long as it.
+/// The processor must support AVX2. The length of the query must be a multiple of 64, and the rows must have this length.
 #[target_feature(enable = "avx2")]
 pub unsafe fn products_avx2(query: &[i8], rows: &[u8], sums: &mut [i32]) {
     for (row, sum) in sums.iter_mut().enumerate() {
@@ -97,7 +99,8 @@ pub unsafe fn products_avx2(query: &[i8], rows: &[u8], sums: &mut [i32]) {
 }
 
 /// # Safety
-/// The processor knows AVX2; the query is a multiple of 64 long, and `codes` holds the rows, each as long as it.
+/// The processor must support AVX2. The length of the query must be a multiple of 64, and `codes` must hold the rows, each of
+/// this length.
 #[target_feature(enable = "avx2")]
 pub unsafe fn products_of_avx2(query: &[i8], codes: &[u8], rows: &[u32], sums: &mut [i32]) {
     let length = query.len();
@@ -110,16 +113,16 @@ pub unsafe fn products_of_avx2(query: &[i8], codes: &[u8], rows: &[u32], sums: &
     }
 }
 
-/// The sums of the products of eight lanes. Bytes are widened to 16 bits first: the instruction for bytes would saturate, and
-/// other integers come out.
+/// Returns the sums of the products in eight lanes. Bytes are widened to 16 bits first, because the instruction for bytes would
+/// saturate and return other integers.
 ///
 /// # Safety
-/// The processor knows AVX2; the row is as long as the query, a multiple of 64.
+/// The processor must support AVX2. The row must be as long as the query, whose length must be a multiple of 64.
 #[target_feature(enable = "avx2")]
 unsafe fn product_avx2(query: &[i8], row: *const u8) -> __m256i {
     let (mut even, mut odd) = (_mm256_setzero_si256(), _mm256_setzero_si256());
     let product = |total, step: usize| {
-        // SAFETY: the row and the query are so many times 16 bytes long.
+        // SAFETY: the row and the query have this number of blocks of 64 bytes.
         unsafe {
             let codes = _mm_loadu_si128(row.add(step * 16).cast());
             let query = _mm_loadu_si128(query.as_ptr().add(step * 16).cast());
