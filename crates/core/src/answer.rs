@@ -40,14 +40,14 @@ pub struct Claim {
 pub struct CitedSource {
     /// The number that stands in the answer, counted from 1.
     pub marker: usize,
-    /// Where the quotation stands.
+    /// The location of the quotation.
     #[serde(flatten)]
     pub location: Location,
-    /// The words of the document, exactly.
+    /// The exact text of the document.
     pub quotation: String,
     /// The words of the question in the quotation, as ranges of bytes of it.
     pub matches: Vec<Span>,
-    /// Other documents that say the same, apart from case, punctuation and articles.
+    /// Other documents that say the same, ignoring case, punctuation and articles.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub also: Vec<OtherSource>,
 }
@@ -56,10 +56,10 @@ pub struct CitedSource {
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[non_exhaustive]
 pub struct OtherSource {
-    /// Where the quotation stands.
+    /// The location of the quotation.
     #[serde(flatten)]
     pub location: Location,
-    /// The words of that document, exactly.
+    /// The exact text of that document.
     pub quotation: String,
 }
 
@@ -67,7 +67,7 @@ pub struct OtherSource {
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[non_exhaustive]
 pub struct Answer {
-    /// The question, as it was asked.
+    /// The question as it was asked.
     pub question: String,
     /// Whether the question was answered.
     pub status: Status,
@@ -77,7 +77,7 @@ pub struct Answer {
     pub claims: Vec<Claim>,
     /// The sources that the claims cite.
     pub sources: Vec<CitedSource>,
-    /// For a refusal, the passages that came nearest.
+    /// For a refusal, the nearest passages.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub nearest: Vec<Passage>,
     /// The tokens that a model read and wrote.
@@ -99,14 +99,14 @@ impl CitedSource {
 }
 
 impl OtherSource {
-    /// A quotation and where it stands.
+    /// A quotation and its location.
     pub fn new(location: Location, quotation: impl Into<String>) -> Self {
         Self { location, quotation: quotation.into() }
     }
 }
 
 impl Answer {
-    /// An answer without claims and sources.
+    /// Creates an answer without claims and sources.
     pub fn new(question: impl Into<String>, status: Status, answer: impl Into<String>) -> Self {
         Self {
             question: question.into(),

@@ -5,15 +5,15 @@ use std::fmt;
 
 use crate::trace::Trace;
 
-/// What kind of failure this is, for code that decides what to do about it.
+/// The kind of a failure, for code that decides how to react.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum ErrorKind {
-    /// A path, document or corpus that was asked for is not there.
+    /// A path, document or corpus does not exist.
     NotFound,
-    /// The input could be reached but not understood.
+    /// The input could be read but not understood.
     Unreadable,
-    /// The input is of a type that nothing here reads.
+    /// Nothing here reads the type of the input.
     Unsupported,
     /// A setting has an invalid value, or a key is unknown.
     Configuration,
@@ -21,19 +21,19 @@ pub enum ErrorKind {
     InvalidRequest,
     /// The corpus on disk is damaged, or of a version that this program does not know.
     Corpus,
-    /// The corpus was made with another encoder or another setting than the one in use.
+    /// The corpus has another encoder or another setting than the one in use.
     Mismatch,
-    /// Somebody else is writing to the corpus.
+    /// Another process writes to the corpus.
     Busy,
     /// The request was refused to keep data safe; the message says how to insist.
     Refused,
-    /// A server did not answer, or not as it should; later it may.
+    /// A server did not answer, or answered wrongly; a later attempt may work.
     Unavailable,
     /// A limit on size, time or depth was reached.
     Limit,
     /// The caller asked to stop.
     Cancelled,
-    /// The operating system refused: a full disk, a missing permission.
+    /// The operating system reported an error: a full disk, a missing permission.
     System,
 }
 
@@ -50,16 +50,16 @@ struct Inner {
     trace: Option<Trace>,
 }
 
-/// The result of anything here that can fail.
+/// The result of functions that can fail.
 pub type Result<T, E = Error> = std::result::Result<T, E>;
 
 impl Error {
-    /// An error of a kind, with a message that says what failed and what to do.
+    /// Creates an error of a kind, with a message that says what failed and what to do.
     pub fn new(kind: ErrorKind, message: impl Into<String>) -> Self {
         Self(Box::new(Inner { kind, message: message.into(), place: None, source: None, trace: None }))
     }
 
-    /// The same error, at a place: a file, a page, a line, a key.
+    /// Adds a place to the error: a file, a page, a line, a key.
     #[must_use]
     pub fn at(mut self, place: impl fmt::Display) -> Self {
         self.0.place = Some(match self.0.place.take() {
@@ -69,41 +69,41 @@ impl Error {
         self
     }
 
-    /// The same error, with what caused it.
+    /// Adds the cause to the error.
     #[must_use]
     pub fn because(mut self, source: impl Into<Box<dyn StdError + Send + Sync>>) -> Self {
         self.0.source = Some(source.into());
         self
     }
 
-    /// The same error, with the trace of what was done before it.
+    /// Adds the trace of the steps before the failure.
     #[must_use]
     pub fn with_trace(mut self, trace: Trace) -> Self {
         self.0.trace = Some(trace);
         self
     }
 
-    /// The trace of what was done before the failure; `None` unless the request asked for one.
+    /// Returns the trace of the steps before the failure; `None` unless the request asked for one.
     pub fn trace(&self) -> Option<&Trace> {
         self.0.trace.as_ref()
     }
 
-    /// What kind of failure this is.
+    /// Returns the kind of the failure.
     pub fn kind(&self) -> ErrorKind {
         self.0.kind
     }
 
-    /// Where it happened, outermost place first.
+    /// Returns the place of the failure, outermost first.
     pub fn place(&self) -> Option<&str> {
         self.0.place.as_deref()
     }
 
-    /// What failed, without its place.
+    /// Returns the message without the place.
     pub fn message(&self) -> &str {
         &self.0.message
     }
 
-    /// Returns `true` if the same call may work if it is made again later.
+    /// Returns `true` if the same call may succeed later.
     pub fn is_retryable(&self) -> bool {
         matches!(self.0.kind, ErrorKind::Busy | ErrorKind::Unavailable)
     }

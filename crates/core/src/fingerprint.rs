@@ -1,7 +1,7 @@
-//! Fingerprints: what a stage would do to an input, in sixteen characters.
+//! Fingerprints: the effect of a stage on an input, in sixteen characters.
 //!
-//! A stage's fingerprint covers the version of its algorithm and its settings. The corpus keeps, beside each document,
-//! the fingerprints of the stages that made its chunks and vectors; a build redoes only what differs.
+//! A stage's fingerprint covers the version of its algorithm and its settings. The corpus keeps the fingerprints of the stages
+//! that made a document's chunks and vectors; a build redoes only the changed ones.
 
 use std::fmt;
 
@@ -13,7 +13,7 @@ use serde::{Deserialize, Serialize};
 pub struct Fingerprint(String);
 
 impl Fingerprint {
-    /// The fingerprint of some parts, in order. Parts are kept apart: `["ab", "c"]` and `["a", "bc"]` differ.
+    /// Computes the fingerprint of parts in order. Parts are kept apart: `["ab", "c"]` and `["a", "bc"]` differ.
     pub fn of<I>(parts: I) -> Self
     where
         I: IntoIterator,
@@ -28,12 +28,12 @@ impl Fingerprint {
         Self(hasher.finalize().to_hex()[..16].to_owned())
     }
 
-    /// A fingerprint as it was written down earlier.
+    /// Parses a written fingerprint.
     pub fn from_stored(text: impl Into<String>) -> Self {
         Self(text.into())
     }
 
-    /// The sixteen digits.
+    /// Returns the sixteen digits.
     pub fn as_str(&self) -> &str {
         &self.0
     }

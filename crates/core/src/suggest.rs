@@ -1,8 +1,8 @@
 //! Suggestions for names that were probably mistyped.
 
-/// The candidate that is most like `name`; `None` if even that one is too different to be a typing error.
+/// Returns the candidate most similar to `name`; `None` if that one is too different to be a typing error.
 ///
-/// The distance is that of Damerau (1964) and Levenshtein (1966), without regard to case.
+/// The distance is that of Damerau (1964) and Levenshtein (1966), ignoring case.
 pub fn closest(name: &str, candidates: impl Iterator<Item = String>) -> Option<String> {
     let folded = name.to_lowercase();
     candidates

@@ -12,7 +12,7 @@ use crate::verify::Verdict;
 /// The version of the schema of [`TraceDetails`]. New fields and stages do not change it.
 pub const TRACE_VERSION: u32 = 1;
 
-/// What was done, step by step. A step's parent comes before it.
+/// A record of steps. A step comes after its parent.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[serde(transparent)]
 pub struct Trace {
@@ -26,10 +26,10 @@ pub struct Trace {
 pub struct TraceRecord {
     /// The number of the step within its trace.
     pub id: u32,
-    /// The step that this one is a part of; `None` means it is the whole.
+    /// The parent of the step; `None` for the root.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub parent: Option<u32>,
-    /// What was done.
+    /// The details.
     #[serde(flatten)]
     pub details: TraceDetails,
     /// When the step began, in milliseconds from the start of the trace.
@@ -51,16 +51,16 @@ pub struct TraceRecord {
 #[serde(rename_all = "snake_case")]
 #[non_exhaustive]
 pub enum StepOutcome {
-    /// It did what it was asked for.
+    /// It succeeded.
     #[default]
     Done,
     /// The caller stopped it.
     Stopped,
-    /// It failed, with this message.
+    /// It failed with this message.
     Failed(String),
 }
 
-/// What a step did, by stage.
+/// The details of a step, by stage.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(tag = "stage", rename_all = "snake_case")]
 #[non_exhaustive]
@@ -82,9 +82,9 @@ pub enum TraceDetails {
     },
     /// A filter was applied.
     Filter {
-        /// The filter, as it is written.
+        /// The filter as written.
         filter: String,
-        /// The number of rows that it leaves.
+        /// The number of rows that it allows.
         rows: u64,
     },
     /// The keyword leg ran.
@@ -123,7 +123,7 @@ pub enum TraceDetails {
         /// The share of the question that the sentences cover.
         #[serde(serialize_with = "serialize_score")]
         coverage: f32,
-        /// The share of what is asked that the best sentence covers.
+        /// The share of the terms besides the subject that the best sentence covers.
         #[serde(serialize_with = "serialize_score")]
         asked: f32,
         /// The coverage below which the question is refused.
@@ -150,7 +150,7 @@ pub enum TraceDetails {
     },
 }
 
-/// A word that stands nowhere in the corpus.
+/// A word that the corpus does not have.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Misspelt {
     /// The word.
@@ -162,7 +162,7 @@ pub struct Misspelt {
 /// A leg's part in a search.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct LegRecord {
-    /// How much the leg counts.
+    /// The weight of the leg.
     #[serde(serialize_with = "serialize_score")]
     pub weight: f32,
     /// The number of candidates that the leg found.
@@ -189,7 +189,7 @@ pub struct PassageRecord {
 pub struct TermRecord {
     /// The term.
     pub term: String,
-    /// How much it tells.
+    /// The weight.
     #[serde(serialize_with = "serialize_score")]
     pub weight: f32,
 }
@@ -217,7 +217,7 @@ pub struct ClaimRecord {
 }
 
 impl TraceRecord {
-    /// A step that has just begun. The caller sets the duration when it ends.
+    /// Creates a step that has just begun. The caller sets the duration when it ends.
     pub fn new(id: u32, parent: Option<u32>, details: TraceDetails, start_ms: f64) -> Self {
         let (usage, outcome) = (TokenUsage::default(), StepOutcome::Done);
         Self { id, parent, details, start_ms, took_ms: 0.0, usage, outcome }
@@ -230,7 +230,7 @@ impl Trace {
         self.records.is_empty()
     }
 
-    /// The depth of a step: 0 for one without a parent.
+    /// Returns the depth of a step: 0 for the root.
     pub fn depth(&self, record: &TraceRecord) -> usize {
         let parent = record.parent.and_then(|parent| self.records.iter().find(|other| other.id == parent));
         parent.map_or(0, |parent| self.depth(parent) + 1)
@@ -238,7 +238,7 @@ impl Trace {
 }
 
 impl StepOutcome {
-    /// Returns `true` if the step did what it was asked for.
+    /// Returns `true` if the step succeeded.
     pub fn is_done(&self) -> bool {
         *self == Self::Done
     }

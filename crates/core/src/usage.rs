@@ -4,7 +4,7 @@ use std::ops::AddAssign;
 
 use serde::{Deserialize, Serialize};
 
-/// The tokens that a generator received and produced, as it counts them. Both are 0 when no model was called.
+/// The tokens that a generator received and produced, by its own count. Both are 0 if no model was called.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct TokenUsage {
     /// The tokens of the prompts.
@@ -16,7 +16,7 @@ pub struct TokenUsage {
 }
 
 impl TokenUsage {
-    /// The sum of both.
+    /// Returns the sum of both.
     pub fn total(self) -> u64 {
         self.sent.saturating_add(self.received)
     }

@@ -8,7 +8,7 @@ use crate::document::{BlockKind, Document, Span};
 use crate::error::Result;
 use crate::fingerprint::Fingerprint;
 
-/// Packs whole sentences, list items, table rows and lines of code one after another, whatever the headings.
+/// Packs whole sentences, list items, table rows and lines of code one after another, across headings.
 ///
 /// A sentence longer than the limit is cut between words. Costs a few passes over the text.
 #[derive(Clone, Debug, Default)]
@@ -17,7 +17,7 @@ pub struct Sentences {
 }
 
 impl Sentences {
-    /// A chunker with a limit.
+    /// Creates a chunker with a limit.
     pub fn new(limit: Limit) -> Self {
         Self { limit }
     }
@@ -41,7 +41,7 @@ impl Chunker for Sentences {
     }
 }
 
-/// The sentences of a document as pieces. What is between them and is no white space belongs to the piece before it.
+/// Returns the sentences of a document as pieces. Text between two sentences belongs to the piece before it.
 pub(super) fn sentence_pieces(document: &Document, contexts: &Contexts<'_>, limit: &Limit) -> Vec<Piece> {
     let mut pieces = Vec::new();
     let mut block = 0;

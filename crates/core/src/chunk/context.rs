@@ -1,5 +1,5 @@
-//! The context of a chunk: title, section path, and the header of a table that began before it. It helps to find the chunk and
-//! is not part of its text.
+//! The context of a chunk: title, section path, and the header of a table that began before it. It helps a search to find the
+//! chunk, and is not part of its text.
 
 use super::Limit;
 use std::cell::{Cell, RefCell};
@@ -11,21 +11,21 @@ use crate::document::{BlockKind, Document, Span};
 pub(super) struct Contexts<'a> {
     document: &'a Document,
     paths: Vec<Vec<usize>>,
-    /// The room that was asked for last: the heading and the table that it rests on, and what it was.
+    /// The last computed room, with the heading and the table that it depends on.
     last_room: Cell<Option<(Key, usize)>>,
-    /// The same for what is above a span.
+    /// The same for the context of a span.
     last_above: RefCell<Option<(Key, Above)>>,
 }
 
-/// What a context rests on: a heading, and a table whose header goes with it.
+/// What a context depends on: a heading, and a table whose header is repeated.
 type Key = (Option<usize>, Option<usize>);
 
-/// What is above a span.
+/// The context of a span.
 #[derive(Clone, Debug)]
 pub(super) struct Above {
     pub section: Vec<String>,
     pub context: String,
-    /// What the context takes from the limit; its words where there is none.
+    /// The size of the context in the unit of the limit; in words if there is none.
     pub size: usize,
 }
 
@@ -34,9 +34,9 @@ impl<'a> Contexts<'a> {
         Self { document, paths: document.heading_paths(), last_room: Cell::new(None), last_above: RefCell::new(None) }
     }
 
-    /// What is above a span: the headings of its first block that is not itself a heading, or of its last heading. And its
-    /// context with its size: title, section path and table header on their lines. Where a limit is given and they would
-    /// take more than half of it, the outer ones are left out first.
+    /// Returns the headings of a span's first block that is no heading, or of its last heading, and the context of the span
+    /// with its size. The context has title, section path and table header on lines of their own. If they would take more than
+    /// half of the limit, the outer headings are left out first.
     pub(super) fn above(&self, span: Span, limit: Option<&Limit>) -> Above {
         let told = self.told_by(span);
         let at = self.document.blocks.partition_point(|block| block.span.end <= span.start);
@@ -57,7 +57,8 @@ impl<'a> Contexts<'a> {
         above
     }
 
-    /// From the heading above a span to the next heading behind it; for a span over several sections, all of them.
+    /// Returns the span from the heading above a span to the next heading after it; for a span of several sections, all of
+    /// them.
     pub(super) fn parent(&self, span: Span) -> Span {
         let blocks = &self.document.blocks;
         let first = self.told_by(span).and_then(|index| self.paths[index].last()).copied();
@@ -70,7 +71,7 @@ impl<'a> Contexts<'a> {
         Span::new(start, (start + body.trim_end().len()).max(span.end))
     }
 
-    /// The room for text in a chunk that begins with a piece.
+    /// Returns the room for text in a chunk that begins with a piece.
     pub(super) fn room(&self, pieces: &[Piece], first: usize, limit: &Limit) -> usize {
         let blocks = &self.document.blocks;
         let heading = |piece: &&Piece| blocks[piece.block].kind == BlockKind::Heading;
@@ -79,7 +80,8 @@ impl<'a> Contexts<'a> {
         self.room_under(told.map(|piece| piece.block), begun.then_some(pieces[first].block), limit)
     }
 
-    /// The room under the headings of a block, and below the header of another. The same is asked many times in a row.
+    /// Returns the room under the headings of a block, and after the table header of another. The last result is kept, because
+    /// callers ask repeatedly.
     fn room_under(&self, told: Option<usize>, begun: Option<usize>, limit: &Limit) -> usize {
         let key = self.key(told, begun);
         if let Some((last, room)) = self.last_room.get()
@@ -97,20 +99,20 @@ impl<'a> Contexts<'a> {
         (heading, begun.filter(|&index| self.document.blocks[index].table.is_some()))
     }
 
-    /// The least room that a chunk with text of a block may have.
+    /// Returns the lowest room of a chunk with text of a block.
     pub(super) fn least_room(&self, block: usize, limit: &Limit) -> usize {
         let room = |begun: Option<usize>| self.room_under(Some(block), begun, limit);
-        // A longer context may take less: what has no room is left out.
+        // A longer context may be shortened more, and take less.
         let above = room(None);
         if self.document.blocks[block].table.is_some() { above.min(room(Some(block))) } else { above }
     }
 
-    /// Returns `true` if a span is of headings only.
+    /// Returns `true` if a span has headings only.
     pub(super) fn is_headings_only(&self, span: Span) -> bool {
         self.told_by(span).is_some_and(|index| self.document.blocks[index].kind == BlockKind::Heading)
     }
 
-    /// The block whose headings are those of a span.
+    /// Returns the block whose headings are those of a span.
     fn told_by(&self, span: Span) -> Option<usize> {
         let blocks = &self.document.blocks;
         let first = blocks.partition_point(|block| block.span.end <= span.start);

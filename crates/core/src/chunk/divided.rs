@@ -11,7 +11,7 @@ use crate::fingerprint::Fingerprint;
 
 /// One chunk for each page. A document without pages is one chunk.
 ///
-/// A page longer than the limit is cut as by [`Structure`](super::Structure), its headings aside.
+/// A page longer than the limit is cut like by [`Structure`](super::Structure), but across headings.
 #[derive(Clone, Debug)]
 pub struct ByPage {
     limit: Limit,
@@ -19,16 +19,16 @@ pub struct ByPage {
 
 /// One chunk for each part between marked lines.
 ///
-/// The marked lines themselves are in no chunk. A part longer than the limit is cut as by
-/// [`Structure`](super::Structure), its headings aside.
+/// No chunk contains the marked lines. A part longer than the limit is cut like by [`Structure`](super::Structure), but across
+/// headings.
 #[derive(Clone, Debug)]
 pub struct Marked {
     limit: Limit,
     pattern: LinePattern,
 }
 
-/// A chunk for every so many rows of a table, with the header in the context; everything else as by
-/// [`Structure`](super::Structure).
+/// A chunk for a fixed number of table rows, with the header in the context. [`Structure`](super::Structure) cuts everything
+/// else.
 #[derive(Clone, Debug)]
 pub struct Rows {
     limit: Limit,
@@ -54,24 +54,24 @@ impl Default for Whole {
 }
 
 impl ByPage {
-    /// A chunker with a limit, or [none](Limit::none).
+    /// Creates a chunker with a limit, or [none](Limit::none).
     pub fn new(limit: Limit) -> Self {
         Self { limit }
     }
 }
 
 impl Marked {
-    /// A chunker that cuts at lines of a pattern: see [`LinePattern`].
+    /// Creates a chunker that cuts at lines that match a pattern: see [`LinePattern`].
     pub fn new(limit: Limit, pattern: LinePattern) -> Self {
         Self { limit, pattern }
     }
 }
 
 impl Rows {
-    /// A chunker that takes so many rows at a time, and no more than the limit has room for.
+    /// Creates a chunker that takes `rows` rows at a time, or fewer if the limit has no room for them.
     ///
     /// # Errors
-    /// If that is 0.
+    /// If `rows` is 0.
     pub fn new(limit: Limit, rows: usize) -> Result<Self> {
         if rows == 0 {
             return Err(Error::new(ErrorKind::Configuration, "chunks of 0 rows hold nothing; set 1 or more"));
@@ -81,23 +81,23 @@ impl Rows {
 }
 
 impl Whole {
-    /// A chunker with a limit, or [none](Limit::none).
+    /// Creates a chunker with a limit, or [none](Limit::none).
     pub fn new(limit: Limit) -> Self {
         Self { limit }
     }
 }
 
-/// What a marked line looks like: any text, with `*` for any characters. The white space at its ends does not count.
+/// A pattern of marked lines: any text, with `*` for any characters. White space at the ends of lines is ignored.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct LinePattern {
     parts: Vec<String>,
 }
 
 impl LinePattern {
-    /// A pattern such as `=====*` or `--- cut ---`.
+    /// Creates a pattern such as `=====*` or `--- cut ---`.
     ///
     /// # Errors
-    /// If nothing but `*` is in it.
+    /// If the pattern has nothing but `*`.
     pub fn new(pattern: &str) -> Result<Self> {
         let parts: Vec<String> = pattern.trim().split('*').map(str::to_owned).collect();
         if parts.iter().all(String::is_empty) {
@@ -109,7 +109,7 @@ impl LinePattern {
         Ok(Self { parts })
     }
 
-    /// Returns `true` if a line is marked. Costs a pass over it.
+    /// Returns `true` if a line matches. Costs a pass over it.
     pub fn is_met(&self, line: &str) -> bool {
         let line = line.trim();
         let [first, inner @ .., last] = self.parts.as_slice() else {
@@ -189,7 +189,7 @@ impl Chunker for Rows {
             };
             let room = contexts.least_room(index, &self.limit);
             let mut pieces = sections.close_to_headings();
-            // The header stands with the first rows.
+            // The first rows include the header.
             let (header, body) = table.rows.split_at(table.header_rows.min(table.rows.len()));
             let first = header.len() + self.rows.min(body.len());
             for group in [&table.rows[..first]].into_iter().chain(table.rows[first..].chunks(self.rows)) {
@@ -218,7 +218,7 @@ impl Chunker for Whole {
     }
 }
 
-/// Each part as one chunk, or as several where there is no room for it.
+/// Cuts each part into one chunk, or into several if the limit has no room for it.
 fn cut_parts(document: &Document, parts: impl IntoIterator<Item = Span>, limit: &Limit) -> Vec<Span> {
     let contexts = Contexts::new(document);
     let packer = Packer { document, contexts: &contexts, limit, fill: Fill::BestSeam };
@@ -236,7 +236,7 @@ fn cut_parts(document: &Document, parts: impl IntoIterator<Item = Span>, limit: 
                 push_block(document, index, room, limit, &mut pieces);
                 continue;
             }
-            // A block that goes on beyond the part: of it, what lies inside.
+            // Of a block that extends beyond the part, only the text inside counts.
             let inside = Span::new(block.span.start.max(part.start), block.span.end.min(part.end));
             for run in parts_inside(document, block, inside) {
                 push_run(document, run, index, Seam::Sentences, room, limit, &mut pieces);

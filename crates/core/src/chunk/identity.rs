@@ -7,20 +7,20 @@ use serde::{Deserialize, Serialize};
 
 use crate::fingerprint::Fingerprint;
 
-/// The identity of a chunk: a hash of its document's identity, its text, and how often that text comes after it.
+/// The identity of a chunk: a hash of its document's identity, its text, and the number of later chunks with the same text.
 ///
-/// An edit elsewhere in the document leaves it alone.
+/// An edit elsewhere in the document does not change it.
 #[derive(Clone, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(transparent)]
 pub struct ChunkId(Fingerprint);
 
 impl ChunkId {
-    /// An id as it was written down earlier.
+    /// Parses a written id.
     pub fn from_stored(text: impl Into<String>) -> Self {
         Self(Fingerprint::from_stored(text))
     }
 
-    /// The sixteen digits.
+    /// Returns the sixteen digits.
     pub fn as_str(&self) -> &str {
         self.0.as_str()
     }
@@ -38,9 +38,9 @@ impl fmt::Debug for ChunkId {
     }
 }
 
-/// The ids of the chunks of a document, given their texts in order.
+/// Returns the ids of the chunks of a document, given their texts in order.
 ///
-/// Where a text comes several times it is counted from the end, so that what is put in at the top changes no id below.
+/// Repeated texts are counted from the end, so that an insertion at the top changes no id below.
 pub(super) fn ids(identity: &str, texts: &[&str]) -> Vec<ChunkId> {
     let mut left: HashMap<&str, u64> = HashMap::new();
     for text in texts {

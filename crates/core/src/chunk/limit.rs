@@ -1,4 +1,4 @@
-//! The limit of a chunk, and how much of the chunk before it may repeat.
+//! The limit of a chunk, and its overlap with the chunk before.
 
 use std::fmt;
 use std::sync::Arc;
@@ -9,16 +9,15 @@ use crate::error::{Error, ErrorKind, Result};
 use crate::fingerprint::Fingerprint;
 use crate::text::count_words;
 
-/// A word that is longer than this, in bytes, weighs as much as several: so a run of signs without a blank, or of signs
-/// that are no words, cannot make a chunk without end.
+/// Longer words, in bytes, count as several. So a run of signs without blanks cannot make an endless chunk.
 const WORD_BYTES: usize = 64;
 
-/// What lengths are counted in.
+/// The unit of lengths.
 #[derive(Clone)]
 pub enum Unit {
-    /// Words, by Unicode Annex 29. A script without spaces has a word a character.
+    /// Words, by Unicode Annex 29. In a script without spaces each character is a word.
     Words,
-    /// Characters as people see them: extended grapheme clusters.
+    /// Extended grapheme clusters, the characters that people see.
     Characters,
     /// The tokens of an encoder.
     Tokens(TokenCounter),
@@ -38,14 +37,14 @@ impl fmt::Debug for TokenCounter {
 }
 
 impl TokenCounter {
-    /// A counter. The fingerprint is that of the encoder: where it changes, documents are cut again.
+    /// Creates a counter. `fingerprint` is that of the encoder; if it changes, documents are cut again.
     pub fn new(fingerprint: Fingerprint, count: impl Fn(&str) -> usize + Send + Sync + 'static) -> Self {
         Self { fingerprint, count: Arc::new(count) }
     }
 }
 
 impl Unit {
-    /// The word for it, as it is written in JSON and in configurations.
+    /// Returns its name in JSON and in configurations.
     pub fn name(&self) -> &'static str {
         match self {
             Self::Words => "words",
@@ -54,7 +53,7 @@ impl Unit {
         }
     }
 
-    /// The length of a text. Costs one pass.
+    /// Returns the length of a text. Costs one pass.
     pub fn measure(&self, text: &str) -> usize {
         match self {
             Self::Words => count_words(text),
@@ -71,7 +70,7 @@ impl fmt::Debug for Unit {
     }
 }
 
-/// The most that a chunk may hold, its context included, and how much of the chunk before it may repeat.
+/// The highest length of a chunk with its context, and the overlap with the chunk before.
 #[derive(Clone, Debug)]
 pub struct Limit {
     unit: Unit,
@@ -81,17 +80,17 @@ pub struct Limit {
 }
 
 impl Default for Limit {
-    /// 150 words, 10 of them repeated: among the best of those measured on the demo's dev questions.
+    /// 150 words with an overlap of 10: among the best of those measured on the demo's dev questions.
     fn default() -> Self {
         Self { unit: Unit::Words, most: 150, overlap: 10, reserve: 0 }
     }
 }
 
 impl Limit {
-    /// A limit and an overlap.
+    /// Creates a limit with an overlap.
     ///
     /// # Errors
-    /// If the limit is 0, or the overlap is half the limit or more: most of each chunk would then be a repetition.
+    /// If the limit is 0, or the overlap is half the limit or more, because most of each chunk would then be a repetition.
     pub fn new(unit: Unit, most: usize, overlap: usize) -> Result<Self> {
         let name = unit.name();
         let wrong = |message| Err(Error::new(ErrorKind::Configuration, message));
@@ -108,7 +107,7 @@ impl Limit {
         Ok(Self { unit, most, overlap, reserve: 0 })
     }
 
-    /// A limit in words.
+    /// Creates a limit in words.
     ///
     /// # Errors
     /// As [`new`](Self::new).
@@ -116,15 +115,15 @@ impl Limit {
         Self::new(Unit::Words, most, overlap)
     }
 
-    /// No limit, for chunks that are as long as their pages, parts or documents are.
+    /// Returns no limit, for chunks as long as their pages, parts or documents.
     pub fn none(unit: Unit) -> Self {
         Self { unit, most: usize::MAX, overlap: 0, reserve: 0 }
     }
 
-    /// The same, with room kept free in each chunk for context that is written later.
+    /// Returns the limit with room reserved in each chunk for context that is written later.
     ///
     /// # Errors
-    /// If that is half the limit or more.
+    /// If the reserve is half the limit or more.
     pub fn reserving(mut self, reserve: usize) -> Result<Self> {
         if reserve.saturating_mul(2) >= self.most {
             let name = self.unit.name();
@@ -139,27 +138,27 @@ impl Limit {
         Ok(self)
     }
 
-    /// What lengths are counted in.
+    /// The unit of lengths.
     pub fn unit(&self) -> &Unit {
         &self.unit
     }
 
-    /// The greatest size of a chunk, context included; `None` means unlimited.
+    /// The highest length of a chunk, with its context; `None` means unlimited.
     pub fn most(&self) -> Option<usize> {
         (self.most < usize::MAX).then_some(self.most)
     }
 
-    /// How much of the chunk before may be repeated.
+    /// The highest length that a chunk repeats of the chunk before.
     pub fn overlap(&self) -> usize {
         self.overlap
     }
 
-    /// The room that is kept free for context that is written later.
+    /// The room that is reserved for context that is written later.
     pub fn reserve(&self) -> usize {
         self.reserve
     }
 
-    /// What goes into a chunker's fingerprint.
+    /// Returns the part of a chunker's fingerprint that depends on the limit.
     pub fn fingerprint(&self) -> Fingerprint {
         let counter = match &self.unit {
             Unit::Tokens(counter) => counter.fingerprint.as_str(),
@@ -169,18 +168,18 @@ impl Limit {
         Fingerprint::of(parts.map(str::to_owned))
     }
 
-    /// What another line of context takes from the limit.
+    /// Returns the length that another line of context takes from the limit.
     pub(crate) fn measure_addition(&self, line: &str) -> usize {
-        // The line's end is a character, and the blank line may become one.
+        // The line end is a character, and the blank line may become one.
         self.weight(line) + if matches!(self.unit, Unit::Characters) { 2 } else { 0 }
     }
 
-    /// The most that the context may take: half the limit, so that every chunk has room for text.
+    /// Returns the highest length of the context: half the limit, so that every chunk has room for text.
     pub(super) fn most_context(&self) -> usize {
         if self.most == usize::MAX { usize::MAX } else { (self.most - self.reserve) / 2 }
     }
 
-    /// What a context takes from the limit, with the blank line that parts it from the text.
+    /// Returns the length that a context takes from the limit, with the blank line between it and the text.
     pub(super) fn context_weight(&self, context: &str) -> usize {
         match self.unit {
             _ if context.is_empty() => 0,
@@ -189,7 +188,7 @@ impl Limit {
         }
     }
 
-    /// The room that a context leaves for text.
+    /// Returns the room that a context leaves for text.
     pub(super) fn room(&self, context: &str) -> usize {
         if self.most == usize::MAX {
             return usize::MAX;
@@ -197,28 +196,28 @@ impl Limit {
         (self.most - self.reserve).saturating_sub(self.context_weight(context)).max(1)
     }
 
-    /// How much of the limit a text uses up: its length, or more where words are very long.
+    /// Returns the length of a text for the limit. Very long words count as several.
     pub(crate) fn weight(&self, text: &str) -> usize {
         self.weigh(self.unit.measure(text), text.len())
     }
 
-    /// The same for a text whose length is known, in its unit and in bytes.
+    /// Does the same for a text whose length is known, in its unit and in bytes.
     pub(super) fn weigh(&self, length: usize, bytes: usize) -> usize {
         if matches!(self.unit, Unit::Words) { length.max(bytes.div_ceil(WORD_BYTES)) } else { length }
     }
 
-    /// The bytes that surely have no room.
+    /// Returns the number of bytes that certainly exceed the room.
     pub(super) fn too_many_bytes(&self, room: usize) -> usize {
-        // A character may be of many bytes, and a token of many characters: only words have a bound.
+        // A character may have many bytes, and a token many characters; only words have a bound.
         if matches!(self.unit, Unit::Words) { room.saturating_mul(WORD_BYTES) } else { usize::MAX }
     }
 
-    /// Returns `true` if the length of a text is that of its parts, added up.
+    /// Returns `true` if the length of a text is the sum of the lengths of its parts.
     pub(super) fn adds_up(&self) -> bool {
         !matches!(self.unit, Unit::Tokens(_))
     }
 
-    /// What the white space between two runs of text uses up.
+    /// Returns the length of the white space between two runs of text.
     pub(super) fn gap(&self, text: &str) -> usize {
         if matches!(self.unit, Unit::Characters) { self.unit.measure(text) } else { 0 }
     }

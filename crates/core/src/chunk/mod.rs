@@ -1,12 +1,11 @@
 //! Chunking: which spans of a document are indexed.
 //!
-//! A [`Chunker`] only says where to cut. [`chunks`] does the rest the same way for every chunker: the text (exactly the
-//! slice at the span), the pages, the section path, the context, the identity. So no chunker, ours or yours, can put
-//! words into a chunk that its document does not have.
+//! A [`Chunker`] only says where to cut. [`chunks`] does the rest in the same way for every chunker: the text (exactly the
+//! slice at the span), the pages, the section path, the context, the identity. So no chunker can put words into a chunk that
+//! its document does not have.
 //!
-//! The chunkers of the library: [`Structure`], the default, [`Sentences`], [`Separators`], [`Window`], [`ByPage`],
-//! [`Marked`], [`Rows`], [`Whole`], and [`Topics`], which is given vectors. All keep a [`Limit`], whole words and whole
-//! characters.
+//! The chunkers of the library: [`Structure`], the default, [`Sentences`], [`Separators`], [`Window`], [`ByPage`], [`Marked`],
+//! [`Rows`], [`Whole`], and [`Topics`], which takes vectors. All keep a [`Limit`], whole words and whole characters.
 
 mod by_sentence;
 mod context;
@@ -43,24 +42,24 @@ use crate::error::Result;
 use crate::fingerprint::Fingerprint;
 use context::{Above, Contexts};
 
-/// Says where a document is cut.
+/// Decides where a document is cut.
 pub trait Chunker: Send + Sync {
-    /// Changes whenever the same document would be cut in another way.
+    /// Returns a text that changes if the same document would be cut in another way.
     fn fingerprint(&self) -> Fingerprint;
 
-    /// The spans to index, in order. They may overlap, and should lie on character boundaries.
+    /// Returns the spans to index, in order. They may overlap, and should lie on character boundaries.
     ///
     /// # Errors
     /// If the document cannot be cut under the chunker's settings.
     fn cut(&self, document: &Document) -> Result<Vec<Span>>;
 
-    /// The limit that its chunks keep, context included. Contexts are shortened to half of it.
+    /// Returns the limit of its chunks, context included. Contexts are shortened to half of it.
     fn limit(&self) -> Option<&Limit> {
         None
     }
 }
 
-/// One span chosen for indexing.
+/// A span chosen for indexing.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Chunk {
     /// Its identity.
@@ -68,31 +67,32 @@ pub struct Chunk {
     pub id: ChunkId,
     /// The name of its document.
     pub document: String,
-    /// Where it is in the document's text.
+    /// The span in the document's text.
     pub span: Span,
-    /// The section it is from: from the heading above it to the next heading behind it.
+    /// The span of its section: from the heading above it to the next heading after it.
     pub parent: Span,
     /// The pages it touches.
     pub pages: Option<Pages>,
     /// The headings above it, outermost first.
     pub section: Vec<String>,
-    /// The length of its text in the unit of the chunker's limit; in words when it has none.
+    /// The length of its text in the unit of the chunker's limit; in words if there is no limit.
     pub size: usize,
-    /// What its context adds to that.
+    /// The length of its context.
     pub context_size: usize,
     /// Whether it begins or ends inside a sentence.
     pub cuts_sentence: bool,
-    /// Exactly the slice of the document's text at the span.
+    /// The slice of the document's text at the span.
     pub text: String,
-    /// What helps to find it and is not its text: title, section path, the header of a table that began before it.
+    /// Text that helps a search to find it and is not part of its text: title, section path, the header of a table that began
+    /// before it.
     pub context: String,
-    /// The smallest things in it that can be quoted.
+    /// The smallest units in it that can be quoted.
     #[serde(skip)]
     pub sentences: Vec<Sentence>,
 }
 
 impl Chunk {
-    /// What an encoder and an index read: the context, then the text.
+    /// Returns the text for encoders and indexes: the context, then the text.
     pub fn indexed_text(&self) -> String {
         indexed_text(&self.context, &self.text)
     }
@@ -110,28 +110,28 @@ impl Chunk {
     }
 }
 
-/// What a context takes from a limit; its words where there is none.
+/// Returns the length that a context takes from a limit; in words if there is none.
 fn context_size(context: &str, limit: Option<&Limit>) -> usize {
     limit.map_or_else(|| Unit::Words.measure(context), |limit| limit.context_weight(context))
 }
 
-/// A context and a text as they are indexed.
+/// Returns a context and a text as they are indexed.
 pub fn indexed_text(context: &str, text: &str) -> String {
     if context.is_empty() { text.to_owned() } else { format!("{context}\n\n{text}") }
 }
 
-/// Cuts a document and makes the chunks. `identity` is what the corpus knows the document by.
+/// Cuts a document and makes the chunks. `identity` is the document's identity in the corpus.
 ///
-/// Spans that are empty or out of the text are left out; one that begins or ends inside a character is widened to hold
-/// all of it. Costs one pass over the blocks plus a few over each chunk's text.
+/// Spans that are empty or outside the text are left out. A span that begins or ends inside a character is widened to include
+/// it. Costs one pass over the blocks plus a few over each chunk's text.
 ///
 /// # Errors
-/// What the chunker returns.
+/// Returns the errors of the chunker.
 pub fn chunks(document: &Document, identity: &str, chunker: &dyn Chunker) -> Result<Vec<Chunk>> {
     Ok(chunks_at(document, identity, chunker.cut(document)?, chunker.limit()))
 }
 
-/// Makes the chunks at spans that are known.
+/// Makes the chunks at known spans.
 pub fn chunks_at(document: &Document, identity: &str, spans: Vec<Span>, limit: Option<&Limit>) -> Vec<Chunk> {
     let contexts = Contexts::new(document);
     let all_sentences = sentences(document);
@@ -173,7 +173,7 @@ fn whole_characters(text: &str, span: Span) -> Option<Span> {
     Some(Span::new(start, boundary(text, span.end, true)?))
 }
 
-/// The nearest boundary of extended grapheme clusters (Unicode Annex 29) at a place, before it or behind it.
+/// Returns the nearest boundary of extended grapheme clusters (Unicode Annex 29) before or after a place.
 fn boundary(text: &str, at: usize, behind: bool) -> Option<usize> {
     let bytes = text.as_bytes();
     let plain = |at: usize| bytes.get(at).is_none_or(|byte| byte.is_ascii() && *byte != b'\n');

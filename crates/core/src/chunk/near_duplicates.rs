@@ -14,31 +14,31 @@ use std::collections::HashMap;
 use super::{Chunk, Sentence};
 use crate::document::{BlockKind, Span};
 
-/// How many hashes a sketch has at most.
+/// The highest number of hashes in a sketch.
 pub const SKETCH: usize = 4;
 
-/// What a chunk says, as far as it is compared.
+/// The content of a chunk for comparison.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Statements {
-    /// A hash of each statement, with how many letters it has.
+    /// A hash of each statement, with its number of letters.
     statements: Vec<(u64, usize)>,
-    /// Which of them are headings.
+    /// Marks the statements that are headings.
     headings: Vec<bool>,
-    /// A hash of the heading it stands under.
+    /// A hash of the heading above it.
     heading: u64,
-    /// Whether the statements are all that it says: not where it begins or ends inside a sentence.
+    /// Whether the statements are the whole content; `false` if it begins or ends inside a sentence.
     whole: bool,
-    /// A hash of all of it.
+    /// A hash of the whole content.
     all: u64,
 }
 
 impl Statements {
-    /// Those of a chunk.
+    /// Returns the statements of a chunk.
     pub fn of_chunk(chunk: &Chunk) -> Self {
         Self::new(&chunk.text, chunk.span, &chunk.sentences, &chunk.section, !chunk.cuts_sentence)
     }
 
-    /// Those of a text at a span. `whole` says that the sentences are all of it.
+    /// Returns the statements of a text at a span. `whole` says that the sentences are the whole text.
     pub(crate) fn new(text: &str, span: Span, sentences: &[Sentence], section: &[String], whole: bool) -> Self {
         let slice = |inner: Span| text.get(inner.start.wrapping_sub(span.start)..inner.end.wrapping_sub(span.start));
         let statements = sentences.iter().map(|sentence| said(slice(sentence.span).unwrap_or_default())).collect();
@@ -47,12 +47,12 @@ impl Statements {
         Self { statements, headings, heading, whole, all: said(text).0 }
     }
 
-    /// The sketch by which chunks that say the same are found: up to four hashes.
+    /// Returns the sketch for finding candidates: up to four hashes.
     pub fn sketch(&self) -> Vec<u64> {
         let said = self.statements.iter().zip(&self.headings).filter(|(_, heading)| !**heading);
         let mut hashes: Vec<u64> = said.map(|((hash, _), _)| mixed(*hash)).collect();
         if !self.whole || hashes.is_empty() {
-            // Where sentences are cut, and where there are none, all is one statement.
+            // If sentences are cut, or if there are none, the whole text is one statement.
             hashes = vec![mixed(self.all)];
         }
         hashes.sort_unstable();
@@ -92,16 +92,16 @@ impl Statements {
         (common * 3 >= own.max(theirs) * 2 && common > 0).then_some(beyond)
     }
 
-    /// Where the other says each of these statements, by its places.
+    /// Returns the places of these statements in the other, if it has them.
     pub fn places_in(&self, other: &Self) -> Vec<Option<usize>> {
         let place = |hash: u64| other.statements.iter().position(|(theirs, _)| *theirs == hash);
         self.statements.iter().map(|(hash, _)| place(*hash)).collect()
     }
 }
 
-/// A hash of what a statement says, with how many letters and figures it has.
+/// Returns a hash of a statement, with its number of letters and figures.
 ///
-/// Words count in lower case, without articles and apostrophes; between them all white space, hyphens and punctuation are one.
+/// Words count in lower case, without articles and apostrophes. White space, hyphens and punctuation between them are equal.
 /// Everything else counts: figures with their points, signs such as `%`, `<` and the minus before a figure.
 fn said(text: &str) -> (u64, usize) {
     let mut told = Told { hash: START, letters: 0 };
@@ -132,7 +132,7 @@ fn said(text: &str) -> (u64, usize) {
         before = sign;
     }
     told.end(&text[begun.unwrap_or(text.len())..], word);
-    // Punctuation alone is compared as it is.
+    // Pure punctuation is compared as it is.
     if told.hash == START { (step(START, text.trim().as_bytes()), 0) } else { (told.hash, told.letters) }
 }
 
@@ -142,7 +142,7 @@ struct Told {
 }
 
 impl Told {
-    /// Adds a word that has ended, unless it is an article or nothing.
+    /// Adds a complete word, unless it is an article or empty.
     fn end(&mut self, word: &str, hash: u64) {
         let article = word.len() <= 3 && ["a", "an", "the"].iter().any(|article| article.eq_ignore_ascii_case(word));
         if !word.is_empty() && !article {
@@ -151,7 +151,7 @@ impl Told {
     }
 }
 
-/// Marks that belong to the letter before them.
+/// Returns `true` for marks that belong to the letter before them.
 fn is_mark(sign: char) -> bool {
     matches!(sign, '\u{300}'..='\u{36f}' | '\u{93c}'..='\u{94d}' | '\u{200d}' | '\u{fe00}'..='\u{fe0f}')
 }
@@ -189,7 +189,7 @@ fn step(hash: u64, bytes: &[u8]) -> u64 {
     bytes.iter().fold(hash, |hash, byte| (hash ^ u64::from(*byte)).wrapping_mul(0x0000_0100_0000_01b3))
 }
 
-/// A hash whose order tells nothing of the text.
+/// Returns a hash whose order is independent of the text.
 fn mixed(hash: u64) -> u64 {
     let mixed = (hash ^ (hash >> 33)).wrapping_mul(0xff51_afd7_ed55_8ccd);
     (mixed ^ (mixed >> 29)).wrapping_mul(0x9e37_79b9_7f4a_7c15)

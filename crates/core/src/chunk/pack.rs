@@ -5,19 +5,19 @@ use super::context::Contexts;
 use super::piece::{Piece, Seam};
 use crate::document::{Document, Span};
 
-/// Which of several places to end a chunk is taken.
+/// Chooses the end of a chunk among several places.
 #[derive(Clone, Copy, Debug)]
 pub(super) enum Fill<'a> {
-    /// The last one there is room for.
+    /// The last place with room.
     Full,
-    /// The best seam in the second half of the limit; among equals one that the text itself picks, so that an edit moves
-    /// the cuts near it and not all those behind it.
+    /// The best seam in the second half of the limit. Among equals, a hash of the text decides, so that an edit moves only the
+    /// cuts near it.
     BestSeam,
-    /// The deepest change of subject: how deep it is behind each piece, and from where on it counts as a change.
+    /// The deepest change of subject, given the depth after each piece and the lowest depth that counts.
     Deepest { depths: &'a [f32], change: f32 },
 }
 
-/// Packs pieces that follow one another into chunks within the limit.
+/// Packs consecutive pieces into chunks within the limit.
 pub(super) struct Packer<'a> {
     pub document: &'a Document,
     pub contexts: &'a Contexts<'a>,
@@ -26,7 +26,7 @@ pub(super) struct Packer<'a> {
 }
 
 impl Packer<'_> {
-    /// Packs some pieces. Costs one step a piece, and one for each that is repeated.
+    /// Packs some pieces. Costs one step a piece, and one for each repeated piece.
     pub(super) fn pack(&self, pieces: &[Piece], cuts: &mut Vec<Span>) {
         let mut first = 0;
         while first < pieces.len() {
@@ -39,12 +39,12 @@ impl Packer<'_> {
         }
     }
 
-    /// Where the chunk that begins with a piece ends.
+    /// Returns the end of the chunk that begins with a piece.
     fn end(&self, pieces: &[Piece], first: usize) -> usize {
         let room = self.contexts.room(pieces, first, self.limit);
         let mut weight = 0;
         let mut end = first;
-        // What each end would use up.
+        // The length up to each end.
         let mut weights = Vec::new();
         while end < pieces.len() {
             let more = pieces[end].weight + if end > first { self.gap(pieces, end) } else { 0 };
@@ -62,7 +62,8 @@ impl Packer<'_> {
             Fill::Full => last_end(pieces, first, end),
             Fill::BestSeam => self.best_end(pieces, first, &weights, room),
         };
-        // Tokens do not add up, and a chunk of headings only has a context of its own: what is too much after all goes.
+        // Lengths in tokens do not add up, and a chunk of headings only has another context. Pieces that exceed the limit after
+        // all are removed.
         while end > first + 1 && !self.fits(span(&pieces[first..end])) {
             end -= 1;
         }
@@ -82,7 +83,7 @@ impl Packer<'_> {
         self.limit.gap(self.document.slice(Span::new(pieces[at - 1].span.end, pieces[at].span.start)))
     }
 
-    /// The best seam in the second half.
+    /// Returns the best seam in the second half.
     fn best_end(&self, pieces: &[Piece], first: usize, weights: &[usize], room: usize) -> usize {
         let last = first + weights.len();
         let ends = || (first + 1..=last).filter(|&end| pieces[end - 1].seam != Seam::Heading);
@@ -93,11 +94,11 @@ impl Packer<'_> {
         if matches!(best, Seam::Words) {
             return same.max().unwrap_or(last);
         }
-        // The hash of what follows decides: the same text is cut at the same places whatever stands before it.
+        // The hash of the following text decides, so that the same text is cut at the same places whatever comes before it.
         same.min_by_key(|&end| mark(self.document.slice(pieces[end].span))).unwrap_or(last)
     }
 
-    /// Where the next chunk begins: behind this one, or before it by what is repeated.
+    /// Returns the start of the next chunk: after this one, or earlier by the overlap.
     fn back(&self, pieces: &[Piece], first: usize, end: usize) -> usize {
         let mut next = end;
         let mut repeated = 0;
@@ -109,7 +110,7 @@ impl Packer<'_> {
             repeated += more;
             next -= 1;
         }
-        // What is repeated must leave room for something new.
+        // The overlap must leave room for new text.
         while next < end {
             let room = self.contexts.room(pieces, next, self.limit);
             let used = self.limit.weight(self.document.slice(span(&pieces[next..=end])));
@@ -122,13 +123,13 @@ impl Packer<'_> {
     }
 }
 
-/// The last end that is not just behind a heading.
+/// Returns the last end that does not follow a heading.
 fn last_end(pieces: &[Piece], first: usize, end: usize) -> usize {
     (first + 1..=end).rev().find(|&end| pieces[end - 1].seam != Seam::Heading).unwrap_or(end)
 }
 
-/// The deepest change of subject, behind a quarter of the limit at least; where nothing changes, all there is room for or
-/// the deepest place of the second half.
+/// Returns the deepest change of subject after a quarter of the limit. If there is none, returns the end of all pieces that
+/// fit, or the deepest place of the second half.
 fn deepest_end(
     pieces: &[Piece],
     first: usize,
@@ -153,13 +154,13 @@ fn deepest_end(
     }
 }
 
-/// From the beginning of the first piece to the end of the last.
+/// Returns the span from the first piece to the last.
 fn span(pieces: &[Piece]) -> Span {
     let start = pieces.first().map_or(0, |piece| piece.span.start);
     Span::new(start, pieces.last().map_or(start, |piece| piece.span.end))
 }
 
-/// A number that only the beginning of a text decides (FNV-1a).
+/// Returns a hash of the beginning of a text (FNV-1a).
 fn mark(text: &str) -> u64 {
     text.bytes()
         .take(64)

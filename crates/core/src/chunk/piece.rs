@@ -6,16 +6,16 @@ use super::{Limit, Unit};
 use crate::document::{Block, BlockKind, Document, Span};
 use crate::text;
 
-/// How good a place to end a chunk is, from the worst to the best.
+/// The quality of a place to end a chunk, from the worst to the best.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub(super) enum Seam {
-    /// Right behind a heading, the header of a table or its caption, which belong to what follows.
+    /// After a heading, the header of a table or its caption, which belong to the following text.
     Heading,
     /// Inside a sentence.
     Words,
     /// Between the sentences of a block, the rows of a table, the lines of code.
     Sentences,
-    /// Between two blocks, or where a separator of this rank was found: the higher, the coarser.
+    /// Between two blocks, or at a separator of this rank; a higher rank is coarser.
     Blocks(usize),
 }
 
@@ -24,13 +24,13 @@ pub(super) enum Seam {
 pub(super) struct Piece {
     pub span: Span,
     pub weight: usize,
-    /// The block it is from.
+    /// The block of the text.
     pub block: usize,
-    /// What comes behind it.
+    /// The seam after it.
     pub seam: Seam,
 }
 
-/// The parts of a block that hold together when it is too long: the rows of a table, the lines of code, else sentences.
+/// Returns the parts of a block that stay together if it is too long: table rows, lines of code, else sentences.
 pub(super) fn parts(document: &Document, block: &Block) -> Vec<Span> {
     let body = document.slice(block.span);
     match (&block.table, block.kind) {
@@ -43,7 +43,7 @@ pub(super) fn parts(document: &Document, block: &Block) -> Vec<Span> {
     }
 }
 
-/// What of the parts of a block lies inside a span.
+/// Returns the parts of a block inside a span.
 pub(super) fn parts_inside(document: &Document, block: &Block, inside: Span) -> Vec<Span> {
     let clipped = parts(document, block).into_iter().filter_map(|part| {
         let (start, end) = (part.start.max(inside.start), part.end.min(inside.end));
@@ -52,7 +52,7 @@ pub(super) fn parts_inside(document: &Document, block: &Block, inside: Span) -> 
     clipped.collect()
 }
 
-/// The lines of a text that are not blank, without the line ends.
+/// Returns the lines of a text that are not blank, without line ends.
 fn lines(text: &str, base: usize) -> Vec<Span> {
     let mut found = Vec::new();
     let mut start = base;
@@ -66,7 +66,7 @@ fn lines(text: &str, base: usize) -> Vec<Span> {
     found
 }
 
-/// Adds a block as one piece if there is room for it, else its parts, and what is too long even then cut between words.
+/// Adds a block as one piece if it fits, else its parts. Parts that are still too long are cut between words.
 pub(super) fn push_block(document: &Document, index: usize, room: usize, limit: &Limit, to: &mut Vec<Piece>) {
     let block = &document.blocks[index];
     let body = document.slice(block.span);
@@ -81,7 +81,7 @@ pub(super) fn push_block(document: &Document, index: usize, room: usize, limit: 
             return;
         }
     }
-    // The header of a table goes with its first row.
+    // The header of a table stays with its first row.
     let header = block.table.as_ref().map_or(0, |table| {
         table.rows.get(..table.header_rows).and_then(|rows| rows.last()).map_or(0, |row| row.span.end)
     });
@@ -94,7 +94,7 @@ pub(super) fn push_block(document: &Document, index: usize, room: usize, limit: 
     }
 }
 
-/// Adds a run of text as one piece, or as several cut between words when there is no room for it.
+/// Adds a run of text as one piece if it fits, else as several, cut between words.
 pub(super) fn push_run(
     document: &Document,
     run: Span,
@@ -116,7 +116,7 @@ pub(super) fn push_run(
     }
 }
 
-/// A run of text cut between words, as pieces of at most `room`.
+/// Cuts a run of text between words into pieces of at most `room`.
 pub(super) fn cut_run<'a>(
     document: &'a Document,
     run: Span,
@@ -130,12 +130,12 @@ pub(super) fn cut_run<'a>(
     })
 }
 
-/// Cuts a text into runs of at most `room`: at the last blank of the second half, else between words as Unicode Annex 29
-/// has them, else between characters. No run begins or ends with white space.
+/// Cuts a text into runs of at most `room`: at the last blank of the second half, else between words by Unicode Annex 29, else
+/// between characters. No run begins or ends with white space.
 fn between_words(text: &str, room: usize, limit: &Limit) -> Vec<Span> {
     let mut found = Vec::new();
     let mut run = Run::default();
-    // The best place to cut so far, behind a blank, and what stands before it.
+    // The best place to cut so far, after a blank, and the length before it.
     let mut blank: Option<Run> = None;
     let mut push = |span: Span| found.extend(trimmed(text, span));
     let mut fragments: Vec<(usize, &str)> = Vec::new();
@@ -170,10 +170,10 @@ fn between_words(text: &str, room: usize, limit: &Limit) -> Vec<Span> {
     found
 }
 
-/// Shorter words are not suspected of having no room.
+/// Shorter words are assumed to fit.
 const LONG_WORD: usize = 16;
 
-/// A run of text that grows: where it begins, its length in the limit's unit and in bytes.
+/// A growing run of text: its start, its length in the limit's unit and in bytes.
 #[derive(Clone, Copy, Default)]
 struct Run {
     start: usize,
@@ -186,7 +186,7 @@ impl Run {
         Self { start: self.start, length: self.length + length, bytes: self.bytes + bytes }
     }
 
-    /// What is left of it behind its beginning.
+    /// Returns the rest of it after its beginning.
     fn behind(self, beginning: &Self) -> Self {
         Self { start: beginning.end(), length: self.length - beginning.length, bytes: self.bytes - beginning.bytes }
     }
@@ -208,7 +208,7 @@ fn trimmed(text: &str, span: Span) -> Option<Span> {
     (!body.is_empty()).then(|| Span::new(start, start + body.len()))
 }
 
-/// A word that is too long, in runs of whole characters with room for them.
+/// Cuts a word that is too long into runs of whole characters that fit.
 fn in_characters<'a>(word: &'a str, room: usize, limit: &Limit) -> impl Iterator<Item = (usize, &'a str)> {
     let mut at = 0;
     std::iter::from_fn(move || {
@@ -218,7 +218,7 @@ fn in_characters<'a>(word: &'a str, room: usize, limit: &Limit) -> impl Iterator
             let next = index + character.len();
             let over = match limit.unit() {
                 Unit::Words => limit.weigh(1, next) > room,
-                // One character more than before, counted from the beginning: runs of one word are short.
+                // Adds one character and counts from the beginning, since the runs of one word are short.
                 Unit::Characters | Unit::Tokens(_) => next > MAX_FRAGMENT || limit.unit().measure(&rest[..next]) > room,
             };
             if over && end > 0 {
@@ -232,5 +232,5 @@ fn in_characters<'a>(word: &'a str, room: usize, limit: &Limit) -> impl Iterator
     })
 }
 
-/// The bytes of a fragment of a word whose length has to be counted again for every character.
+/// The length in bytes of a word fragment that is counted again for every character.
 const MAX_FRAGMENT: usize = 256;

@@ -4,27 +4,27 @@ use serde::Serialize;
 
 use super::{Chunk, Limit};
 
-/// More chunks than one in so many that begin or end inside a sentence are worth a word.
+/// The highest share of chunks that begin or end inside a sentence without a remark, as a divisor.
 const MANY: usize = 10;
 
 /// Counts over some chunks.
 #[derive(Clone, Debug, Default, PartialEq, Serialize)]
 pub struct Review {
-    /// How many chunks there are.
+    /// The number of chunks.
     pub chunks: usize,
-    /// How many of them begin or end inside a sentence.
+    /// The number of chunks that begin or end inside a sentence.
     pub cut_sentences: usize,
-    /// How many of them are longer than the encoder reads.
+    /// The number of chunks that are longer than the encoder reads.
     pub too_long: usize,
     /// The length of their texts in bytes.
     pub bytes: usize,
-    /// How many of those bytes stand in the chunk before too.
+    /// The number of bytes that the chunk before has too.
     pub repeated_bytes: usize,
     #[serde(skip)]
     sizes: Vec<u32>,
 }
 
-/// How the sizes of some chunks are spread, in the unit of their limit, contexts left out.
+/// The distribution of the sizes of chunks, in the unit of their limit, without contexts.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize)]
 pub struct Spread {
     /// The shortest.
@@ -55,22 +55,22 @@ impl Review {
         }
     }
 
-    /// The share of the chunks that begin or end inside a sentence, from 0 to 1.
+    /// Returns the share of the chunks that begin or end inside a sentence, from 0 to 1.
     pub fn cut_share(&self) -> f64 {
         self.cut_sentences as f64 / self.chunks.max(1) as f64
     }
 
-    /// The share of the indexed text that stands in the chunk before too, from 0 to 1.
+    /// Returns the share of the text that the chunk before has too, from 0 to 1.
     pub fn repeated_share(&self) -> f64 {
         self.repeated_bytes as f64 / self.bytes.max(1) as f64
     }
 
-    /// The sizes of the chunks, in the order in which they were added.
+    /// Returns the sizes of the chunks in the order of their addition.
     pub fn sizes(&self) -> &[u32] {
         &self.sizes
     }
 
-    /// How the sizes are spread. Costs sorting them.
+    /// Returns the distribution of the sizes. Costs sorting them.
     pub fn spread(&self) -> Spread {
         let mut sizes = self.sizes.clone();
         sizes.sort_unstable();

@@ -8,22 +8,22 @@ use crate::text;
 /// A sentence of running text, a short list item, a row of a table, a heading, or a line of code.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Sentence {
-    /// Where it is in the document's text.
+    /// Its span in the document's text.
     pub span: Span,
-    /// What block it is from.
+    /// The block of the sentence.
     pub kind: BlockKind,
     /// The pages it touches.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub pages: Option<Pages>,
-    /// A table's row, readable alone; see [`Table::row_alone`](crate::document::Table::row_alone).
+    /// For a table row, the text that can be read alone; see [`Table::row_alone`](crate::document::Table::row_alone).
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub row: Option<String>,
 }
 
-/// A list item of up to so many words is quoted whole: its parts say little alone.
+/// Shorter list items, in words, are quoted whole, because their parts say little alone.
 const WHOLE_ITEM: usize = 60;
 
-/// Everything in a document that can be quoted, in order. Spans never cross a block and never overlap.
+/// Returns everything in a document that can be quoted, in order. Spans never cross a block and never overlap.
 pub fn sentences(document: &Document) -> Vec<Sentence> {
     let mut found = Vec::new();
     for block in &document.blocks {
@@ -60,9 +60,9 @@ pub fn sentences(document: &Document) -> Vec<Sentence> {
     found
 }
 
-/// The sentences inside a span, and whether one goes on beyond its ends.
+/// Returns the sentences inside a span, and whether one extends beyond its ends.
 ///
-/// Where the span holds no sentence whole, the part that it holds can be quoted in its place.
+/// If the span has no whole sentence, the part inside it can be quoted.
 pub(super) fn inside(document: &Document, all: &[Sentence], span: Span) -> (Vec<Sentence>, bool) {
     let first = all.partition_point(|sentence| sentence.span.end <= span.start);
     let touched = || all[first..].iter().take_while(|sentence| sentence.span.start < span.end);

@@ -10,11 +10,11 @@ use crate::error::{Error, ErrorKind, Result};
 use crate::fingerprint::Fingerprint;
 use crate::text;
 
-/// Something to cut at.
+/// A place to cut at.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Separator {
-    /// These characters, wherever they stand; they stay with what is before them.
+    /// These characters; they stay with the text before them.
     Text(String),
     /// The end of a sentence.
     Sentence,
@@ -22,9 +22,9 @@ pub enum Separator {
     Word,
 }
 
-/// Cuts at the coarsest separator that gives parts with room in a chunk, and packs neighbouring parts.
+/// Cuts at the coarsest separator whose parts fit in a chunk, and packs neighbouring parts.
 ///
-/// A part without room is cut at the next separator, and at last between words. Costs a pass for each separator.
+/// A part that does not fit is cut at the next separator, and finally between words. Costs a pass for each separator.
 #[derive(Clone, Debug)]
 pub struct Separators {
     limit: Limit,
@@ -32,7 +32,7 @@ pub struct Separators {
 }
 
 impl Separators {
-    /// A chunker with a limit and separators, the coarsest first.
+    /// Creates a chunker with a limit and separators, the coarsest first.
     ///
     /// # Errors
     /// If a separator is empty, or there is none.
@@ -44,7 +44,7 @@ impl Separators {
         Ok(Self { limit, separators })
     }
 
-    /// Blank line, line, sentence, word.
+    /// The separators blank line, line, sentence, word.
     pub fn usual() -> Vec<Separator> {
         let text = |text: &str| Separator::Text(text.to_owned());
         vec![text("\n\n"), text("\n"), Separator::Sentence, Separator::Word]
@@ -83,7 +83,7 @@ struct Cutting<'a> {
 }
 
 impl Cutting<'_> {
-    /// Adds a part whole if there is room for it, else what the first separator makes of it.
+    /// Adds a part whole if it fits, else its parts by the first separator.
     fn part(&mut self, span: Span, separators: &[Separator]) {
         let text = self.document.slice(span);
         let lead = text.len() - text.trim_start().len();
@@ -129,7 +129,7 @@ impl Cutting<'_> {
     }
 }
 
-/// The parts of a text, separators with what is before them.
+/// Returns the parts of a text; separators stay with the text before them.
 fn separated(text: &str, separator: &Separator) -> Vec<Span> {
     match separator {
         Separator::Text(separator) => {
@@ -142,7 +142,7 @@ fn separated(text: &str, separator: &Separator) -> Vec<Span> {
                 .collect()
         }
         Separator::Sentence => {
-            // From the beginning of each sentence to that of the next, so that nothing is lost between them.
+            // Each part reaches from a sentence to the next, so that no text between them is lost.
             let starts: Vec<usize> = text::sentences(text).iter().map(|span| span.start).collect();
             let ends = starts.iter().skip(1).copied().chain([text.len()]);
             starts

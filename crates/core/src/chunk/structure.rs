@@ -1,4 +1,4 @@
-//! The default: packs blocks under their headings.
+//! The default chunker: packs blocks under their headings.
 
 use super::context::Contexts;
 use super::pack::{Fill, Packer};
@@ -10,20 +10,20 @@ use crate::fingerprint::Fingerprint;
 
 /// Packs the blocks of one section into chunks.
 ///
-/// A new heading always begins a new chunk, and headings stay with what follows them. A section longer than the limit
-/// is cut between blocks; a block longer than the limit between sentences, table rows or lines of code; what is longer
-/// even then between words. A list item is not cut unless it alone exceeds the limit. The next chunk of the same section
-/// repeats up to the overlap in whole sentences, rows or lines.
+/// A new heading always begins a new chunk, and headings stay with the following text. A section longer than the limit is cut
+/// between blocks, a longer block between sentences, table rows or lines of code, and longer ones between words. A list item is
+/// not cut unless it alone exceeds the limit. The next chunk of the same section repeats up to the overlap in whole sentences,
+/// rows or lines.
 ///
-/// Where a section is cut depends on the text around the cut, not on what stands far before it: after an edit the cuts
-/// further down are soon those of before. Costs a few passes over the text.
+/// The cuts of a section depend on the text around them and not on earlier text, so an edit does not move the cuts far below
+/// it. Costs a few passes over the text.
 #[derive(Clone, Debug, Default)]
 pub struct Structure {
     limit: Limit,
 }
 
 impl Structure {
-    /// A chunker with a limit.
+    /// Creates a chunker with a limit.
     pub fn new(limit: Limit) -> Self {
         Self { limit }
     }
@@ -59,7 +59,7 @@ impl<'a> Sections<'a> {
         Self { packer, section: Vec::new(), cuts: Vec::new() }
     }
 
-    /// Adds a block. A heading behind something else begins a section.
+    /// Adds a block. A heading after other text begins a section.
     pub(super) fn add(&mut self, index: usize) {
         let Packer { document, contexts, limit, .. } = self.packer;
         let block = &document.blocks[index];
@@ -76,7 +76,7 @@ impl<'a> Sections<'a> {
         {
             last.seam = Seam::Heading;
         }
-        // A block shares its chunk with the headings right above it.
+        // A block shares its chunk with the headings directly above it.
         let headings = self.section.iter().rev().take_while(|piece| piece.seam == Seam::Heading);
         let above: usize = if heading { 0 } else { headings.map(|piece| piece.weight).sum() };
         let room = contexts.least_room(index, limit);
@@ -84,7 +84,7 @@ impl<'a> Sections<'a> {
         push_block(document, index, room, limit, &mut self.section);
     }
 
-    /// Packs the section so far, but for the headings at its end, which it gives back.
+    /// Packs the section so far, without the headings at its end, which it returns.
     pub(super) fn close_to_headings(&mut self) -> Vec<Piece> {
         let text = self.section.iter().rposition(|piece| piece.seam != Seam::Heading).map_or(0, |last| last + 1);
         let headings = self.section.split_off(text);
@@ -102,7 +102,7 @@ impl<'a> Sections<'a> {
         self.section.clear();
     }
 
-    /// Packs what is left, and gives the cuts.
+    /// Packs the rest, and returns the cuts.
     pub(super) fn finish(mut self) -> Vec<Span> {
         self.close();
         self.cuts

@@ -1,4 +1,4 @@
-//! Cuts where the topic changes, as the vectors of sentences tell.
+//! Cuts where the topic changes, by the vectors of sentences.
 
 use super::by_sentence::sentence_pieces;
 use super::context::Contexts;
@@ -9,43 +9,43 @@ use crate::error::{Error, ErrorKind, Result};
 use crate::fingerprint::Fingerprint;
 use crate::vector::Vectors;
 
-/// How many sentences on each side of a place are compared.
+/// The number of sentences that are compared on each side of a place.
 const NEIGHBOURS: usize = 3;
 
-/// Cuts where the sentences before a place and those behind it are least alike, within the limit.
+/// Cuts where the sentences before and after a place are least similar, within the limit.
 ///
-/// The method is that of Hearst (“TextTiling”, 1997) with vectors in the place of word counts: at each place between two
-/// sentences the means of the vectors on both sides are compared; its depth is how far the likeness falls below the peaks
-/// around it. A place is a change of subject when it is deeper than the mean depth by half the standard deviation. It does
-/// not encode: the caller gives one vector for each of [`sentences`](Self::sentences). Costs a few operations for every
-/// component of every vector.
+/// The method is that of Hearst (“TextTiling”, 1997) with vectors instead of word counts. At each place between two sentences,
+/// the mean vectors of both sides are compared. The depth of a place is how far the similarity falls below the peaks around it.
+/// A place is a change of subject if it is deeper than the mean depth by half the standard deviation. The chunker does not
+/// encode: the caller gives one vector for each of [`sentences`](Self::sentences). Costs a few operations for every component
+/// of every vector.
 #[derive(Clone, Debug, Default)]
 pub struct Topics {
     limit: Limit,
 }
 
 impl Topics {
-    /// With a limit.
+    /// Creates a chunker with a limit.
     pub fn new(limit: Limit) -> Self {
         Self { limit }
     }
 
-    /// The limit.
+    /// Returns the limit.
     pub fn limit(&self) -> &Limit {
         &self.limit
     }
 
-    /// Changes whenever the same document and vectors would be cut in another way.
+    /// Returns a text that changes if the same document and vectors would be cut in another way.
     pub fn fingerprint(&self) -> Fingerprint {
         Fingerprint::of(["topics 1".to_owned(), self.limit.fingerprint().to_string()])
     }
 
-    /// What to give vectors for.
+    /// Returns the sentences that need vectors.
     pub fn sentences(document: &Document) -> Vec<Span> {
         sentences(document).into_iter().map(|sentence| sentence.span).collect()
     }
 
-    /// The spans to index, given a vector for each sentence.
+    /// Returns the spans to index, given a vector for each sentence.
     ///
     /// # Errors
     /// If there are more or fewer vectors than sentences.
@@ -59,7 +59,7 @@ impl Topics {
         let contexts = Contexts::new(document);
         let pieces = sentence_pieces(document, &contexts, &self.limit);
         let between = depths(&likenesses(vectors));
-        // A sentence that is several pieces has its depth behind the last of them.
+        // A sentence of several pieces has its depth after the last one.
         let mut depth_behind = vec![0.0; pieces.len()];
         let mut sentence = 0;
         for (index, piece) in pieces.iter().enumerate() {
@@ -77,7 +77,7 @@ impl Topics {
     }
 }
 
-/// How alike the sentences before and behind each place are: the cosine of the means.
+/// Returns the similarity of the sentences before and after each place: the cosine of the means.
 fn likenesses(vectors: &Vectors) -> Vec<f32> {
     let rows: Vec<&[f32]> = vectors.iter().collect();
     let mean = |rows: &[&[f32]]| {
@@ -101,7 +101,7 @@ fn likenesses(vectors: &Vectors) -> Vec<f32> {
         .collect()
 }
 
-/// How far each likeness is below the nearest peak to its left and to its right, added up.
+/// Returns the depth of each place: how far its similarity is below the nearest peaks to the left and to the right, added.
 fn depths(likenesses: &[f32]) -> Vec<f32> {
     (0..likenesses.len())
         .map(|at| {
@@ -113,7 +113,7 @@ fn depths(likenesses: &[f32]) -> Vec<f32> {
         .collect()
 }
 
-/// How high the likeness climbs before it falls again.
+/// Returns the similarity at the nearest peak.
 fn peak<'a>(from: f32, values: impl Iterator<Item = &'a f32>) -> f32 {
     let mut peak = from;
     for &value in values {
@@ -125,7 +125,7 @@ fn peak<'a>(from: f32, values: impl Iterator<Item = &'a f32>) -> f32 {
     peak
 }
 
-/// The depth from which on a place is a change of subject.
+/// Returns the lowest depth of a change of subject.
 fn change(depths: &[f32]) -> f32 {
     let count = depths.len().max(1) as f32;
     let mean = depths.iter().sum::<f32>() / count;

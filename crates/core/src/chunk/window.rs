@@ -1,4 +1,4 @@
-//! Windows of a fixed size: the baseline that other strategies are compared with.
+//! Windows of a fixed size: the baseline for other strategies.
 
 use super::context::Contexts;
 use super::pack::{Fill, Packer};
@@ -8,7 +8,7 @@ use crate::document::{BlockKind, Document, Span};
 use crate::error::Result;
 use crate::fingerprint::Fingerprint;
 
-/// Fills each chunk up to the limit, whatever is said in it, and repeats the overlap. Only words are kept whole.
+/// Fills each chunk up to the limit and repeats the overlap, whatever the structure. Only words stay whole.
 ///
 /// Costs a step for each word.
 #[derive(Clone, Debug, Default)]
@@ -17,7 +17,7 @@ pub struct Window {
 }
 
 impl Window {
-    /// A chunker with a limit.
+    /// Creates a chunker with a limit.
     pub fn new(limit: Limit) -> Self {
         Self { limit }
     }
@@ -47,7 +47,7 @@ impl Chunker for Window {
     }
 }
 
-/// Adds the words of a run as pieces: what stands between two blanks, or less where that has no room or no blanks.
+/// Adds the words of a run as pieces: the text between two blanks, or less if that does not fit or has no blanks.
 pub(super) fn push_words(
     document: &Document,
     run: Span,
@@ -73,7 +73,8 @@ pub(super) fn push_words(
     }
 }
 
-/// How finely a run without blanks is taken apart: text of a script without blanks character by character.
+/// Returns the size of the parts that a run without blanks is cut into. In words it is 1, so that scripts without blanks are
+/// cut character by character.
 fn fine(weight: usize, room: usize, limit: &Limit) -> usize {
     match limit.unit() {
         super::Unit::Words => 1,

@@ -20,7 +20,7 @@ pub struct Area {
 }
 
 impl Area {
-    /// The smallest rectangle around both.
+    /// Returns the smallest rectangle around both.
     #[must_use]
     pub fn around(self, other: Self) -> Self {
         Self {
@@ -31,12 +31,12 @@ impl Area {
         }
     }
 
-    /// Its width.
+    /// Returns the width.
     pub fn width(self) -> f32 {
         self.right - self.left
     }
 
-    /// Its height.
+    /// Returns the height.
     pub fn height(self) -> f32 {
         self.bottom - self.top
     }
@@ -74,18 +74,18 @@ pub struct PageArea {
     pub area: Area,
 }
 
-/// Where a line of the text is on its page.
+/// The place of a line of the text on its page.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct LineBox {
-    /// The text of the line.
+    /// The span of the line in the text.
     pub span: Span,
     /// The page, counted from 1.
     pub page: u32,
-    /// Where it is.
+    /// The rectangle of the line.
     pub area: Area,
 }
 
-/// Joins lines that follow one another downwards into one rectangle each.
+/// Joins consecutive lines into one rectangle each.
 pub(super) fn join<'a>(lines: impl Iterator<Item = &'a LineBox>) -> Vec<PageArea> {
     let mut areas: Vec<PageArea> = Vec::new();
     for line in lines {

@@ -7,20 +7,20 @@ use super::{
     Row, Span, Table, Value,
 };
 
-/// A part of a block, with what is known of its places.
+/// A part of a block with its places.
 #[derive(Clone, Debug, Default)]
 pub struct Piece {
     /// The page it begins on, if that is a new one.
     pub page: Option<u32>,
-    /// When it is said, in seconds from the beginning of the recording.
+    /// The time at which it is spoken, in seconds from the start of the recording.
     pub seconds: Option<f64>,
-    /// What it says.
+    /// The text.
     pub text: String,
-    /// Where its lines are.
+    /// The places of its lines.
     pub lines: Vec<PieceLine>,
-    /// What it points to.
+    /// The links in it.
     pub links: Vec<InlineLink>,
-    /// Words that were recognised from a picture, and how sure that was, from 0 to 1.
+    /// Words recognised from a picture, with the confidence from 0 to 1.
     pub words: Vec<(Span, f32)>,
 }
 
@@ -31,7 +31,7 @@ pub struct PieceLine {
     pub span: Span,
     /// The page it is on.
     pub page: u32,
-    /// Where on the page it is.
+    /// Its rectangle on the page.
     pub area: Area,
 }
 
@@ -40,7 +40,7 @@ pub struct PieceLine {
 pub struct InlineLink {
     /// Its bytes in the piece's text.
     pub span: Span,
-    /// Where it points.
+    /// The target.
     pub target: String,
 }
 
@@ -50,7 +50,7 @@ impl From<&str> for Piece {
     }
 }
 
-/// A cell of a table that is being written.
+/// A cell of a table under construction.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum TableCell {
     /// A cell of its own.
@@ -61,32 +61,32 @@ pub enum TableCell {
     Left,
 }
 
-/// A row of a table that is being written.
+/// A row of a table under construction.
 #[derive(Clone, Debug, Default)]
 pub struct TableRow {
     /// Its cells from left to right.
     pub cells: Vec<TableCell>,
     /// The page it begins on, if that is a new one.
     pub page: Option<u32>,
-    /// Where it is.
+    /// Its rectangle.
     pub area: Option<PageArea>,
 }
 
 impl TableRow {
-    /// A row of plain cells.
+    /// Creates a row of plain cells.
     pub fn of<S: AsRef<str>>(cells: &[S]) -> Self {
         let cells = cells.iter().map(|cell| TableCell::Text(cell.as_ref().to_owned())).collect();
         Self { cells, ..Self::default() }
     }
 }
 
-/// What parts two blocks.
+/// The separator of two blocks.
 const SEPARATOR: &str = "\n\n";
 
 /// Builds a [`Document`] whose spans are right by construction.
 ///
-/// Text is brought to Unicode NFC as it comes in, control characters other than tab and line end are dropped, and
-/// blocks are parted by a blank line.
+/// Text is normalised to Unicode NFC, control characters other than tab and line end are dropped, and a blank line separates
+/// blocks.
 #[derive(Debug, Default)]
 pub struct DocumentBuilder {
     document: Document,
@@ -98,12 +98,12 @@ impl DocumentBuilder {
         Self { document: Document { name: name.into(), media_type: media_type.into(), ..Document::default() } }
     }
 
-    /// Says that what follows is on a page.
+    /// Sets the page of the following text.
     pub fn page(&mut self, page: u32) {
         self.document.page_starts.push(PageStart { page, start: self.document.text.len(), label: None });
     }
 
-    /// Says what the document itself calls a page that has begun.
+    /// Sets the document's own label of a page that has begun.
     pub fn page_label(&mut self, page: u32, label: &str) {
         if label != page.to_string() {
             for start in self.document.page_starts.iter_mut().filter(|start| start.page == page) {
@@ -112,12 +112,12 @@ impl DocumentBuilder {
         }
     }
 
-    /// Adds a block of text. Text that is empty once trimmed adds nothing.
+    /// Adds a block of text. Text of white space only is ignored.
     pub fn block(&mut self, kind: BlockKind, text: &str) {
         self.pieces(kind, 0, &[text.into()]);
     }
 
-    /// Adds a block of text that points to something.
+    /// Adds a block of text with a link.
     pub fn linked_block(&mut self, kind: BlockKind, level: u8, text: &str, links: Vec<InlineLink>) {
         self.pieces(kind, level, &[Piece { links, ..text.into() }]);
     }
@@ -151,7 +151,7 @@ impl DocumentBuilder {
         self.push(Block { level, ..plain(kind, span) });
     }
 
-    /// Writes the text of a piece, cleaned part by part, so that the places in it follow.
+    /// Writes the text of a piece, cleaned part by part, and keeps its places right.
     fn write(&mut self, piece: &Piece, block: usize) {
         let leading = if self.document.text.len() == block {
             piece.text.len() - piece.text.trim_start_matches(['\n', '\r', '\u{feff}']).len()
@@ -240,7 +240,7 @@ impl DocumentBuilder {
         self.push(Block { table: Some(table), ..plain(BlockKind::Table, span) });
     }
 
-    /// Adds a figure with the text that is written inside it, if any.
+    /// Adds a figure with the text inside it, if any.
     pub fn figure(&mut self, place: Option<PageArea>, text: &str) {
         if text.trim().is_empty() {
             let at = self.document.text.len();
@@ -254,7 +254,7 @@ impl DocumentBuilder {
         }
     }
 
-    /// Keeps a running header, a footer or a page number beside the text.
+    /// Adds a running header, a footer or a page number, which is kept outside the text.
     pub fn furniture(&mut self, page: u32, area: Option<Area>, text: &str) {
         let at = self.document.text.len();
         let furniture = Furniture { text: clean(text).trim().to_owned(), page, area };
@@ -265,7 +265,7 @@ impl DocumentBuilder {
         self.document.blocks.push(block);
     }
 
-    /// Adds all of another document, its headings `deeper` levels down. Its pages are not pages of this one.
+    /// Adds all of another document, with its headings `deeper` levels down. Its pages are not kept.
     pub fn append(&mut self, other: &Document, deeper: u8) {
         if other.text.is_empty() {
             return;
@@ -290,7 +290,7 @@ impl DocumentBuilder {
         self.document.warnings.extend(other.warnings.iter().cloned());
     }
 
-    /// Sets a field of the metadata. A field named `title` is the document's title too.
+    /// Sets a field of the metadata. The field `title` also sets the document's title.
     pub fn metadata(&mut self, name: impl Into<String>, value: Value) {
         let name = name.into();
         let value = match value {
@@ -306,12 +306,12 @@ impl DocumentBuilder {
         self.document.metadata.insert(name, value);
     }
 
-    /// Adds a warning, in words for a person.
+    /// Adds a warning for people.
     pub fn warn(&mut self, warning: impl Into<String>) {
         self.document.warnings.push(warning.into());
     }
 
-    /// The metadata so far.
+    /// Returns the metadata so far.
     pub fn known(&self) -> &Metadata {
         &self.document.metadata
     }
@@ -336,7 +336,7 @@ impl DocumentBuilder {
 
     fn part(&mut self) {
         if !self.document.text.is_empty() {
-            // A page that begins here begins with the block, not with the blank line before it.
+            // A page that begins here begins with the block and not with the blank line before it.
             let at = self.document.text.len();
             self.document.text.push_str(SEPARATOR);
             for start in self.document.page_starts.iter_mut().rev().take_while(|start| start.start == at) {

@@ -6,7 +6,7 @@ use serde::{Deserialize, Serialize};
 
 use super::{PageArea, Pages, Span, clock};
 
-/// Where a piece of text stands: its document, pages, headings and span.
+/// The location of a piece of text: its document, pages, headings and span.
 ///
 /// It prints on one line: `byelaws.pdf, page 2, Article 4. The North Channel`.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
@@ -34,7 +34,7 @@ pub struct Location {
 }
 
 impl Location {
-    /// A span of a document, without pages and headings.
+    /// Creates the location of a span, without pages and headings.
     pub fn new(document: impl Into<String>, span: Span) -> Self {
         Self { document: document.into(), span, ..Self::default() }
     }

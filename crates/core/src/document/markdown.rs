@@ -1,13 +1,13 @@
-//! A document written as Markdown.
+//! Writes a document as Markdown.
 
 use std::fmt::Write;
 
 use super::{Block, BlockKind, Document, Table};
 
 impl Document {
-    /// The document as Markdown (CommonMark with tables): what a model or a person reads best.
+    /// Returns the document as Markdown (CommonMark with tables), which models and people read well.
     ///
-    /// A place that a spanning cell covers repeats the cell. Furniture is left out. Costs one pass over the text.
+    /// Every place under a spanning cell repeats the cell. Furniture is left out. Costs one pass over the text.
     pub fn to_markdown(&self) -> String {
         let mut out = String::new();
         let mut last = None;

@@ -8,15 +8,15 @@ use serde::{Deserialize, Serialize};
 /// Metadata by name.
 pub type Metadata = BTreeMap<String, Value>;
 
-/// A date, or a date with a time of day, as ISO 8601 writes them: `2025-05-27`, `2025-05-27T06:40:00Z`.
+/// A date, with or without a time of day, as ISO 8601 writes it: `2025-05-27`, `2025-05-27T06:40:00Z`.
 ///
-/// Dates order as they are written.
+/// Dates order by their written form.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(try_from = "String", into = "String")]
 pub struct Date(String);
 
 impl Date {
-    /// A date from its written form; `None` if it is not one.
+    /// Parses a date; `None` if it is not one.
     pub fn from_written(written: &str) -> Option<Self> {
         let (day, time) = match written.split_once(['T', ' ']) {
             Some((day, time)) => (day, Some(time)),
@@ -40,7 +40,7 @@ impl Date {
         (sound && time.is_none_or(clock)).then(|| Self(text()))
     }
 
-    /// A moment in Coordinated Universal Time, from its seconds since 1970.
+    /// Returns a moment in Coordinated Universal Time, from its seconds since 1970.
     pub fn from_unix(seconds: i64) -> Self {
         let (days, rest) = (seconds.div_euclid(86_400), seconds.rem_euclid(86_400));
         let (year, month, day) = Self::civil(days.clamp(-700_000, 2_900_000));
@@ -48,8 +48,8 @@ impl Date {
         Self(format!("{year:04}-{month:02}-{day:02}T{hour:02}:{minute:02}:{second:02}Z"))
     }
 
-    /// Year, month and day of a count of days from 1 January 1970, in the Gregorian calendar (the algorithm is
-    /// H. Hinnant's, 2013).
+    /// Returns year, month and day of a count of days from 1 January 1970, in the Gregorian calendar (the algorithm is H.
+    /// Hinnant's, 2013).
     pub fn civil(days: i64) -> (i64, u32, u32) {
         let shifted = days + 719_468;
         let era = shifted.div_euclid(146_097);
@@ -62,7 +62,7 @@ impl Date {
         (year_of_era + era * 400 + i64::from(month <= 2), month as u32, day as u32)
     }
 
-    /// The written form.
+    /// Returns the written form.
     pub fn as_str(&self) -> &str {
         &self.0
     }
@@ -82,7 +82,7 @@ impl From<Date> for String {
     }
 }
 
-/// A value of metadata. JSON and front matter keep their types; what is written as a date is one.
+/// A value of metadata. Types of JSON and front matter are kept; text in the form of a date becomes a date.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(untagged)]
 pub enum Value {
@@ -97,7 +97,7 @@ pub enum Value {
 }
 
 impl Value {
-    /// A value from its written form: `true` and `false` are flags, plain decimals numbers, all else text.
+    /// Parses a value: `true` and `false` are flags, plain decimals are numbers, all else is text.
     pub fn from_written(written: &str) -> Self {
         let bare = written.trim();
         if let [quote @ ('"' | '\''), .., last] = bare.chars().collect::<Vec<_>>()[..]
@@ -117,12 +117,12 @@ impl Value {
         }
     }
 
-    /// Text, or a date if it is one.
+    /// Returns a date if the text is one, else text.
     pub fn date_or_text(text: &str) -> Self {
         Date::from_written(text.trim()).map_or_else(|| Self::Text(text.trim().to_owned()), Self::Date)
     }
 
-    /// The text, if it is text or a date.
+    /// Returns the text of a text or a date.
     pub fn as_text(&self) -> Option<&str> {
         match self {
             Self::Text(text) => Some(text),

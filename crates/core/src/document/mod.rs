@@ -1,4 +1,4 @@
-//! Documents: the text of an input with its structure, its pages and what was learnt about it.
+//! Documents: the text of an input with its structure, its pages and its metadata.
 //!
 //! A [`Document`] has one normalised text. Everything else points into that text with [`Span`]s: blocks, table cells,
 //! pages. Parsers write documents through [`DocumentBuilder`], which keeps the spans right by construction.
@@ -27,72 +27,72 @@ use serde::{Deserialize, Serialize};
 /// One parsed input.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct Document {
-    /// Its name within its source: a relative path with `/` between the parts, or the caller's own name.
+    /// The name within its source: a relative path with `/` between the parts, or the caller's own name.
     pub name: String,
-    /// Its title, from its metadata or its first heading.
+    /// The title, from the metadata or the first heading.
     pub title: Option<String>,
-    /// Its media type, such as `application/pdf`.
+    /// The media type, such as `application/pdf`.
     pub media_type: String,
     /// The normalised text: Unicode NFC, `\n` line ends, a blank line between blocks, no furniture.
     pub text: String,
-    /// Its blocks in reading order. Spans ascend and never overlap.
+    /// The blocks in reading order. Spans ascend and never overlap.
     pub blocks: Vec<Block>,
-    /// Where each page begins in the text; empty for documents without pages.
+    /// The start of each page in the text; empty for documents without pages.
     pub page_starts: Vec<PageStart>,
-    /// Where on their pages the lines of the text are, ascending by span; empty where nothing was drawn.
+    /// The places of text lines on their pages, ascending by span; empty if nothing was drawn.
     #[serde(default)]
     pub boxes: Vec<LineBox>,
-    /// Where each moment of a recording begins in the text, ascending; empty for documents without times.
+    /// The times of a recording with their starts in the text, ascending; empty for documents without times.
     #[serde(default)]
     pub moments: Vec<Moment>,
-    /// What its text points to.
+    /// The links in the text.
     #[serde(default)]
     pub links: Vec<Link>,
-    /// Words that were recognised from pictures of pages.
+    /// The words that were recognised from pictures of pages.
     #[serde(default)]
     pub recognised: Vec<RecognisedWord>,
-    /// What is known about it.
+    /// The metadata.
     pub metadata: Metadata,
-    /// What could not be read, in words for a person.
+    /// What could not be read, in words for people.
     pub warnings: Vec<String>,
 }
 
-/// Where a page begins.
+/// The start of a page.
 ///
-/// A footnote is read after the paragraph that runs on to the next page, so pages may go back.
+/// The text of a footnote follows the paragraph that continues on the next page, so pages may go back.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct PageStart {
     /// The page, counted from 1.
     pub page: u32,
     /// The first byte of the text on it.
     pub start: usize,
-    /// What the document itself calls the page, where that is not its number: `iv`, `A-3`.
+    /// The document's own label, if it differs from the number: `iv`, `A-3`.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub label: Option<String>,
 }
 
-/// When something is said in a recording.
+/// The start of a time in a recording.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Moment {
     /// Seconds from the beginning of the recording.
     pub seconds: f64,
-    /// The first byte of what is said then.
+    /// The first byte of the text that is spoken then.
     pub start: usize,
 }
 
-/// Seconds as a clock shows them: `12:31`, `1:02:03`.
+/// Formats seconds as a clock shows them: `12:31`, `1:02:03`.
 pub fn clock(seconds: f64) -> String {
     let whole = seconds.max(0.0) as u64;
     let (hours, minutes, seconds) = (whole / 3600, whole / 60 % 60, whole % 60);
     if hours > 0 { format!("{hours}:{minutes:02}:{seconds:02}") } else { format!("{minutes}:{seconds:02}") }
 }
 
-/// A piece of text that points somewhere.
+/// A piece of text with a link.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Link {
     /// The text.
     pub span: Span,
-    /// Where it points, as the document has it.
+    /// The target, as the document has it.
     pub target: String,
 }
 
@@ -101,11 +101,11 @@ pub struct Link {
 pub struct RecognisedWord {
     /// The word.
     pub span: Span,
-    /// How sure the recognition was, from 0 to 1.
+    /// The confidence of the recognition, from 0 to 1.
     pub confidence: f32,
 }
 
-/// What a block is.
+/// The kind of a block.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 #[non_exhaustive]
@@ -118,22 +118,22 @@ pub enum BlockKind {
     ListItem,
     /// A table; its rows and cells are in the block.
     Table,
-    /// Code, kept as it was set.
+    /// Code, with its white space.
     Code,
-    /// A quotation set apart.
+    /// A block quotation.
     Quotation,
-    /// A picture, a plot or a drawing; its text is what is written inside it.
+    /// A picture, a plot or a drawing; its text is the text inside it.
     Figure,
-    /// The words that say what a figure or a table shows.
+    /// The caption of a figure or a table.
     Caption,
     /// A note at the foot of a page or the end of a document.
     Footnote,
-    /// A running header, footer or page number: kept beside the text, not in it.
+    /// A running header, footer or page number, which is kept outside the text.
     Furniture,
 }
 
 impl BlockKind {
-    /// The word for it, as it is written in JSON.
+    /// Returns its name in JSON.
     pub fn name(self) -> &'static str {
         match self {
             Self::Heading => "heading",
@@ -153,20 +153,20 @@ impl BlockKind {
 /// A unit of structure.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Block {
-    /// What it is.
+    /// The kind.
     pub kind: BlockKind,
-    /// Where it is in the text. Empty for furniture, at the place where it was met.
+    /// The span in the text. For furniture it is empty, at the place where the furniture was met.
     pub span: Span,
-    /// For a heading its level, 1 the outermost; else 0.
+    /// The level of a heading, 1 the outermost; else 0.
     #[serde(default, skip_serializing_if = "is_zero")]
     pub level: u8,
-    /// For a table its rows and cells.
+    /// The rows and cells of a table.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub table: Option<Table>,
-    /// For furniture its text, since that is not in the document's, and its page.
+    /// The text of furniture, which the document's text does not have, and its page.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub furniture: Option<Furniture>,
-    /// For a figure drawn on a page, where it is.
+    /// The place of a figure on its page.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub figure: Option<PageArea>,
 }
@@ -174,11 +174,11 @@ pub struct Block {
 /// The text of a running header, footer or page number.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Furniture {
-    /// What it says.
+    /// The text.
     pub text: String,
     /// The page it is on, counted from 1.
     pub page: u32,
-    /// Where on the page it is.
+    /// Its rectangle on the page.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub area: Option<Area>,
 }
@@ -189,7 +189,7 @@ fn is_zero(level: &u8) -> bool {
 }
 
 impl Document {
-    /// The text of a block: a slice of the document's, or its own for furniture.
+    /// Returns the text of a block: a slice of the document's text, or its own for furniture.
     pub fn block_text<'a>(&'a self, block: &'a Block) -> &'a str {
         match &block.furniture {
             Some(furniture) => &furniture.text,
@@ -197,7 +197,7 @@ impl Document {
         }
     }
 
-    /// The text at a span; empty when the span does not lie on character boundaries inside the text.
+    /// Returns the text at a span; empty if the span does not lie on character boundaries inside the text.
     pub fn slice(&self, span: Span) -> &str {
         self.text.get(span.range()).unwrap_or_default()
     }
@@ -212,23 +212,23 @@ impl Document {
         Some(Pages { first, last })
     }
 
-    /// How many pages it has; 0 for a document without pages.
+    /// Returns the number of pages; 0 for a document without pages.
     pub fn page_count(&self) -> u32 {
         self.page_starts.iter().map(|start| start.page).max().unwrap_or(0)
     }
 
-    /// What the document itself calls a page, where that is not its number.
+    /// Returns the document's own label of a page, if it differs from the number.
     pub fn page_label(&self, page: u32) -> Option<&str> {
         self.page_starts.iter().find(|start| start.page == page)?.label.as_deref()
     }
 
-    /// The seconds from the beginning of a recording at which a span begins to be said.
+    /// Returns the time at which a span begins to be spoken, in seconds from the start of the recording.
     pub fn seconds(&self, span: Span) -> Option<f64> {
         let after = self.moments.partition_point(|moment| moment.start <= span.start);
         self.moments.get(after.saturating_sub(1)).map(|moment| moment.seconds)
     }
 
-    /// Where a span is on its pages: a rectangle for each run of lines that follow one another downwards.
+    /// Returns the places of a span on its pages: a rectangle for each run of consecutive lines.
     ///
     /// Costs a binary search and a step for each line of the span.
     pub fn areas(&self, span: Span) -> Vec<PageArea> {
@@ -237,7 +237,7 @@ impl Document {
         area::join(lines.filter(|line| line.span.overlaps(span)))
     }
 
-    /// Where a block is on its pages.
+    /// Returns the places of a block on its pages.
     pub fn block_areas(&self, block: &Block) -> Vec<PageArea> {
         if let Some(figure) = &block.figure {
             return vec![*figure];
@@ -248,15 +248,15 @@ impl Document {
         }
     }
 
-    /// The pages of a block.
+    /// Returns the pages of a block.
     pub fn block_pages(&self, block: &Block) -> Option<Pages> {
         let own = block.furniture.as_ref().map(|part| part.page).or(block.figure.map(|figure| figure.page));
         own.map(|page| Pages { first: page, last: page }).or_else(|| self.pages(block.span))
     }
 
-    /// The headings above each block, outermost first: one path per block, as indexes into `blocks`.
+    /// Returns the headings above each block, outermost first: one path per block, as indexes into `blocks`.
     ///
-    /// A heading's own path ends with itself. Costs one pass over the blocks.
+    /// The path of a heading ends with itself. Costs one pass over the blocks.
     pub fn heading_paths(&self) -> Vec<Vec<usize>> {
         let mut open: Vec<usize> = Vec::new();
         self.blocks

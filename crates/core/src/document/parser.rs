@@ -7,58 +7,59 @@ use super::{Document, Pages};
 use crate::error::{Error, ErrorKind, Result};
 use crate::fingerprint::Fingerprint;
 
-/// Reads the inputs of one format, or of a few that belong together.
+/// A parser of one format, or of a few related ones.
 pub trait Parser: Send + Sync {
-    /// The media types it reads, such as `application/pdf`.
+    /// Returns the media types that it reads, such as `application/pdf`.
     fn media_types(&self) -> &[&str];
 
-    /// The endings of file names that mean one of its types, lower case, without the dot.
+    /// Returns the file name extensions of its types, lower case, without the dot.
     fn endings(&self) -> &[&str] {
         &[]
     }
 
-    /// Returns `true` if an input is one of its own, told by its content. Only what is certain counts: the name decides the rest.
+    /// Returns `true` if the content of an input is certainly of its format. The name decides about the others.
     fn recognises(&self, bytes: &[u8]) -> bool {
         let _ = bytes;
         false
     }
 
-    /// Returns `true` if an input that is named as one of its own can be one. A parser of text says no to what is no text.
+    /// Returns `true` if an input with one of its names can be of its format. A parser of text returns `false` for binary
+    /// content.
     fn fits(&self, bytes: &[u8]) -> bool {
         !bytes.is_empty()
     }
 
-    /// Changes whenever the same input would give another document.
+    /// Returns a text that changes if the same input would give another document.
     fn fingerprint(&self) -> Fingerprint;
 
     /// Reads an input.
     ///
     /// # Errors
-    /// If nothing of it can be read. The warnings of the document name what was read only in part.
+    /// If nothing of it can be read. The document's warnings name parts that cannot be read.
     fn parse(&self, input: &Input<'_>) -> Result<Document>;
 }
 
-/// What a parser is given.
+/// The input of a parser.
 #[derive(Clone, Copy, Debug)]
 pub struct Input<'a> {
-    /// What the document is to be called.
+    /// The name of the document.
     pub name: &'a str,
     /// The content.
     pub bytes: &'a [u8],
-    /// What it may spend.
+    /// The budget.
     pub budget: &'a Budget,
 }
 
-/// What may be spent on one input.
+/// The budget of one input.
 #[derive(Clone, Debug)]
 pub struct Budget {
-    /// Read these pages only.
+    /// The pages to read; `None` means all.
     pub pages: Option<Pages>,
-    /// Read no more pages than this.
+    /// The highest number of pages to read.
     pub max_pages: u32,
-    /// What an archive unpacks to may take no more bytes than this.
+    /// The highest number of bytes that an archive may unpack to.
     pub max_unpacked: u64,
-    /// How deep attachments and archives may lie inside one another.
+    /// The highest nesting of attachments and archives.
     pub nesting: u8,
     over: Arc<AtomicBool>,
 }
@@ -70,12 +71,12 @@ impl Default for Budget {
 }
 
 impl Budget {
-    /// Says that the time is over. All clones hear it.
+    /// Ends the time. All clones see it.
     pub fn end(&self) {
         self.over.store(true, Ordering::Relaxed);
     }
 
-    /// Asks whether time is left. Parsers ask once a page, a record or a few thousand tokens.
+    /// Checks whether time is left. Parsers call it once a page, a record or a few thousand tokens.
     ///
     /// # Errors
     /// If the time is over.
@@ -86,15 +87,15 @@ impl Budget {
         Ok(())
     }
 
-    /// Returns `true` if a page is to be read.
+    /// Returns `true` if a page should be read.
     pub fn wants(&self, page: u32) -> bool {
         self.pages.is_none_or(|pages| pages.contains(page))
     }
 
-    /// The budget of something inside the input.
+    /// Returns the budget of an input inside this one.
     ///
     /// # Errors
-    /// If it lies too deep.
+    /// If it is nested too deeply.
     pub fn inside(&self) -> Result<Self> {
         let nesting = self
             .nesting

@@ -9,9 +9,9 @@ use crate::fingerprint::Fingerprint;
 /// A picture: three bytes a pixel, red, green and blue, row by row from the top.
 #[derive(Clone, PartialEq, Eq)]
 pub struct Picture {
-    /// Pixels in a row.
+    /// The width in pixels.
     pub width: u32,
-    /// Rows.
+    /// The height in pixels.
     pub height: u32,
     /// The pixels: `width * height * 3` bytes.
     pub pixels: Vec<u8>,
@@ -23,25 +23,25 @@ impl fmt::Debug for Picture {
     }
 }
 
-/// A word seen in a picture.
+/// A word in a picture.
 #[derive(Clone, Debug, PartialEq)]
 pub struct SeenWord {
-    /// What it says.
+    /// The text.
     pub text: String,
-    /// Where it is, in pixels.
+    /// The rectangle, in pixels.
     pub area: Area,
-    /// Which line of the picture it is on; words of one line have the same number.
+    /// The number of its line in the picture.
     pub line: u32,
-    /// How sure the recognition is, from 0 to 1.
+    /// The confidence of the recognition, from 0 to 1.
     pub confidence: f32,
 }
 
-/// Reads the words in pictures of pages.
+/// A program that recognises words in pictures of pages.
 pub trait PageRecogniser: Send + Sync {
-    /// Changes whenever the same picture may give other words.
+    /// Returns a text that changes if the same picture may give other words.
     fn fingerprint(&self) -> Fingerprint;
 
-    /// The words of a picture, line by line.
+    /// Returns the words of a picture, line by line.
     ///
     /// # Errors
     /// If the picture cannot be read.

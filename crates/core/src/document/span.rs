@@ -18,32 +18,32 @@ pub struct Span {
 }
 
 impl Span {
-    /// A span; an end before its start is taken as empty.
+    /// Creates a span. An end before the start gives an empty span.
     pub fn new(start: usize, end: usize) -> Self {
         Self { start, end: end.max(start) }
     }
 
-    /// Its length in bytes.
+    /// Returns the length in bytes.
     pub fn len(self) -> usize {
         self.end - self.start
     }
 
-    /// Returns `true` if it covers nothing.
+    /// Returns `true` if the span is empty.
     pub fn is_empty(self) -> bool {
         self.start == self.end
     }
 
-    /// Returns `true` if the two have a byte in common.
+    /// Returns `true` if the spans share a byte.
     pub fn overlaps(self, other: Self) -> bool {
         self.start < other.end && other.start < self.end
     }
 
-    /// Returns `true` if the other lies wholly inside this one.
+    /// Returns `true` if the other span lies inside this one.
     pub fn contains(self, other: Self) -> bool {
         self.start <= other.start && other.end <= self.end
     }
 
-    /// As a range, to index text with.
+    /// Returns the range for indexing text.
     pub fn range(self) -> Range<usize> {
         self.start..self.end
     }
@@ -61,18 +61,18 @@ impl From<Span> for [usize; 2] {
     }
 }
 
-/// The pages that something touches, both ends included, counted from 1. Serialises as `[first, last]`.
+/// A range of pages, both ends included, counted from 1. Serialises as `[first, last]`.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(from = "[u32; 2]", into = "[u32; 2]")]
 pub struct Pages {
     /// The first page.
     pub first: u32,
-    /// The last page; the same as the first for most things.
+    /// The last page, often the same as the first.
     pub last: u32,
 }
 
 impl Pages {
-    /// Returns `true` if a page is among them.
+    /// Returns `true` if the range has a page.
     pub fn contains(self, page: u32) -> bool {
         (self.first..=self.last).contains(&page)
     }
@@ -103,7 +103,7 @@ impl std::fmt::Display for Pages {
 impl FromStr for Pages {
     type Err = Error;
 
-    /// Reads `3` or `1-10`.
+    /// Parses `3` or `1-10`.
     fn from_str(written: &str) -> Result<Self, Error> {
         let invalid = || {
             let message = format!("{written:?} is not a range of pages; write 3, or 1-10");

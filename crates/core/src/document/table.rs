@@ -4,10 +4,10 @@ use serde::{Deserialize, Serialize};
 
 use super::Span;
 
-/// A table. In the document's text each row is a line, its cells parted by ` | `.
+/// A table. In the document's text, each row is a line with ` | ` between its cells.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Table {
-    /// How many rows at the top name the columns.
+    /// The number of header rows at the top.
     pub header_rows: usize,
     /// The rows from top to bottom, header rows included.
     pub rows: Vec<Row>,
@@ -24,10 +24,10 @@ pub struct Row {
 }
 
 impl Table {
-    /// A row so that it can be read alone: the first cell, then each other cell behind the name of its column.
+    /// Returns a row as text that can be read alone: the first cell, then each other cell after the name of its column.
     ///
-    /// `Berth 7 · Quay: Gasworks Quay · Length: 135`. Header rows give nothing. Where several rows head a column, their
-    /// names are joined, the outermost first.
+    /// For example `Berth 7 · Quay: Gasworks Quay · Length: 135`. Returns `None` for header rows. If a column has several
+    /// header rows, their names are joined, the outermost first.
     pub fn row_alone(&self, text: &str, row: usize) -> Option<String> {
         if row < self.header_rows {
             return None;
@@ -36,7 +36,7 @@ impl Table {
         let mut last = None;
         for (column, cell) in self.rows.get(row)?.cells.iter().enumerate() {
             let value = text.get(cell.range()).unwrap_or_default().trim();
-            // A cell over several columns is said once.
+            // A cell over several columns appears once.
             if value.is_empty() || last == Some(*cell) {
                 continue;
             }
@@ -51,7 +51,7 @@ impl Table {
         (!parts.is_empty()).then(|| parts.join(" · "))
     }
 
-    /// The name of a column by the header rows; empty when it has none.
+    /// Returns the name of a column from the header rows; empty if it has none.
     pub fn column_name(&self, text: &str, column: usize) -> String {
         let mut spans: Vec<Span> = self.rows[..self.header_rows.min(self.rows.len())]
             .iter()
@@ -62,7 +62,7 @@ impl Table {
         names.filter(|name| !name.is_empty()).collect::<Vec<_>>().join(" ")
     }
 
-    /// The header rows as one line of text, empty when there are none.
+    /// Returns the header rows as one line of text; empty if there are none.
     pub fn header_line<'a>(&self, text: &'a str) -> &'a str {
         match (self.rows.first(), self.header_rows.checked_sub(1).and_then(|last| self.rows.get(last))) {
             (Some(first), Some(last)) => text.get(first.span.start..last.span.end).unwrap_or_default(),

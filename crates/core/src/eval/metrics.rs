@@ -1,23 +1,24 @@
-//! The measures of a ranking, from which relevant items stand at which rank.
+//! Measures of a ranking, from the ranks of the relevant items.
 //!
-//! `found[i]` holds the ranks, counted from 1, at which relevant item `i` stands, ascending. An item counts once, at its
-//! first rank, so that overlapping passages earn nothing twice.
+//! `found[i]` has the ranks of relevant item `i`, counted from 1, ascending. An item counts once, at its first rank, so
+//! overlapping passages gain nothing twice.
 
-/// The share of the relevant items that stand among the first `count`.
+/// Returns the share of the relevant items among the first `count` ranks.
 pub fn recall(found: &[Vec<usize>], count: usize) -> f64 {
     let hit = found.iter().filter(|ranks| ranks.first().is_some_and(|&rank| rank <= count)).count();
     hit as f64 / found.len().max(1) as f64
 }
 
-/// One over the rank of the first relevant item; 0 when there is none.
+/// Returns one over the rank of the first relevant item; 0 if there is none.
 pub fn reciprocal_rank(found: &[Vec<usize>]) -> f64 {
     first_ranks(found).min().map_or(0.0, |rank| 1.0 / rank as f64)
 }
 
-/// Normalised discounted cumulative gain at `count` (Järvelin and Kekäläinen, 2002), each relevant item with a gain of 1.
+/// Returns the normalised discounted cumulative gain at `count` (Järvelin and Kekäläinen, 2002), with a gain of 1 for each
+/// relevant item.
 ///
-/// One passage may hold several relevant items and then gains for each, yet never more than the best possible ranking,
-/// which has one item a rank.
+/// A passage may contain several relevant items and gains for each, but never more than the best ranking, which has one item at
+/// each rank.
 pub fn ndcg(found: &[Vec<usize>], count: usize) -> f64 {
     let discount = |rank: usize| 1.0 / ((rank + 1) as f64).log2();
     let gained: f64 = first_ranks(found).filter(|&rank| rank <= count).map(discount).sum();

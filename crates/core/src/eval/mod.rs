@@ -1,4 +1,4 @@
-//! Measuring: question sets, and how well passages and answers meet them.
+//! Evaluation: question sets, and scores of passages and answers.
 
 mod metrics;
 mod questions;

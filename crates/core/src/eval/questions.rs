@@ -6,31 +6,31 @@ use serde_json::{Map, Value};
 use crate::document::Location;
 use crate::error::{Error, ErrorKind, Result};
 
-/// A question with what a right answer must find, cite or say.
+/// A question with the requirements for a right answer.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct SetQuestion {
     /// Its id, unique in the set.
     pub id: String,
     /// The question.
     pub question: String,
-    /// The places that hold the answer. More than one: each of them holds a part of it.
+    /// The places of the answer. If there are several, each has a part of it.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub relevant: Vec<Relevant>,
-    /// What a right answer says, somewhere in its text.
+    /// Text that a right answer contains.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub answer: Option<String>,
-    /// Whether the right answer is a refusal.
+    /// Whether a refusal is the right answer.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub refuse: bool,
-    /// `dev` to tune on, `test` to report on.
+    /// `dev` for tuning, `test` for reports.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub split: Option<String>,
-    /// Whatever else the line says, such as the kind of question.
+    /// The other fields of the line, such as the kind of question.
     #[serde(flatten)]
     pub other: Map<String, Value>,
 }
 
-/// A place that holds an answer. Everything it names must agree.
+/// A place of an answer. All its fields must match.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct Relevant {
@@ -42,13 +42,14 @@ pub struct Relevant {
     /// The page, counted from 1.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub page: Option<u32>,
-    /// Words that the text there contains.
+    /// Words in the text there.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub contains: Option<String>,
 }
 
 impl Relevant {
-    /// Returns `true` if a text at a location is the place. White space, case and the shape of quotation marks do not matter.
+    /// Returns `true` if a text at a location matches the place. White space, case and the shape of quotation marks are
+    /// ignored.
     pub fn is_at(&self, location: &Location, text: &str) -> bool {
         let has_section = |wanted: &String| location.section.iter().any(|heading| plain(heading) == plain(wanted));
         self.document == location.document
@@ -58,13 +59,13 @@ impl Relevant {
     }
 }
 
-/// Text as it is compared: lower case, single blanks, straight quotation marks.
+/// Returns text in the form for comparison: lower case, single blanks, straight quotation marks.
 pub(super) fn plain(text: &str) -> String {
     let straight = text.replace(['’', '‘'], "'").replace(['“', '”'], "\"").to_lowercase();
     straight.split_whitespace().collect::<Vec<_>>().join(" ")
 }
 
-/// Reads a question set. Empty lines are passed over.
+/// Reads a question set. Empty lines are skipped.
 ///
 /// # Errors
 /// If a line is not a question, or has the id of an earlier one; the place is the line's number.

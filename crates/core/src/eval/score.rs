@@ -13,7 +13,7 @@ use crate::search::{Duplicate, Passage};
 /// Scores by name, such as `ndcg@10`.
 pub type Metrics = BTreeMap<String, f64>;
 
-/// How one question went.
+/// The result of one question.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct QuestionScore {
     /// The question's id.
@@ -22,28 +22,28 @@ pub struct QuestionScore {
     pub question: String,
     /// Whether it should be refused.
     pub refuse: bool,
-    /// Whether it was.
+    /// Whether it was refused.
     pub refused: bool,
-    /// Whether a citation of the answer points at a right place; for a question to refuse, nothing.
+    /// Whether a citation of the answer points to a right place; `None` for a question that should be refused.
     pub cited: Option<bool>,
     /// Whether the answer says the expected value; `None` if none is expected.
     pub said: Option<bool>,
     /// The rank of the first right passage; `None` if it was not found.
     pub first_rank: Option<usize>,
-    /// Its scores as a ranking, empty for a question to refuse.
+    /// The scores of its ranking; empty for a question that should be refused.
     pub metrics: Metrics,
 }
 
-/// One pipeline over one question set.
+/// The results of one pipeline on one question set.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Run {
     /// The name of the pipeline.
     pub name: String,
-    /// How many questions there were.
+    /// The number of questions.
     pub questions: usize,
-    /// The means over the questions that each measure is defined for.
+    /// The mean of each measure over the questions that it is defined for.
     pub metrics: Metrics,
-    /// Each question.
+    /// The results of the questions.
     pub per_question: Vec<QuestionScore>,
 }
 
@@ -52,7 +52,7 @@ pub fn score_question(question: &SetQuestion, passages: &[Passage], answer: &Ans
     let mut metrics = Metrics::new();
     let mut first_rank = None;
     if !question.refuse {
-        // A passage may hold several sections: the one that it begins in, and those whose headings it contains.
+        // A passage may have several sections: the one at its start, and those whose headings it contains.
         let locations: Vec<Location> = passages.iter().map(Passage::location_with_headings).collect();
         let found: Vec<Vec<usize>> = question
             .relevant
@@ -98,7 +98,7 @@ pub fn score_question(question: &SetQuestion, passages: &[Passage], answer: &Ans
 }
 
 impl Run {
-    /// Puts the questions of a run together.
+    /// Summarises the questions of a run.
     ///
     /// `cited`: the share of the answerable questions whose answer cites a right place. `said`: the share of those with an
     /// expected answer whose answer says it. `refused`: the share of the unanswerable ones that were refused.

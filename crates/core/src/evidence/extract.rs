@@ -1,9 +1,9 @@
-//! The extractive answer: the sentences of the passages that answer a question, word for word.
+//! The extractive answer: the exact sentences of passages that answer a question.
 //!
-//! Each sentence is weighed by how much of the question it covers. A question term counts fully when the sentence has
-//! it, in part when the headings above have it, and a little when it only stands nearby in the passage. Terms
-//! count by how rare they are in the corpus; a term that the corpus lacks counts most, so that a question about
-//! something else cannot be covered. Too little covered is a refusal.
+//! The score of a sentence is the share of the question that it covers. A question term counts fully if the sentence has it, in
+//! part if the headings above have it, and little if it is elsewhere in the passage. Terms are weighted by how rare they are in
+//! the corpus. A term that the corpus lacks weighs most, so that a question about something else cannot be covered. A question
+//! with too little coverage is refused.
 
 use crate::chunk::Sentence;
 use crate::document::BlockKind;
@@ -11,56 +11,56 @@ use crate::query::{Question, TermSet};
 use crate::search::Passage;
 use crate::text::list_marker;
 
-/// How much a term counts that only the headings above the sentence have.
+/// The weight of a term that only the headings above the sentence have.
 const IN_HEADINGS: f32 = 0.75;
-/// How much a term counts that only stands elsewhere in the passage.
+/// The weight of a term that only the rest of the passage has.
 const NEARBY: f32 = 0.4;
-/// What is left of a sentence's score when the kind of thing asked for is not in it.
+/// The factor for the score of a sentence without the kind of answer asked for.
 const UNEXPECTED: f32 = 0.75;
-/// How much the passage's own score adds.
+/// The weight of the passage's own score.
 const PASSAGE_SHARE: f32 = 0.2;
-/// How close to the best a sentence must come for its later date to put it first.
+/// The share of the best score from which a sentence with a later date goes first.
 const LATER_WINS: f32 = 0.8;
-/// The least share of the question that a further sentence must add.
+/// The lowest share of the question that a further sentence must add.
 const MIN_GAIN: f32 = 0.15;
-/// The most sentences in an answer.
+/// The highest number of sentences in an answer.
 const MAX_SELECTED: usize = 3;
 
-/// The share of the question that must be covered for an answer to be given.
+/// The lowest share of the question that an answer must cover.
 pub const MIN_COVERAGE: f32 = 0.65;
 
-/// The share of what is asked, subject aside, that the best sentence must cover. A passage about the right ship that says
-/// nothing of what is asked of her is no answer.
+/// The lowest share of the terms besides the subject that the best sentence must cover. A passage about the right ship that
+/// says nothing about the rest of the question is no answer.
 const MIN_ASKED: f32 = 0.5;
 
-/// A sentence picked for an answer.
+/// A sentence selected for an answer.
 #[derive(Clone, Debug, PartialEq)]
 pub struct SelectedSentence {
-    /// The passage it is from, by its place in the list that was given.
+    /// The index of its passage in the given list.
     pub passage: usize,
     /// The sentence.
     pub sentence: Sentence,
-    /// What to say: the sentence, or a table's row readable alone.
+    /// The text to show: the sentence, or a table row that can be read alone.
     pub text: String,
-    /// The share of the question it covers alone, from 0 to 1.
+    /// The share of the question that it covers alone, from 0 to 1.
     pub coverage: f32,
 }
 
-/// What was found in the passages.
+/// The evidence in the passages.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Extraction {
-    /// The sentences of the answer, best first; empty when no passage has a word of the question.
+    /// The sentences of the answer, best first; empty if no passage has a word of the question.
     pub picked: Vec<SelectedSentence>,
     /// The share of the question that they cover together, from 0 to 1.
     pub coverage: f32,
-    /// The share of what is asked, subject aside, that the best sentence covers, from 0 to 1.
+    /// The share of the terms besides the subject that the best sentence covers, from 0 to 1.
     pub asked: f32,
-    /// The question's terms that none of them has, nor the headings above them.
+    /// The question's terms that neither the sentences nor the headings above them have.
     pub missing: Vec<String>,
 }
 
 impl Extraction {
-    /// Returns `true` if enough of the question is covered to answer it.
+    /// Returns `true` if the coverage suffices for an answer.
     pub fn is_enough(&self, least: f32) -> bool {
         !self.picked.is_empty() && self.coverage >= least && self.asked >= MIN_ASKED
     }
@@ -76,7 +76,7 @@ struct Candidate<'a> {
     date: &'a str,
 }
 
-/// Picks the sentences that answer a question. Costs one pass over the words of the passages.
+/// Selects the sentences that answer a question. Costs one pass over the words of the passages.
 ///
 /// Further sentences are added only while the best alone covers less than `enough` of the question.
 pub fn extract(question: &Question, passages: &[Passage], enough: f32) -> Extraction {
@@ -171,8 +171,8 @@ pub fn extract(question: &Question, passages: &[Passage], enough: f32) -> Extrac
     }
 }
 
-/// The best candidate; among those that come close to it, the one from the latest document, so that a correction goes
-/// before what it corrects.
+/// Returns the best candidate. Among those close to it, the one of the latest document goes first, so that a correction
+/// precedes the text that it corrects.
 fn first_pick(candidates: &[Candidate<'_>]) -> Option<usize> {
     let best = candidates.iter().map(|candidate| candidate.score).max_by(f32::total_cmp)?;
     (0..candidates.len())
@@ -183,13 +183,13 @@ fn first_pick(candidates: &[Candidate<'_>]) -> Option<usize> {
         })
 }
 
-/// Returns a sentence as it reads alone; `None` for the header of a table.
+/// Returns a sentence as it can be read alone; `None` for the header of a table.
 fn spoken(passage: &Passage, sentence: &Sentence) -> Option<String> {
     if sentence.kind == BlockKind::Table {
         return sentence.row.clone();
     }
     let text = passage.slice(sentence.span).trim_start();
-    // An item's number or bullet is not part of what it says.
+    // The number or bullet of an item is left out.
     let text = list_marker(text).map_or(text, |marker| text[marker.len()..].trim_start());
     (!text.is_empty()).then(|| text.split_whitespace().collect::<Vec<_>>().join(" "))
 }

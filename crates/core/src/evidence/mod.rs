@@ -1,4 +1,4 @@
-//! Evidence: the sentences of passages that an extractive answer is made of.
+//! Evidence: selects the sentences of passages for an extractive answer.
 
 mod extract;
 

@@ -1,17 +1,17 @@
-//! The prompt for a chunk's written context, and what is kept of the reply.
+//! The prompt for a chunk's written context, and the use of the reply.
 
 use super::{Prompt, fenced};
 use crate::chunk::{Chunk, Limit};
 use crate::document::{Document, Span};
 use crate::text;
 
-/// Changes whenever the prompt does.
+/// The version of the prompt; it changes with the prompt.
 const VERSION: &str = "context 1";
 
-/// Asks for one or two sentences that say what a chunk is about within its document.
+/// Returns a prompt that asks for one or two sentences about the subject of a chunk within its document.
 ///
-/// The generator is shown up to `around` words of the document: all of it where that is enough, else what stands around the
-/// chunk, in whole blocks. Costs one pass over what is shown.
+/// The prompt contains up to `around` words of the document: all of it if it is shorter, else whole blocks around the chunk.
+/// Costs one pass over that text.
 pub fn context_prompt(document: &Document, chunk: &Chunk, around: usize, most_words: usize) -> Prompt {
     let instruction = format!(
         "Below are a document and a passage of it. Write one or two sentences, {most_words} words at most, that place the passage \
@@ -31,7 +31,7 @@ pub fn context_prompt(document: &Document, chunk: &Chunk, around: usize, most_wo
     Prompt::new(instruction, material.join("\n\n"))
 }
 
-/// The blocks around a span with up to so many words, as many before it as behind it where there are as many.
+/// Returns the blocks around a span with up to `around` words, equally many before and after it if possible.
 fn neighbourhood(document: &Document, span: Span, words: usize) -> Span {
     let blocks = &document.blocks;
     let mut first = blocks.partition_point(|block| block.span.end <= span.start);
@@ -59,8 +59,7 @@ fn neighbourhood(document: &Document, span: Span, words: usize) -> Span {
     Span::new(start, end)
 }
 
-/// What is kept of a reply: one line of whole sentences with room in the limit's reserve, or of as many words as there is
-/// room for.
+/// Returns the useful part of a reply: one line of whole sentences that fit in the limit's reserve, or as many words as fit.
 pub fn tidy_context(reply: &str, limit: &Limit) -> String {
     let line = reply.split_whitespace().collect::<Vec<_>>().join(" ");
     let fits = |text: &str| limit.measure_addition(text) <= limit.reserve();

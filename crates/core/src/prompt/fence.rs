@@ -1,9 +1,9 @@
-//! Fences around what a document says.
+//! Fences around text of documents.
 
 use crate::fingerprint::Fingerprint;
 
-/// A text between two lines that name it and carry a mark. The mark is a hash of the text, so that no text holds its own,
-/// and nothing inside can close the fence.
+/// Returns a text between two lines that name it and have a mark. The mark is a hash of the text, so no text contains its own
+/// mark, and nothing inside can close the fence.
 pub fn fenced(name: &str, text: &str) -> String {
     let mut mark = Fingerprint::of([text]);
     while text.contains(mark.as_str()) {

@@ -19,13 +19,13 @@ pub struct Prompt {
 /// One message of a prompt.
 #[derive(Clone, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 pub struct Message {
-    /// Who says it.
+    /// The role.
     pub author: Author,
     /// The text.
     pub content: String,
 }
 
-/// Who says a message.
+/// The role of the author of a message.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 #[non_exhaustive]
@@ -39,7 +39,7 @@ pub enum Author {
 }
 
 impl Author {
-    /// The name, as it is written in JSON.
+    /// Returns the name in JSON.
     pub fn name(self) -> &'static str {
         match self {
             Self::System => "system",
@@ -50,19 +50,19 @@ impl Author {
 }
 
 impl Prompt {
-    /// An instruction, and the material that it is about.
+    /// Creates a prompt from an instruction and its material.
     pub fn new(instruction: impl Into<String>, material: impl Into<String>) -> Self {
         Self::default().with(Author::System, instruction).with(Author::User, material)
     }
 
-    /// The prompt with one more message.
+    /// Adds a message to the prompt.
     #[must_use]
     pub fn with(mut self, author: Author, content: impl Into<String>) -> Self {
         self.messages.push(Message { author, content: content.into() });
         self
     }
 
-    /// All messages as one text.
+    /// Returns all messages as one text.
     pub fn text(&self) -> String {
         self.messages.iter().map(|message| message.content.as_str()).collect::<Vec<_>>().join("\n\n")
     }

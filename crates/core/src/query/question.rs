@@ -6,7 +6,7 @@ use crate::document::Span;
 use crate::keyword::query_terms;
 use crate::text::{Word, fold, is_stopword, stem, words};
 
-/// What kind of thing an answer must contain, as far as the question's own words tell.
+/// The kind of thing that an answer must contain, as the question's words tell.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Expectation {
@@ -23,24 +23,24 @@ pub enum Expectation {
 pub struct Term {
     /// The term.
     pub term: String,
-    /// How much it tells.
+    /// The weight.
     pub weight: f32,
-    /// For a figure behind a telling word, that word's term: the 7 of `Berth 7` is no other 7.
+    /// For a figure after a content word, the term of that word: the 7 of `Berth 7` is no other 7.
     pub behind: Option<String>,
-    /// Whether it names what the question is about (`the tug Little Auk`), rather than what it asks of it (`the power`).
+    /// Whether it belongs to the subject of the question (`the tug Little Auk`) and not to the rest (`the power`).
     pub subject: bool,
 }
 
-/// A question taken apart for matching.
+/// An analysed question.
 #[derive(Clone, Debug)]
 pub struct Question {
-    /// Its telling terms, each once, in order.
+    /// The content terms, each once, in order.
     pub terms: Vec<Term>,
-    /// What an answer must contain.
+    /// The kind of answer.
     pub expects: Expectation,
 }
 
-/// The terms of a text, alone and each behind the one before, to look a question's terms up in.
+/// The terms of a text, alone and in pairs, for looking up a question's terms.
 #[derive(Clone, Debug, Default)]
 pub struct TermSet {
     terms: HashSet<String>,
@@ -48,7 +48,7 @@ pub struct TermSet {
 }
 
 impl TermSet {
-    /// The terms of a text.
+    /// Collects the terms of a text.
     pub fn new(text: &str) -> Self {
         let mut set = Self::default();
         let mut before: Option<String> = None;
@@ -61,7 +61,7 @@ impl TermSet {
         set
     }
 
-    /// Returns `true` if a question's term is in the text.
+    /// Returns `true` if the text has a question's term.
     pub fn has(&self, term: &Term) -> bool {
         match &term.behind {
             Some(before) => self.pairs.contains(&(before.clone(), term.term.clone())),
@@ -70,21 +70,21 @@ impl TermSet {
     }
 }
 
-/// Words that ask.
+/// Question words.
 const ASKING: &[&str] = &["how", "what", "when", "where", "which", "who", "whom", "whose", "why"];
-/// Words that begin a question without an asking word.
+/// Words that begin a question without a question word.
 const OPENING: &[&str] = &[
     "are", "can", "could", "did", "do", "does", "had", "has", "have", "is", "may", "must", "should", "was", "were",
     "will",
 ];
-/// Prepositions that may stand before an asking word.
+/// Prepositions that may precede a question word.
 const LEADING: &[&str] = &["after", "at", "before", "by", "for", "from", "in", "of", "on", "to", "until", "with"];
-/// What may follow `how` and only says what kind of measure is wanted.
+/// Words after `how` that only name the kind of measure.
 const TIMES: &[&str] = &["early", "late", "long", "often", "soon"];
 const MEASURES: &[&str] =
     &["big", "close", "deep", "far", "fast", "heavy", "high", "large", "many", "much", "old", "small", "tall", "wide"];
 
-/// The verb that asks for a price.
+/// The verb of questions about a price.
 const PRICE: &str = "cost";
 /// Nouns that name a measure.
 const MEASURE_NOUNS: &[&str] = &[
@@ -113,13 +113,13 @@ const MEASURE_NOUNS: &[&str] = &[
     "weight",
     "width",
 ];
-/// How much more a name or a figure tells than another word that is as rare.
+/// The factor for the weight of names and figures.
 const NAME_WEIGHT: f32 = 1.8;
 
-/// Takes a question apart where it asks more than one thing: `When was it shut, and who shut it?` asks two.
+/// Splits a question that asks several things: `When was it shut, and who shut it?` asks two.
 ///
-/// A part must begin as a question does, and have at least two telling words of its own, since what points back
-/// (`and how long has it got?`) cannot be understood alone. A question that asks one thing is its own only part.
+/// A part must begin like a question and have at least two content words of its own, because a part that refers back (`and how
+/// long has it got?`) cannot be understood alone. A question that asks one thing is its only part.
 pub fn question_parts(question: &str) -> Vec<&str> {
     let tokens: Vec<_> = words(question).map(|word| (word.span, fold(word.text))).collect();
     let mut cuts = vec![0];
@@ -143,7 +143,7 @@ pub fn question_parts(question: &str) -> Vec<&str> {
     if parts.len() > 1 && parts.iter().all(|part| tells(part)) { parts } else { vec![question.trim()] }
 }
 
-/// A part without the comma and the `and` that joined it to the next.
+/// Returns a part without the comma and the `and` before the next part.
 fn tidy(part: &str) -> &str {
     let bare = part.trim().trim_end_matches([',', ';']);
     bare.strip_suffix(" and").unwrap_or(bare).trim_end_matches([',', ';', ' '])
@@ -154,7 +154,8 @@ fn is_measure(folded: &str) -> bool {
 }
 
 impl Question {
-    /// Takes a question apart. `weight` says how much a term tells; see [`Statistics::weight`](crate::keyword::Statistics::weight).
+    /// Analyses a question. `weight` returns the weight of a term; see
+    /// [`Statistics::weight`](crate::keyword::Statistics::weight).
     pub fn new(question: &str, weight: impl Fn(&str) -> f32) -> Self {
         let folded: Vec<String> = words(question).map(|word| fold(word.text)).collect();
         let after = |first: &'static [&'static str]| {
@@ -165,7 +166,7 @@ impl Question {
             || after(&["what", "which"])
                 .any(|word| matches!(word, "time" | "date" | "day" | "year" | "month" | "hour"))
             || after(&["how"]).any(|word| TIMES.contains(&word));
-        // `What does it cost` asks as `how much` does.
+        // `What does it cost` asks for the same as `how much`.
         let asks_price = after(&["what"]).any(|word| matches!(word, "do" | "does" | "did"))
             && folded.iter().any(|word| word == PRICE);
         let asks_measure = asks_price || after(&["how"]).any(|word| MEASURES.contains(&word));
@@ -176,7 +177,7 @@ impl Question {
             Some("what" | "which") if names_measure => Expectation::Quantity,
             _ => Expectation::Anything,
         };
-        // `How far` and `how many metres long` ask for a measure; an answer need not have the word.
+        // `How far` and `how many metres long` ask for a measure; the answer need not contain the word.
         let asked: Vec<String> = match expects {
             Expectation::Anything => Vec::new(),
             _ => folded
@@ -192,19 +193,19 @@ impl Question {
         Self { terms, expects }
     }
 
-    /// How much its terms tell together.
+    /// Returns the sum of the weights of its terms.
     pub fn total_weight(&self) -> f32 {
         self.terms.iter().map(|term| term.weight).sum()
     }
 
-    /// Where its terms stand in a text, in bytes of it.
+    /// Returns the places of its terms in a text, in bytes.
     pub fn matches(&self, text: &str) -> Vec<Span> {
         words(text).filter(|word| self.terms.iter().any(|term| term.term == word.term)).map(|word| word.span).collect()
     }
 }
 
-/// A term with its weight. Names, that is words with a capital inside the question, and figures tell more; they are the
-/// question's subject, with the telling words right before them.
+/// Returns a term with its weight. Names (capitalised words inside the question) and figures weigh more. They are the subject
+/// of the question, with the content words directly before them.
 fn weighed(question: &str, term: String, weight: impl Fn(&str) -> f32) -> Term {
     let all: Vec<Word<'_>> = words(question).collect();
     let tells = |word: &Word<'_>| !is_stopword(&fold(word.text));
@@ -224,7 +225,7 @@ fn weighed(question: &str, term: String, weight: impl Fn(&str) -> f32) -> Term {
 }
 
 impl Expectation {
-    /// Returns `true` if a text has what is expected: a numeral, or a number word.
+    /// Returns `true` if a text has the expected kind of answer: a numeral or a number word.
     pub fn is_met(self, text: &str) -> bool {
         const NUMBERS: &[&str] = &[
             "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven", "twelve", "fourteen",

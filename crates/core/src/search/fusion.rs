@@ -10,24 +10,24 @@ use super::LegScore;
 pub struct Ranking<K> {
     /// The leg's name, such as `keyword`.
     pub name: String,
-    /// How much it counts beside the others; 0 leaves it out of the fused score.
+    /// The weight of the leg; 0 leaves it out of the fused score.
     pub weight: f32,
-    /// What it found, best first, with its scores.
+    /// The hits, best first, with their scores.
     pub hits: Vec<(K, f32)>,
 }
 
 /// An item of the fused ranking.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Fused<K> {
-    /// What was found.
+    /// The key of the item.
     pub key: K,
-    /// Its fused score, between 0 and 1.
+    /// The fused score, between 0 and 1.
     pub score: f32,
-    /// Its rank and score in each leg that found it, in the order of the legs.
+    /// The rank and score in each leg that found it, in the order of the legs.
     pub legs: Vec<(String, LegScore)>,
 }
 
-/// Joins rankings by a weighted mean of their scores, each leg's divided by its best one.
+/// Fuses rankings by a weighted mean of their scores, each leg's divided by its best one.
 ///
 /// The method is the weighted sum of normalised scores of Fox and Shaw (1994). An item that a leg did not find scores 0 there. A leg
 /// that found nothing does not count. Among equal scores, the item with the better rank in any leg comes first, then the lower key.

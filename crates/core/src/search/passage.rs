@@ -19,7 +19,7 @@ pub struct Passage {
     pub score: f32,
     /// The id of the chunk.
     pub chunk: ChunkId,
-    /// Where the chunk stands.
+    /// The location of the chunk.
     #[serde(flatten)]
     pub location: Location,
     /// The text of the chunk, exactly as it is in the document.
@@ -43,7 +43,7 @@ pub struct Passage {
 pub struct Duplicate {
     /// The id of the chunk.
     pub chunk: ChunkId,
-    /// Where the chunk stands.
+    /// The location of the chunk.
     #[serde(flatten)]
     pub location: Location,
     /// For each sentence of the passage, the sentence of this chunk that says the same; `None` if it has none.
@@ -61,7 +61,7 @@ pub struct Counterpart {
 }
 
 impl Duplicate {
-    /// What the chunk of `other` says of `passage`.
+    /// Compares a chunk with a passage.
     pub fn new(passage: &Passage, other: Passage) -> Self {
         let positions = passage.statements().places_in(&other.statements());
         let counterpart = |position: usize| {
@@ -85,7 +85,7 @@ pub struct LegScore {
 }
 
 impl Passage {
-    /// A passage without rank and score.
+    /// Creates a passage without rank and score.
     pub fn new(chunk: ChunkId, location: Location, text: impl Into<String>) -> Self {
         Self {
             rank: 0,
@@ -100,7 +100,7 @@ impl Passage {
         }
     }
 
-    /// A chunk of a document as a passage, without rank and score.
+    /// Creates a passage from a chunk of a document, without rank and score.
     pub fn from_chunk(chunk: Chunk, document: &Document) -> Self {
         let mut location = Location::new(&document.name, chunk.span);
         location.title.clone_from(&document.title);
@@ -110,40 +110,40 @@ impl Passage {
         Self { context: chunk.context, sentences: chunk.sentences, ..Self::new(chunk.id, location, chunk.text) }
     }
 
-    /// Its text below the headings that it begins with; all of it when there is nothing else.
+    /// Returns the text after the headings that it begins with; the whole text if there is nothing else.
     pub fn body(&self) -> &str {
         let first = self.sentences.iter().find(|sentence| sentence.kind != BlockKind::Heading);
         let start = first.map_or(0, |sentence| sentence.span.start.saturating_sub(self.location.span.start));
         self.text.get(start..).unwrap_or(&self.text)
     }
 
-    /// What it says, to be compared with other passages and chunks.
+    /// Returns the statements for comparison with other passages and chunks.
     pub fn statements(&self) -> Statements {
-        // A quotable part that is no whole sentence stands at an end of the passage and is all of it.
+        // A quotable part that is no whole sentence is at an end of the passage and is the whole part.
         let covered: usize = self.sentences.iter().map(|sentence| sentence.span.len()).sum();
         let written = self.text.len() - self.text.matches(char::is_whitespace).count();
         Statements::new(&self.text, self.location.span, &self.sentences, &self.location.section, covered >= written)
     }
 
-    /// The latest date of the documents that a sentence of it stands in.
+    /// Returns the latest date of the documents that have one of its sentences.
     pub fn date_of(&self, sentence: usize) -> Option<&str> {
         let others = self.also.iter().filter(|other| other.sentences.get(sentence).is_some_and(Option::is_some));
         others.map(|other| &other.location.date).chain([&self.location.date]).filter_map(Option::as_deref).max()
     }
 
-    /// The headings above it, and those that stand in it.
+    /// Returns the headings above it and those in it.
     pub fn headings(&self) -> Vec<String> {
         let inside = self.sentences.iter().filter(|sentence| sentence.kind == BlockKind::Heading);
         let inside = inside.map(|sentence| self.slice(sentence.span).split_whitespace().collect::<Vec<_>>().join(" "));
         self.location.section.iter().cloned().chain(inside).collect()
     }
 
-    /// The location of the passage, with [all its headings](Self::headings) as its section.
+    /// Returns the location of the passage, with [all its headings](Self::headings) as its section.
     pub fn location_with_headings(&self) -> Location {
         Location { section: self.headings(), ..self.location.clone() }
     }
 
-    /// The text at a span of the document; empty when the span is not inside this passage.
+    /// Returns the text at a span of the document; empty if the span is not inside this passage.
     pub fn slice(&self, span: Span) -> &str {
         if !self.location.span.contains(span) {
             return "";

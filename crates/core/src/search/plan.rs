@@ -6,7 +6,7 @@ use serde::{Deserialize, Serialize};
 
 use super::Fused;
 
-/// How a search is done. A configuration holds a default, and a request may override it.
+/// The plan of a search. A configuration has a default, and a request may override it.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(default)]
 #[non_exhaustive]
@@ -26,7 +26,7 @@ pub struct Plan {
 pub struct LegPlan {
     /// The name of the leg, such as `keyword`.
     pub leg: String,
-    /// How much the leg counts in the fusion; 0 lists its candidates without counting them.
+    /// The weight of the leg in the fusion; 0 lists its candidates without counting them.
     pub weight: f32,
     /// The number of candidates that the leg returns. A search returns at least as many as it was asked for.
     pub depth: usize,
@@ -34,7 +34,7 @@ pub struct LegPlan {
     pub scores: ScoreRange,
 }
 
-/// A range of scores. The default holds every score.
+/// A range of scores. The default is every score.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct ScoreRange {
     /// The lower bound.
@@ -44,15 +44,15 @@ pub struct ScoreRange {
 }
 
 impl Plan {
-    /// The number of candidates of a leg, unless the plan says otherwise.
+    /// The default number of candidates of a leg.
     pub const DEFAULT_DEPTH: usize = 50;
 
-    /// The leg of a name.
+    /// Returns the leg with a name.
     pub fn leg_mut(&mut self, name: &str) -> Option<&mut LegPlan> {
         self.legs.iter_mut().find(|leg| leg.leg == name)
     }
 
-    /// Returns `true` if the plan's ranges hold the scores of an item.
+    /// Returns `true` if the plan's ranges include the scores of an item.
     pub fn admits<K>(&self, item: &Fused<K>) -> bool {
         let leg_admits = |leg: &LegPlan| {
             let own = item.legs.iter().find(|(name, _)| *name == leg.leg).map(|(_, own)| own.score);
@@ -71,7 +71,7 @@ impl Default for Plan {
 }
 
 impl LegPlan {
-    /// A leg with a weight, the default depth and no bounds on its scores.
+    /// Creates a leg with a weight, the default depth and no bounds on its scores.
     pub fn new(leg: impl Into<String>, weight: f32) -> Self {
         Self { leg: leg.into(), weight, depth: Plan::DEFAULT_DEPTH, scores: ScoreRange::FULL }
     }
@@ -84,25 +84,25 @@ impl Default for LegPlan {
 }
 
 impl ScoreRange {
-    /// The range that holds every score.
+    /// Returns the range of every score.
     pub const FULL: Self = Self { from: Bound::Unbounded, to: Bound::Unbounded };
 
-    /// The range with the bounds of `range`, such as `0.4..`.
+    /// Creates the range with the bounds of `range`, such as `0.4..`.
     pub fn new(range: &impl RangeBounds<f32>) -> Self {
         Self { from: range.start_bound().cloned(), to: range.end_bound().cloned() }
     }
 
-    /// Returns `true` if the range holds every score.
+    /// Returns `true` if the range includes every score.
     pub fn is_full(&self) -> bool {
         *self == Self::FULL
     }
 
-    /// Returns `true` if the range holds `score`.
+    /// Returns `true` if the range includes `score`.
     pub fn contains(&self, score: f32) -> bool {
         (self.from, self.to).contains(&score)
     }
 
-    /// The scores that both ranges hold.
+    /// Returns the range of the scores that both ranges include.
     #[must_use]
     pub fn intersection(self, other: Self) -> Self {
         let tighter = |a: Bound<f32>, b: Bound<f32>, a_wins: fn(f32, f32) -> bool| match (a, b) {

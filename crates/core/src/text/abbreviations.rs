@@ -1,21 +1,21 @@
-//! Shortened words whose full stop may not end a sentence.
+//! Abbreviations, whose full stop may not end a sentence.
 
-/// How a shortened word behaves.
+/// The behaviour of an abbreviation.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum Kind {
-    /// Stands before a name: `Capt.`
+    /// Precedes a name: `Capt.`
     Title,
-    /// Stands inside a sentence: `e.g.`
+    /// Occurs inside a sentence: `e.g.`
     Inner,
-    /// Stands before a number or a letter: `Art.`
+    /// Precedes a number or a letter: `Art.`
     Reference,
-    /// Stands behind the name of a firm, and before another such word: `Co. Ltd.`
+    /// Follows the name of a firm, and precedes another such word: `Co. Ltd.`
     Company,
-    /// A measure behind a number: goes on before another.
+    /// A unit after a number: the sentence continues before another number.
     Measure,
-    /// A month or a day, with a capital: goes on before a number.
+    /// A month or a day, with a capital: the sentence continues before a number.
     Calendar,
-    /// Ends a sentence where one begins behind it: `etc.`
+    /// Ends a sentence if another begins after it: `etc.`
     Closing,
 }
 
@@ -156,14 +156,14 @@ const WORDS: &[(&str, Kind)] = &[
     ("ул", Kind::Title),
 ];
 
-/// How a word behaves when a full stop is behind it.
+/// Returns the behaviour of a word with a full stop.
 pub(super) fn kind_of(word: &str) -> Option<Kind> {
-    // Longer words are never shortened; most words are longer.
+    // Longer words are never abbreviations; most words are longer.
     if word.is_empty() || word.len() > 12 {
         return None;
     }
     match word {
-        // The fort, not the foot; the gentleman, not the metre; a case at law; about so many.
+        // `Ft.` as in fort, `M.` as in monsieur, `v.` as in a case, `ca.` as in circa.
         "Ft" | "M" | "Sr" | "D" | "г" => return Some(Kind::Title),
         "v" | "c" => return Some(Kind::Inner),
         "S" | "s" | "с" => return Some(Kind::Reference),
@@ -174,7 +174,7 @@ pub(super) fn kind_of(word: &str) -> Option<Kind> {
     WORDS.binary_search_by(|(known, _)| (*known).cmp(&folded)).ok().map(|at| WORDS[at].1)
 }
 
-/// Returns `true` if a word is a month before which languages that write so put the day as an ordinal with a full stop.
+/// Returns `true` if a word is a month in a language that writes the day before it as an ordinal with a full stop.
 pub(super) fn is_ordinal_month(word: &str) -> bool {
     const MONTHS: &[&str] = &[
         "Januar",

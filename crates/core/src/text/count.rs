@@ -1,28 +1,28 @@
-//! Counting words without taking them apart: chunk limits are checked by it many times over.
+//! Counts words without splitting the text, because chunk limits need many counts.
 //!
-//! Between two blanks of ASCII stands plainly one word, or none, unless it has letters on both sides of a sign, or a byte
-//! beyond ASCII. So runs of letters and figures are counted, 64 bytes at a time, with a few operations on whole registers;
-//! only what is not plain goes to the rules of Unicode Annex 29.
+//! The text between two ASCII blanks is one word or none, unless it has letters on both sides of a sign, or a byte beyond
+//! ASCII. So runs of letters and figures are counted 64 bytes at a time, with a few operations on whole registers. Only the
+//! rest needs the rules of Unicode Annex 29.
 
 use unicode_segmentation::UnicodeSegmentation;
 
-/// How many bytes are looked at together.
+/// The number of bytes in a block.
 const BLOCK: usize = 64;
 
-/// How many words a text has, by Unicode Annex 29. Costs about a cycle a byte where words are plain.
+/// Returns the number of words in a text, by Unicode Annex 29. Costs about a cycle a byte for plain words.
 pub fn count_words(text: &str) -> usize {
     let bytes = text.as_bytes();
     let mut count = 0isize;
-    // Whether the byte before the block is a letter, and whether it ends signs behind a letter.
+    // Whether the byte before the block is a letter, and whether it ends signs after a letter.
     let (mut letter_before, mut signs_before) = (0, 0);
-    // What stands before this has been counted closely.
+    // Text before this place was counted by the rules.
     let mut settled = 0;
     for (index, part) in bytes.chunks(BLOCK).enumerate() {
         let start = index * BLOCK;
         let block = Masks::of(part);
         let starts = block.letters & !((block.letters << 1) | letter_before);
         count += starts.count_ones() as isize;
-        // Signs that begin behind a letter, and the place behind them: a letter there is not plain.
+        // Signs that begin after a letter, and the place after them; a letter there is not plain.
         let first_signs = block.signs & ((block.letters << 1) | letter_before | signs_before);
         let (sum, beyond) = block.signs.overflowing_add(first_signs);
         let mut close = (sum & !block.signs & block.letters) | (signs_before & block.letters) | block.others;
@@ -47,7 +47,7 @@ fn is_blank(byte: u8) -> bool {
     byte <= b' '
 }
 
-/// How many runs of letters and figures there are.
+/// Returns the number of runs of letters and figures.
 fn runs(bytes: &[u8]) -> usize {
     let mut inside = false;
     let begins = |byte: &&u8| {
@@ -57,7 +57,7 @@ fn runs(bytes: &[u8]) -> usize {
     bytes.iter().filter(begins).count()
 }
 
-/// A bit for each byte of a block: letters and figures, other signs of ASCII, bytes beyond ASCII. The rest are blanks.
+/// Returns a bit for each byte of a block: letters and figures, other ASCII signs, bytes beyond ASCII. The rest are blanks.
 struct Masks {
     letters: u64,
     signs: u64,
@@ -79,12 +79,12 @@ impl Masks {
     }
 }
 
-/// The same for eight bytes at once, each class as eight bits.
+/// Does the same for eight bytes at once, with each class as eight bits.
 fn eight_bytes(word: u64) -> (u64, u64, u64) {
     const HIGH: u64 = 0x8080_8080_8080_8080;
     const ONES: u64 = 0x0101_0101_0101_0101;
     let low = word & !HIGH;
-    // The high bit of each byte that is at least so much. No byte borrows from the next.
+    // Sets the high bit of each byte that is at least this much. No byte borrows from the next.
     let least = |bytes: u64, byte: u8| ((bytes | HIGH) - ONES * u64::from(byte)) & HIGH;
     let within = |bytes: u64, first: u8, last: u8| least(bytes, first) & !least(bytes, last + 1);
     let others = word & HIGH;
@@ -93,7 +93,7 @@ fn eight_bytes(word: u64) -> (u64, u64, u64) {
     (gathered(letters), gathered(signs), gathered(others))
 }
 
-/// The high bits of eight bytes, side by side.
+/// Returns the high bits of eight bytes, next to each other.
 fn gathered(high: u64) -> u64 {
     (high >> 7).wrapping_mul(0x0102_0408_1020_4080) >> 56
 }
@@ -116,7 +116,7 @@ mod tests {
     }
 
     proptest! {
-        /// The same as the rules say, wherever blocks of 64 bytes end.
+        /// Counts like the rules, wherever blocks of 64 bytes end.
         #[test]
         fn as_the_rules_say(text in "([a-z]{1,9}|[A-Z0-9]{1,3}|['.,_@ -]{1,3}|\\n|\\t|\\x7f|é|港口|\\u{301}|👩\\u{200d}🔧| ){0,90}") {
             prop_assert_eq!(count_words(&text), text.unicode_words().count(), "{:?}", text);

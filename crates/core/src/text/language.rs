@@ -4,7 +4,7 @@ use rust_stemmers::{Algorithm, Stemmer};
 
 use super::stopwords;
 
-/// A language whose words can be brought to stems, by the algorithm of Snowball (M. Porter and others, 2001) for it.
+/// A language whose words can be stemmed, by its Snowball algorithm (M. Porter and others, 2001).
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 #[allow(missing_docs)]
 pub enum Language {
@@ -28,11 +28,11 @@ pub enum Language {
     Turkish,
 }
 
-/// A word is stemmed up to this length in bytes; what is longer is no word.
+/// The longest word that is stemmed, in bytes.
 const LONGEST: usize = 64;
 
 impl Language {
-    /// All of them, as they are numbered in index segments.
+    /// All languages, in the order of their numbers in index segments.
     pub const ALL: [Self; 18] = [
         Self::English,
         Self::Arabic,
@@ -54,7 +54,7 @@ impl Language {
         Self::Turkish,
     ];
 
-    /// The language of a tag such as `en`, `de-CH` or `eng`; `None` for an unknown one.
+    /// Returns the language of a tag such as `en`, `de-CH` or `eng`; `None` if it is unknown.
     pub fn from_tag(tag: &str) -> Option<Self> {
         let first = tag.split(['-', '_']).next().unwrap_or_default().to_ascii_lowercase();
         Some(match first.as_str() {
@@ -103,7 +103,7 @@ impl Language {
         }
     }
 
-    /// The stem of a folded word. A word with anything but letters stays whole, and so does one of another script.
+    /// Returns the stem of a folded word. A word with other signs than letters, or of another script, stays whole.
     pub fn stem(self, folded: &str) -> String {
         let script = |c: char| match self {
             Self::Russian => ('\u{400}'..'\u{530}').contains(&c),
@@ -123,7 +123,7 @@ impl Language {
         if stem.is_empty() { folded.to_owned() } else { stem }
     }
 
-    /// Returns `true` if a folded word carries grammar rather than meaning.
+    /// Returns `true` if a folded word is a function word.
     pub fn is_stopword(self, folded: &str) -> bool {
         match self {
             Self::English => stopwords::is_stopword(folded),

@@ -1,6 +1,6 @@
 //! Markers of list items.
 
-/// The marker that a line begins with, if it is an item of a list: a bullet, `(2)`, `b)`, `3.`, `iv.`
+/// Returns the marker at the start of a line, if the line is a list item: a bullet, `(2)`, `b)`, `3.`, `iv.`
 pub fn list_marker(line: &str) -> Option<&str> {
     let line = line.trim_start();
     let marker = line.split_whitespace().next()?;

@@ -1,17 +1,17 @@
-//! Where sentences end.
+//! Finds the ends of sentences.
 //!
-//! A rule-based splitter for several scripts. A mark ends a sentence when what follows can begin one and what stands before
-//! is no shortened word, initial, number of an item or ordinal. Nothing is parted inside a quotation that is closed again
-//! soon. One pass over the text, and a look at the words around each mark.
+//! A rule-based splitter for several scripts. A mark ends a sentence if the following text can begin one, and if no
+//! abbreviation, initial, item number or ordinal precedes it. A quotation that closes soon is not split. Costs one pass over
+//! the text, and a look at the words around each mark.
 
 use super::abbreviations::{Kind, is_ordinal_month, kind_of};
 use super::stopwords::is_stopword;
 use crate::document::Span;
 
-/// A quotation longer than this, in bytes, is parted into its sentences.
+/// Longer quotations, in bytes, are split into their sentences.
 const MAX_QUOTATION: usize = 400;
 
-/// The sentences of a piece of running text, in order, without the white space between them.
+/// Returns the sentences of a running text in order, without the white space between them.
 pub fn sentences(text: &str) -> Vec<Span> {
     let mut found = Vec::new();
     let mut start = 0;
@@ -44,11 +44,11 @@ fn push(text: &str, start: usize, end: usize, found: &mut Vec<Span>) {
 struct Mark {
     at: usize,
     sign: char,
-    /// Whether no white space is needed behind it.
+    /// Whether it needs no white space after it.
     unspaced: bool,
 }
 
-/// The next mark from a place on. On the way it notes what quotations open and close.
+/// Returns the next mark from a place on, and tracks opening and closing quotations on the way.
 fn next_mark(text: &str, from: usize, quotation: &mut Quotation) -> Option<Mark> {
     let bytes = text.as_bytes();
     let mut at = from;
@@ -62,7 +62,7 @@ fn next_mark(text: &str, from: usize, quotation: &mut Quotation) -> Option<Mark>
             let sign = char::from(byte);
             match byte {
                 b'.' | b'!' | b'?' => return Some(Mark { at, sign, unspaced: false }),
-                // Greek asks with it.
+                // The Greek question mark.
                 b';' if text[..at].chars().next_back().is_some_and(is_greek) => {
                     return Some(Mark { at, sign, unspaced: false });
                 }
@@ -93,14 +93,14 @@ fn is_greek(c: char) -> bool {
     matches!(c, '\u{370}'..='\u{3ff}' | '\u{1f00}'..='\u{1fff}')
 }
 
-/// The place behind further marks and what closes: quotation marks, brackets, in French after a blank.
+/// Returns the place after further marks and closing quotation marks and brackets, in French after a blank.
 fn behind_closers(text: &str, from: usize, quotation: &mut Quotation) -> usize {
     let mut end = from;
     while let Some(sign) = text[end..].chars().next() {
         match sign {
             '.' | '!' | '?' | '…' | '！' | '？' | '。' | ')' | ']' | '）' | '’' | '\'' => {}
             '"' if quotation.opened.is_some() => quotation.note(sign, end),
-            // Opened here it would stand behind a blank.
+            // An opening mark would follow a blank.
             '“' if quotation.sign == '„' => quotation.close(),
             '”' | '»' | '」' | '』' => quotation.close(),
             ' ' | '\u{a0}' | '\u{202f}' if quotation.sign == '«' && text[end + sign.len_utf8()..].starts_with('»') => {
@@ -112,7 +112,7 @@ fn behind_closers(text: &str, from: usize, quotation: &mut Quotation) -> usize {
     end
 }
 
-/// The quotation that is open, if any.
+/// The open quotation, if any.
 #[derive(Default)]
 struct Quotation {
     opened: Option<usize>,
@@ -135,7 +135,7 @@ impl Quotation {
         self.opened = None;
     }
 
-    /// Returns `true` if one is open that is closed again soon.
+    /// Returns `true` if a quotation is open and closes soon.
     fn is_open(&self, text: &str, at: usize) -> bool {
         let Some(opened) = self.opened else { return false };
         let closers: &[char] = match self.sign {
@@ -152,14 +152,14 @@ impl Quotation {
     }
 }
 
-/// Returns `true` if a sentence that began at `start` ends with a mark, closers included at `end`.
+/// Returns `true` if a sentence from `start` ends with a mark whose closers end at `end`.
 fn ends(text: &str, start: usize, mark: &Mark, end: usize) -> bool {
     let rest = text[end..].trim_start();
     if rest.is_empty() {
         return true;
     }
     if mark.unspaced {
-        // Quoted speech at the beginning of a sentence is followed by who says it.
+        // Quoted speech at the beginning of a sentence is followed by its speaker.
         let speech = text[start..].trim_start().starts_with(['“', '「', '『']);
         let closed = text[..end].ends_with(['”', '」', '』']);
         return !(speech && closed && !rest.starts_with(['“', '「', '『']));
@@ -167,7 +167,7 @@ fn ends(text: &str, start: usize, mark: &Mark, end: usize) -> bool {
     begins_sentence(rest) && !(mark.sign == '.' && holds_on(&text[start..mark.at], &text[mark.at + 1..end], rest))
 }
 
-/// Returns `true` if what follows a mark can begin a sentence: anything but a lower-case word or joining punctuation.
+/// Returns `true` if the text after a mark can begin a sentence: anything but a lower-case word or joining punctuation.
 fn begins_sentence(rest: &str) -> bool {
     let Some(first) = rest.chars().next() else { return true };
     if matches!(first, ',' | ';' | ':' | '–' | '—' | '-' | ')') {
@@ -176,7 +176,7 @@ fn begins_sentence(rest: &str) -> bool {
     if !first.is_lowercase() {
         return true;
     }
-    // A name such as deLacey or pH, or the mark of a list's item.
+    // A name such as deLacey or pH, or the marker of a list item.
     let word = rest.split_whitespace().next().unwrap_or_default();
     let inner = word.split(|c: char| !c.is_alphanumeric()).next().unwrap_or_default();
     let item = super::list_marker(rest) == Some(word) && word.ends_with(['.', ')']);
@@ -184,7 +184,7 @@ fn begins_sentence(rest: &str) -> bool {
     inner.chars().any(char::is_uppercase) || (item && next.starts_with(char::is_uppercase))
 }
 
-/// Returns `true` if the full stop behind `before` belongs to a shortened word or a number rather than to a sentence.
+/// Returns `true` if the full stop after `before` belongs to an abbreviation or a number and not to a sentence.
 fn holds_on(before: &str, closers: &str, rest: &str) -> bool {
     let word = before
         .rsplit(|c: char| c.is_whitespace() || matches!(c, '(' | '[' | '’' | '\'' | '“'))
@@ -223,7 +223,7 @@ fn holds_on(before: &str, closers: &str, rest: &str) -> bool {
         }
         Some(Kind::Closing) => false,
         None if letters() => {
-            // Initials, the letters of a ship or a state, and what German shortens letter by letter.
+            // Initials, letters of a ship or a state, and German abbreviations of single letters.
             let lower = word.chars().all(|c| c.is_lowercase() || c == '.');
             let chain = following.ends_with('.') && following.chars().count() == 2;
             let single = word.chars().count() == 1;
@@ -233,13 +233,13 @@ fn holds_on(before: &str, closers: &str, rest: &str) -> bool {
     }
 }
 
-/// One capital letter, such as that of an annex.
+/// Returns `true` for one capital letter, such as that of an annex.
 fn is_letter(word: &str) -> bool {
     let bare = word.trim_end_matches(|c: char| !c.is_alphanumeric());
     bare.chars().count() == 1 && bare.chars().all(char::is_uppercase)
 }
 
-/// Returns `true` if a word is one that sentences like to begin with, and names do not.
+/// Returns `true` if a word often begins sentences, and is no part of a name.
 fn is_opening_word(word: &str) -> bool {
     const OTHERS: &[&str] = &[
         "das", "der", "die", "ein", "eine", "el", "elle", "er", "es", "il", "ils", "la", "las", "le", "les", "lo",

@@ -1,8 +1,8 @@
-//! Words that carry grammar rather than meaning, language by language.
+//! Function words by language.
 
 use super::Language;
 
-/// Sorted, so that it can be searched by halves.
+/// Sorted for a binary search.
 const STOPWORDS: &[&str] = &[
     "a",
     "about",
@@ -160,12 +160,12 @@ const STOPWORDS: &[&str] = &[
     "yours",
 ];
 
-/// Returns `true` if a folded word carries grammar rather than meaning, such as `the` or `which`. English only.
+/// Returns `true` if a folded word is an English function word, such as `the` or `which`.
 pub fn is_stopword(folded: &str) -> bool {
     STOPWORDS.binary_search(&folded).is_ok()
 }
 
-/// The function words of a language, parted by blanks; those of English are the list above.
+/// Returns the function words of a language, separated by blanks; those of English are in the list above.
 pub(super) fn of_language(language: Language) -> &'static str {
     match language {
         Language::English => "",

@@ -1,43 +1,43 @@
-//! What of a text is indexed: its words, and what is found as it is written.
+//! The tokens of a text that are indexed: words and identifiers.
 //!
-//! Words are those of Unicode Annex 29. Scripts that are written without blanks have no words that could be known without a
-//! dictionary; each two signs that follow one another stand for them there, and the last sign alone. Identifiers, numbers
-//! with units and references (`B-17`, `8.4m`, `§12(3)`) are there as they are written, beside their words.
+//! Words are those of Unicode Annex 29. Scripts without blanks have no words without a dictionary. Their tokens are pairs of
+//! consecutive signs, and the last sign alone. Identifiers, numbers with units and references (`B-17`, `8.4m`, `§12(3)`) are
+//! tokens as written, beside their words.
 
 use unicode_segmentation::UnicodeSegmentation;
 
-/// What is longer than this in bytes, as it is written, is no identifier.
+/// The longest identifier in bytes, as written.
 const MAX_WRITTEN: usize = 64;
 
-/// What a token is.
+/// The kind of a token.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum TokenKind {
     /// A word.
     Word,
-    /// Two signs of a script without blanks, or the last sign of a run of them.
+    /// Two signs of a script without blanks, or the last sign of a run.
     Signs,
-    /// Something with figures that is found as it is written. It has the position of its first word.
+    /// A run with figures that is indexed as written. It has the position of its first word.
     Written,
 }
 
-/// Something that is indexed.
+/// A token of a text.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Token<'a> {
-    /// As it stands in the text.
+    /// The text of the token.
     pub text: &'a str,
-    /// Which word of the text it is, or begins at, counted from 0.
+    /// The position of its first word in the text, counted from 0.
     pub position: u32,
-    /// What it is.
+    /// The kind.
     pub kind: TokenKind,
 }
 
-/// Calls back with every token of a text, in order; returns how many positions there are. One pass.
+/// Calls `each` with every token of a text in order, and returns the number of positions. Costs one pass.
 pub fn tokens<'a>(text: &'a str, mut each: impl FnMut(Token<'a>)) -> u32 {
     let mut reader = Reader { text, position: 0, section_sign: None, each: &mut each };
     let bytes = text.as_bytes();
     let mut at = 0;
     while let Some(begin) = begin_of_run(text, at) {
-        // Most runs are letters of ASCII: those are looked at by bytes.
+        // Most runs are ASCII letters, which are read by bytes.
         let letters = letters(&bytes[begin..]);
         let behind = begin + letters;
         at = match bytes.get(behind) {
@@ -49,10 +49,10 @@ pub fn tokens<'a>(text: &'a str, mut each: impl FnMut(Token<'a>)) -> u32 {
     reader.position
 }
 
-/// The first place from one on that is not blank.
+/// Returns the first place, from `at` on, that is not blank.
 #[inline]
 fn begin_of_run(text: &str, from: usize) -> Option<usize> {
-    // Mostly there is one blank, and then a letter.
+    // Most often there is one blank, and then a letter.
     if let Some([b' ', next, ..]) = text.as_bytes().get(from..)
         && next.is_ascii_alphanumeric()
     {
@@ -61,13 +61,13 @@ fn begin_of_run(text: &str, from: usize) -> Option<usize> {
     Some(from + text[from..].find(|c: char| !c.is_whitespace())?)
 }
 
-/// How many letters of ASCII stand in front.
+/// Returns the number of ASCII letters at the front.
 #[inline]
 fn letters(bytes: &[u8]) -> usize {
     const EACH: u128 = u128::MAX / 0xff;
     const HIGH: u128 = EACH << 7;
     let mut at = 0;
-    // Sixteen bytes at a time: the sums reach the high bit of each byte that is no less than `a`, and more than `z`.
+    // Sixteen bytes at a time: the sums reach the high bit of each byte that is at least `a`, and more than `z`.
     while let Some(sixteen) = bytes[at..].first_chunk() {
         let sixteen = u128::from_le_bytes(*sixteen);
         let small = (sixteen | EACH << 5) & !HIGH;
@@ -83,7 +83,7 @@ fn letters(bytes: &[u8]) -> usize {
 struct Reader<'a, 'f, F> {
     text: &'a str,
     position: u32,
-    /// Where a section sign stood alone just now.
+    /// The place of a section sign alone before this run.
     section_sign: Option<usize>,
     each: &'f mut F,
 }
@@ -98,7 +98,7 @@ impl<'a, F: FnMut(Token<'a>)> Reader<'a, '_, F> {
         self.position += 1;
     }
 
-    /// A run without white space, which begins with so many letters of ASCII.
+    /// Reads a run without white space, which begins with this number of ASCII letters.
     fn run(&mut self, begin: usize, end: usize, letters: usize) {
         let run = &self.text[begin..end];
         let sign = self.section_sign.take();
@@ -117,16 +117,16 @@ impl<'a, F: FnMut(Token<'a>)> Reader<'a, '_, F> {
         }
     }
 
-    /// The words of a run; how many there are.
+    /// Emits the words of a run, and returns their number.
     fn words(&mut self, run: &'a str) -> u32 {
         let first = self.position;
-        // Where the sign before began, and where it ended.
+        // The start and the end of the sign before.
         let mut before: Option<(usize, usize)> = None;
         for (start, word) in run.unicode_word_indices() {
             let end = start + word.len();
             let unspaced = word.chars().next().is_some_and(is_unspaced);
             if let Some((from, to)) = before.take() {
-                // The sign before stands with this one, or alone where nothing of its script follows.
+                // The sign before forms a pair with this one, or is alone if no sign of its script follows.
                 let to = if unspaced && to == start { end } else { to };
                 self.give(&run[from..to], self.position - 1, TokenKind::Signs);
             }
@@ -147,7 +147,7 @@ impl<'a, F: FnMut(Token<'a>)> Reader<'a, '_, F> {
         self.position - first
     }
 
-    /// A run with figures as it is written, when that is more than a word.
+    /// Emits a run with figures as written, if it is more than a word.
     fn written(&mut self, run: &'a str, first: u32, words: u32, with_sign: Option<&'a str>) {
         let bare = trimmed(run);
         let is_one_word = words == 1 && bare.chars().all(|c| c.is_alphanumeric() || ".,:'’_".contains(c));
@@ -164,26 +164,26 @@ impl<'a, F: FnMut(Token<'a>)> Reader<'a, '_, F> {
     }
 }
 
-/// A byte that may stand behind a word and does not belong to it.
+/// Returns `true` for a byte that may follow a word and does not belong to it.
 fn ends_a_word(byte: u8) -> bool {
     matches!(byte, b'.' | b',' | b';' | b':' | b'!' | b'?' | b')' | b']' | b'"')
 }
 
-/// Signs of scripts that are written without blanks between words.
+/// Returns `true` for signs of scripts without blanks between words.
 fn is_unspaced(c: char) -> bool {
     matches!(c,
         '\u{0e00}'..='\u{0eff}' | '\u{1000}'..='\u{109f}' | '\u{1780}'..='\u{17ff}' | '\u{3041}'..='\u{309f}'
         | '\u{3400}'..='\u{4dbf}' | '\u{4e00}'..='\u{9fff}' | '\u{f900}'..='\u{faff}' | '\u{20000}'..='\u{323af}')
 }
 
-/// Where the unit of a number begins that it is written together with, as in `8.4m`.
+/// Returns the start of the unit after a number, as in `8.4m`.
 fn unit_of(word: &str) -> Option<usize> {
     let at = word.find(|c: char| !(c.is_ascii_digit() || c == '.' || c == ','))?;
     let number = word.as_bytes()[..at].last().is_some_and(u8::is_ascii_digit);
     (number && word[at..].chars().all(char::is_alphabetic)).then_some(at)
 }
 
-/// A run without the punctuation around it. A bracket that has its other half in it belongs to it.
+/// Returns a run without the punctuation around it. A bracket stays if the run has its other half.
 fn trimmed(run: &str) -> &str {
     let mut run = run;
     loop {
@@ -251,7 +251,7 @@ mod tests {
         fn words_are_those_of_the_annex(text in "[a-zB0-9é'. ,()_-]{0,40}") {
             let (found, count) = read(&text);
             let kept: Vec<String> = found.iter().filter(|token| token.2 == TokenKind::Word).map(|token| token.0.clone()).collect();
-            // A number written together with its unit is two.
+            // A number with its unit is two.
             let expected: Vec<String> = words(&text).flat_map(|word| match unit_of(word.text) {
                 Some(at) => vec![word.text[..at].to_owned(), word.text[at..].to_owned()],
                 None => vec![word.text.to_owned()],

@@ -1,4 +1,4 @@
-//! Words by the rules of Unicode, and their terms.
+//! Words by the rules of Unicode, with their terms.
 
 use std::cell::RefCell;
 use std::collections::HashMap;
@@ -12,17 +12,17 @@ use crate::document::Span;
 /// A word of a text.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Word<'a> {
-    /// The word as it is written.
+    /// The word as written.
     pub text: &'a str,
-    /// Where it is, in bytes of the text that was given.
+    /// The place in the given text, in bytes.
     pub span: Span,
-    /// The term it is indexed under: folded and stemmed.
+    /// The term in the index: folded and stemmed.
     pub term: String,
 }
 
-/// The words of a text with their terms, by the word boundaries of Unicode Annex 29.
+/// Returns the words of a text with their terms, by the word boundaries of Unicode Annex 29.
 ///
-/// `8.4` and `don't` are one word; `B-17` is two. Scripts without spaces give a word a character.
+/// `8.4` and `don't` are one word; `B-17` is two. In scripts without spaces each character is a word.
 pub fn words(text: &str) -> impl Iterator<Item = Word<'_>> {
     text.unicode_word_indices().map(|(start, word)| Word {
         text: word,
@@ -31,7 +31,7 @@ pub fn words(text: &str) -> impl Iterator<Item = Word<'_>> {
     })
 }
 
-/// A word without what writing adds to it: case, compatibility forms, the apostrophe of a possessive.
+/// Returns a word in lower case, without compatibility forms and the apostrophe of a possessive.
 pub fn fold(word: &str) -> String {
     let lower: String = if word.is_ascii() {
         word.to_ascii_lowercase()
@@ -44,11 +44,11 @@ pub fn fold(word: &str) -> String {
     }
 }
 
-/// The stem of a folded word, by Porter's second English algorithm (Snowball, 2001). Words with digits stay whole.
+/// Returns the stem of a folded word, by Porter's second English algorithm (Snowball, 2001). Words with digits stay whole.
 ///
-/// Each thread remembers the stems of the words it met: in running text nine words of ten have come before.
+/// Each thread caches the stems of words; in running text nine words of ten occurred before.
 pub fn stem(folded: &str) -> String {
-    /// More words than this are not remembered; it bounds the memory of a thread to a few megabytes.
+    /// The highest number of cached words, which bounds the memory of a thread to a few megabytes.
     const REMEMBERED: usize = 50_000;
     thread_local! {
         static ENGLISH: Stemmer = Stemmer::create(Algorithm::English);

@@ -1,4 +1,4 @@
-//! Whether a passage supports a claim.
+//! Checks whether a passage supports a claim.
 
 use std::collections::HashSet;
 
@@ -6,16 +6,16 @@ use serde::{Deserialize, Serialize};
 
 use crate::text::{fold, is_stopword, words};
 
-/// How well a passage supports a claim that cites it.
+/// The verdict of a claim against the passage that it cites.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 #[non_exhaustive]
 pub enum Verdict {
-    /// The passage says it.
+    /// The passage supports it.
     Supported,
-    /// The passage says part of it.
+    /// The passage supports part of it.
     Partly,
-    /// The passage does not say it.
+    /// The passage does not support it.
     Unsupported,
 }
 
@@ -28,11 +28,11 @@ pub struct Support {
     pub share: f32,
 }
 
-/// Compares a claim with what it cites: `evidence` is the passage's text, with its context where that names columns.
+/// Compares a claim with the cited passage. `evidence` is the text of the passage, with its context if that names columns.
 ///
-/// A claim that stands in the evidence word for word has a share of 1. Else it is the share of the claim's telling words
-/// that the evidence has, and a number that the evidence lacks halves it. Supported from 0.9, partly from 0.5.
-/// This is a check of words, not of meaning: a denial of what the evidence says can pass it.
+/// A claim that occurs in the evidence word for word has a share of 1. Otherwise the share is that of the claim's content words
+/// that the evidence has; a number that the evidence lacks halves it. A share from 0.9 is supported, from 0.5 partly.
+/// This checks words and not meaning: a denial of the evidence can pass.
 pub fn check(claim: &str, evidence: &str) -> Support {
     let claimed: Vec<_> = words(claim).collect();
     let evident: Vec<_> = words(evidence).collect();

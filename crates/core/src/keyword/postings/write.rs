@@ -43,7 +43,7 @@ impl Default for ListWriter {
 
 impl ListWriter {
     /// Adds a row with the frequency of the term and the length of the row, both weighted by field. Rows must ascend.
-    /// `positions` has the number of positions and the difference of each from the one before, in groups of seven bits.
+    /// `positions` writes the number of positions and the difference of each from the one before, in groups of seven bits.
     #[inline]
     pub(in crate::keyword) fn push(
         &mut self,

@@ -4,25 +4,25 @@ use super::{Filter, Is};
 use crate::document::{Metadata, Pages, Value};
 use crate::text::{fold, words};
 
-/// What is known of a document.
+/// The facts of a document that filters use.
 #[derive(Clone, Copy, Debug)]
 pub struct DocumentFacts<'a> {
-    /// Its name.
+    /// The name.
     pub document: &'a str,
-    /// Its title.
+    /// The title.
     pub title: Option<&'a str>,
-    /// Its media type.
+    /// The media type.
     pub media_type: &'a str,
-    /// Its metadata.
+    /// The metadata.
     pub metadata: &'a Metadata,
 }
 
-/// What is known of a chunk.
+/// The facts of a chunk that filters use.
 #[derive(Clone, Copy, Debug)]
 pub struct ChunkFacts<'a> {
-    /// Its document.
+    /// The document.
     pub document: DocumentFacts<'a>,
-    /// The pages it touches.
+    /// The pages that it touches.
     pub pages: Option<Pages>,
     /// The headings above it.
     pub section: &'a [String],
@@ -32,17 +32,17 @@ pub struct ChunkFacts<'a> {
 enum Values<'a> {
     Of(Vec<std::borrow::Cow<'a, Value>>),
     Pages(Pages),
-    /// They differ from chunk to chunk.
+    /// They depend on the chunk.
     ByChunk,
 }
 
 impl Filter {
-    /// Returns `true` if it holds for a chunk.
+    /// Returns `true` if the filter holds for a chunk.
     pub fn holds(&self, chunk: &ChunkFacts<'_>) -> bool {
         self.decide(&|field| values(field, &chunk.document, Some(chunk))).unwrap_or(false)
     }
 
-    /// Returns whether it holds for every chunk of a document or for none; `None` if that depends on the chunk.
+    /// Returns whether the filter holds for every chunk of a document or for none; `None` if that depends on the chunk.
     pub fn holds_for_all(&self, document: &DocumentFacts<'_>) -> Option<bool> {
         self.decide(&|field| values(field, document, None))
     }
@@ -126,7 +126,7 @@ impl Is {
         }
     }
 
-    /// Returns `true` if it holds for one of some pages.
+    /// Returns `true` if the test holds for one of some pages.
     fn holds_for_pages(&self, pages: Pages) -> bool {
         let (first, last) = (f64::from(pages.first), f64::from(pages.last));
         let number = |value: &Value| match value {
@@ -151,8 +151,8 @@ impl Is {
     }
 }
 
-/// How a value stands to another that was written down; `None` if the two cannot be compared. A date is compared by as much of
-/// it as is written, text whatever its case.
+/// Compares a value with a written one; `None` if the two cannot be compared. Dates are compared by the written part, text
+/// without regard to case.
 fn compare(value: &Value, written: &Value) -> Option<std::cmp::Ordering> {
     match (value, written) {
         (Value::Number(a), Value::Number(b)) => a.partial_cmp(b),
@@ -171,7 +171,8 @@ fn compare(value: &Value, written: &Value) -> Option<std::cmp::Ordering> {
     }
 }
 
-/// Returns `true` if text fits a pattern: goes back to the last `*` when it does not, so that it costs at most their product.
+/// Returns `true` if text matches a pattern. A mismatch goes back to the last `*`, so the cost is at most the product of both
+/// lengths.
 fn fits(text: &[char], pattern: &[char]) -> bool {
     let (mut at, mut place) = (0, 0);
     let mut star: Option<(usize, usize)> = None;

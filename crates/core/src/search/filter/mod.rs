@@ -24,8 +24,8 @@
 //! | `has field` | there is a value |
 //! | `and`, `or`, `not`, `( )` | as usual; `not` binds closest, `or` loosest |
 //!
-//! Besides the fields of the metadata there are `document` (its name), `title`, `type` (the media type), `page` and
-//! `section` (the headings above; any of them may be meant).
+//! Every chunk also has the fields `document` (the name), `title`, `type` (the media type), `page` and `section` (any of the
+//! headings above).
 
 mod decide;
 mod parse;
@@ -39,67 +39,67 @@ use crate::error::{Error, Result};
 
 pub use decide::{ChunkFacts, DocumentFacts};
 
-/// What a chunk must be to be returned.
+/// The condition that a returned chunk must meet.
 #[derive(Clone, Debug, PartialEq)]
 pub enum Filter {
-    /// All of these hold.
+    /// All of these filters hold.
     All(Vec<Self>),
-    /// One of these holds.
+    /// At least one of these filters holds.
     Any(Vec<Self>),
-    /// This does not hold.
+    /// This filter does not hold.
     Not(Box<Self>),
-    /// A field is as it should be.
+    /// A test of a field holds.
     Test {
-        /// Its name.
+        /// The name of the field.
         field: String,
-        /// What it should be.
+        /// The test.
         is: Is,
     },
 }
 
-/// What a field should be.
+/// A test of a field.
 #[derive(Clone, Debug, PartialEq)]
 pub enum Is {
-    /// There.
+    /// The field has a value.
     Present,
-    /// The same.
+    /// The value is equal.
     Equal(Value),
-    /// Less.
+    /// The value is less.
     Less(Value),
-    /// More.
+    /// The value is greater.
     More(Value),
-    /// No less than the first and no more than the second, where they are given.
+    /// The value is between the bounds, both included; `None` means no bound.
     Between(Option<Value>, Option<Value>),
-    /// One of these.
+    /// The value is one of these.
     OneOf(Vec<Value>),
-    /// Text that has these words.
+    /// The text contains these words in this order.
     Contains(String),
-    /// Text of this pattern.
+    /// The text matches this pattern.
     Fits(String),
 }
 
-/// The fields that every chunk has, besides its document's metadata.
+/// The fields of every chunk, besides its document's metadata.
 pub const BUILT_IN_FIELDS: [&str; 5] = ["document", "title", "type", "page", "section"];
 
-/// A field that is to be compared with something.
+/// A field without a test; its methods make filters.
 #[derive(Clone, Debug)]
 pub struct Field(String);
 
 impl Filter {
-    /// Parses a filter as it is written on the command line.
+    /// Parses the written form of a filter.
     ///
     /// # Errors
-    /// If it is not a filter. The place is the position of the first wrong character, counted from 1.
+    /// If the text is no filter. The place is the position of the first wrong character, counted from 1.
     pub fn parse(text: &str) -> Result<Self> {
         parse::parse(text)
     }
 
-    /// Begins a filter with a field.
+    /// Starts a filter with a field.
     pub fn field(name: impl Into<String>) -> Field {
         Field(name.into())
     }
 
-    /// Both hold.
+    /// Requires both filters.
     #[must_use]
     pub fn and(self, other: Self) -> Self {
         match self {
@@ -111,7 +111,7 @@ impl Filter {
         }
     }
 
-    /// One of the two holds.
+    /// Requires at least one of the two filters.
     #[must_use]
     pub fn or(self, other: Self) -> Self {
         match self {
@@ -123,7 +123,7 @@ impl Filter {
         }
     }
 
-    /// Its tests, each with the name of its field, as they are written.
+    /// Returns the tests with the names of their fields, as written.
     pub fn tests(&self) -> Vec<(&str, &Is)> {
         match self {
             Self::All(parts) | Self::Any(parts) => parts.iter().flat_map(Self::tests).collect(),
@@ -142,7 +142,7 @@ impl FromStr for Filter {
 }
 
 impl Is {
-    /// The values that it compares a field's with.
+    /// Returns the values that it compares a field with.
     pub fn values(&self) -> Vec<&Value> {
         match self {
             Self::Present | Self::Contains(_) | Self::Fits(_) => Vec::new(),
@@ -166,59 +166,59 @@ impl Field {
         Filter::Test { field: self.0, is }
     }
 
-    /// It has a value.
+    /// Requires a value.
     pub fn is_present(self) -> Filter {
         self.is(Is::Present)
     }
 
-    /// It is this.
+    /// Requires this value.
     pub fn equals(self, value: impl Into<Value>) -> Filter {
         self.is(Is::Equal(value.into()))
     }
 
-    /// It is less than this, or earlier.
+    /// Requires a value that is less, or earlier.
     pub fn less_than(self, value: impl Into<Value>) -> Filter {
         self.is(Is::Less(value.into()))
     }
 
-    /// It is more than this, or later.
+    /// Requires a value that is greater, or later.
     pub fn more_than(self, value: impl Into<Value>) -> Filter {
         self.is(Is::More(value.into()))
     }
 
-    /// It is no less than this, and no earlier.
+    /// Requires a value that is at least this.
     pub fn at_least(self, value: impl Into<Value>) -> Filter {
         self.is(Is::Between(Some(value.into()), None))
     }
 
-    /// It is no more than this, and no later.
+    /// Requires a value that is at most this.
     pub fn at_most(self, value: impl Into<Value>) -> Filter {
         self.is(Is::Between(None, Some(value.into())))
     }
 
-    /// It is between the two, both included.
+    /// Requires a value between the two, both included.
     pub fn between(self, least: impl Into<Value>, most: impl Into<Value>) -> Filter {
         self.is(Is::Between(Some(least.into()), Some(most.into())))
     }
 
-    /// It is one of these.
+    /// Requires one of these values.
     pub fn is_one_of<V: Into<Value>>(self, values: impl IntoIterator<Item = V>) -> Filter {
         self.is(Is::OneOf(values.into_iter().map(Into::into).collect()))
     }
 
-    /// It contains these words in this order.
+    /// Requires these words in this order.
     pub fn contains(self, words: impl Into<String>) -> Filter {
         self.is(Is::Contains(words.into()))
     }
 
-    /// All of it fits a pattern, `*` standing for anything and `?` for one sign.
+    /// Requires that the whole value matches a pattern; `*` stands for any text and `?` for one character.
     pub fn fits(self, pattern: impl Into<String>) -> Filter {
         self.is(Is::Fits(pattern.into()))
     }
 }
 
 impl From<&str> for Value {
-    /// As it would be written in a filter: a number, a date or a flag if it is one, else text.
+    /// Parses a value as a filter does: a number, a date or a flag if it is one, else text.
     fn from(written: &str) -> Self {
         parse::value(written)
     }
@@ -248,7 +248,7 @@ impl From<Date> for Value {
     }
 }
 
-/// As it is written.
+/// Prints the written form.
 impl fmt::Display for Filter {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let joined = |f: &mut fmt::Formatter<'_>, parts: &[Self], word: &str| {
@@ -302,7 +302,7 @@ fn name(field: &str) -> String {
 
 fn written(value: &Value) -> String {
     match value {
-        // Text that would be read as something else without its quotes.
+        // Text needs quotes if it would be read as something else without them.
         Value::Text(text) if !parse::is_bare(text) || parse::value(text) != *value => quoted(text),
         other => other.to_string(),
     }

@@ -1,12 +1,12 @@
-//! The language of filters: tokens, then a parser that goes down from `or` to `and` to single tests.
+//! The filter language: a tokeniser and a recursive-descent parser.
 
 use super::{Filter, Is};
 use crate::document::Value;
 use crate::error::{Error, ErrorKind, Result};
 
-/// A filter is nested no deeper than this.
+/// The highest nesting of a filter.
 const MAX_DEPTH: usize = 64;
-/// Words that are no names of fields without quotes.
+/// Words that are no field names unless they are quoted.
 const KEYWORDS: [&str; 7] = ["and", "or", "not", "in", "has", "contains", "fits"];
 
 #[derive(Clone, Debug, PartialEq)]
@@ -30,13 +30,13 @@ impl Token {
 
 const SIGNS: [&str; 11] = ["..", "!=", "<=", ">=", "=", "<", ">", "(", ")", ",", "!"];
 
-/// An error at a byte of the filter; its place is the character.
+/// Returns an error at a byte of the filter; its place is the character.
 fn wrong(text: &str, at: usize, message: impl Into<String>) -> Error {
     let character = text.get(..at).unwrap_or(text).chars().count() + 1;
     Error::new(ErrorKind::Configuration, message).at(format!("filter, character {character}"))
 }
 
-/// Returns `true` if text can stand without quotes.
+/// Returns `true` if text needs no quotes.
 pub(super) fn is_bare(text: &str) -> bool {
     !text.is_empty()
         && !KEYWORDS.contains(&text)
@@ -46,7 +46,7 @@ pub(super) fn is_bare(text: &str) -> bool {
         && !text.contains(|c: char| c.is_whitespace() || "=<>!(),\"\\".contains(c))
 }
 
-/// What a word without quotes stands for.
+/// Returns the value of a word without quotes.
 pub(super) fn value(bare: &str) -> Value {
     match bare {
         "true" => Value::Flag(true),
@@ -133,7 +133,7 @@ impl Parser<'_> {
         wrong(self.text, at, message)
     }
 
-    /// Goes over a word, if it is next.
+    /// Consumes a word if it is next.
     fn takes(&mut self, word: &str) -> bool {
         let is_next = matches!(self.peek(), Some(Token::Bare(bare)) if bare == word);
         self.at += usize::from(is_next);
