@@ -2,7 +2,7 @@
 
 use logothete::{Error, ErrorKind};
 
-/// What to do about an error with this command; `None` if the message says it all.
+/// Returns the advice for an error with this command; `None` if the message suffices.
 pub fn hint(error: &Error) -> Option<&'static str> {
     let message = error.message();
     match error.kind() {

@@ -17,7 +17,7 @@ use args::{Arguments, Upkeep, Verb};
 /// The version of the JSON on stdout.
 const JSON_VERSION: u32 = 1;
 
-/// What a verb prints, and its exit code.
+/// The output of a verb, and its exit code.
 struct Output {
     text: String,
     json: Value,
@@ -97,7 +97,7 @@ fn print_json(value: Value) -> bool {
     print(&json_text(value))
 }
 
-/// The JSON document of a verb, with its version.
+/// Returns the JSON document of a verb, with its version.
 fn json_text(mut value: Value) -> String {
     let mut document = json!({ "version": JSON_VERSION });
     if let (Some(document), Some(value)) = (document.as_object_mut(), value.as_object_mut()) {
@@ -112,7 +112,7 @@ fn json_text(mut value: Value) -> String {
     text
 }
 
-/// Writes to stdout. A reader that has gone away, such as `head`, is no failure.
+/// Writes to stdout. A closed pipe, such as one to `head`, is no failure.
 fn print(text: &str) -> bool {
     let mut out = std::io::stdout().lock();
     match out.write_all(text.as_bytes()).and_then(|()| out.flush()) {

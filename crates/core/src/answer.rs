@@ -85,21 +85,21 @@ pub struct Answer {
 }
 
 impl Claim {
-    /// A claim with its verdict, the share of it that is supported, and the markers of its sources.
+    /// Creates a claim with its verdict, the share of it that is supported, and the markers of its sources.
     pub fn new(text: impl Into<String>, verdict: Verdict, support: f32, citations: Vec<usize>) -> Self {
         Self { text: text.into(), verdict, support, citations }
     }
 }
 
 impl CitedSource {
-    /// A source with its marker and quotation.
+    /// Creates a source with its marker and quotation.
     pub fn new(marker: usize, location: Location, quotation: impl Into<String>) -> Self {
         Self { marker, location, quotation: quotation.into(), matches: Vec::new(), also: Vec::new() }
     }
 }
 
 impl OtherSource {
-    /// A quotation and its location.
+    /// Creates a quotation and its location.
     pub fn new(location: Location, quotation: impl Into<String>) -> Self {
         Self { location, quotation: quotation.into() }
     }

@@ -1,6 +1,6 @@
 //! 16-bit floating-point numbers.
 
-/// The number that 16 bits of IEEE 754 binary16 stand for.
+/// Returns the number of 16 bits in IEEE 754 binary16.
 pub fn from_half(bits: u16) -> f32 {
     let sign = u32::from(bits >> 15) << 31;
     let exponent = u32::from(bits >> 10) & 31;
@@ -13,7 +13,7 @@ pub fn from_half(bits: u16) -> f32 {
     }
 }
 
-/// The nearest binary16 number; ties to even, and what is too great becomes infinite.
+/// Returns the nearest binary16 number, ties to even; too large numbers become infinite.
 pub fn to_half(value: f32) -> u16 {
     let sign = (value.to_bits() >> 16 & 0x8000) as u16;
     let size = value.abs();

@@ -28,7 +28,7 @@ impl Default for Hashing {
 }
 
 impl Hashing {
-    /// An encoder with vectors of a length between 16 and 65,536. More means fewer features that share a place.
+    /// Creates an encoder with vectors of a length between 16 and 65,536. More means fewer features that share a place.
     ///
     /// # Errors
     /// If the length is out of that range.

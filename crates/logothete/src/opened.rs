@@ -24,7 +24,7 @@ pub(crate) struct Opened {
     pub writers: Arc<tokio::sync::Mutex<()>>,
 }
 
-/// Whether a corpus that was made with another encoder may be opened.
+/// Whether to open a corpus that was made with another encoder.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum OtherEncoder {
     /// No: its vectors mean nothing to this one.
@@ -33,7 +33,7 @@ pub(crate) enum OtherEncoder {
     Expected,
 }
 
-/// The identity of an encoder, as the catalogue keeps it.
+/// Returns the identity of an encoder, as the catalogue keeps it.
 pub(crate) fn identity(encoder: &dyn Encoder) -> EncoderIdentity {
     EncoderIdentity {
         fingerprint: encoder.fingerprint().to_string(),
@@ -97,7 +97,7 @@ impl Opened {
         Ok(())
     }
 
-    /// The configuration.
+    /// Returns the configuration.
     pub(crate) fn config(&self) -> &Config {
         self.pipeline.config()
     }
@@ -118,12 +118,12 @@ impl Opened {
         }
     }
 
-    /// The corpus as it is now.
+    /// Returns the corpus as it is now.
     pub(crate) fn view(&self) -> Result<View> {
         self.storage.view(&|manifest| self.check_encoder(manifest)).map_err(|error| self.storage.at(error))
     }
 
-    /// The indexes as of the newest commit, for the writer.
+    /// Returns the indexes as of the newest commit, for the writer.
     pub(crate) fn snapshot(&self) -> Result<Arc<Snapshot>> {
         self.storage.snapshot_of(&*self.storage.read()?, &|manifest| self.check_encoder(manifest))
     }

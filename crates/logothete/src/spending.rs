@@ -11,7 +11,7 @@ pub(crate) struct Spending {
     max_money: Option<f64>,
     spent: Mutex<(u64, f64)>,
     refused: AtomicBool,
-    /// What the first thing that was refused would have come to, in tokens.
+    /// The tokens of the first request that was refused.
     wanted: AtomicU64,
 }
 
@@ -61,7 +61,7 @@ impl Spending {
         self.refused.load(Ordering::Relaxed)
     }
 
-    /// What to say when something was refused, and how to go on.
+    /// Returns a remark about refused work, and how to continue.
     pub(crate) fn message(&self) -> Option<String> {
         if !self.is_over() {
             return None;

@@ -14,7 +14,7 @@ pub(crate) struct Recorder {
 }
 
 impl Recorder {
-    /// A recorder that does nothing unless it is enabled.
+    /// Creates a recorder that does nothing unless it is enabled.
     pub(crate) fn new(enabled: bool) -> Self {
         Self { started: Instant::now(), trace: enabled.then(Trace::default), open: Vec::new() }
     }
@@ -39,7 +39,7 @@ impl Recorder {
         }
     }
 
-    /// The time in milliseconds since the start.
+    /// Returns the time in milliseconds since the start.
     pub(crate) fn now(&self) -> f64 {
         if self.trace.is_some() { milliseconds(self.started) } else { 0.0 }
     }
@@ -83,7 +83,7 @@ impl Recorder {
     }
 }
 
-/// The milliseconds since a moment.
+/// Returns the milliseconds since a moment.
 pub(crate) fn milliseconds(since: Instant) -> f64 {
     since.elapsed().as_secs_f64() * 1e3
 }

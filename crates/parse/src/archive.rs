@@ -34,7 +34,7 @@ impl<'a> Archive<'a> {
 
     /// Returns `true` if bytes are an archive whose first part says that it is of this media type.
     pub(crate) fn says(bytes: &[u8], media_type: &str) -> bool {
-        // The part `mimetype` comes first and is not packed: its name at byte 30, its content right behind.
+        // The part `mimetype` comes first and is not packed: its name is at byte 30, and its content follows.
         bytes.starts_with(b"PK\x03\x04")
             && bytes.get(30..38) == Some(b"mimetype".as_slice())
             && bytes[38..bytes.len().min(200)].windows(media_type.len()).any(|window| window == media_type.as_bytes())
@@ -77,7 +77,7 @@ impl<'a> Archive<'a> {
     }
 }
 
-/// A path in an archive, as seen from a part of it: `../media/a.png` from `ppt/slides/slide1.xml`.
+/// Returns a path in an archive, as seen from a part of it: `../media/a.png` from `ppt/slides/slide1.xml`.
 pub(crate) fn resolve(from: &str, path: &str) -> String {
     if let Some(absolute) = path.strip_prefix('/') {
         return absolute.to_owned();

@@ -140,7 +140,7 @@ fn seconds(written: &str) -> Option<f64> {
     Some(total)
 }
 
-/// A caption's text without its marks, its entities written out.
+/// Returns a caption's text without its marks, its entities written out.
 fn without_marks(raw: &str) -> String {
     let mut text = String::new();
     let mut inside = false;

@@ -51,7 +51,7 @@ const ENDINGS: &[&str] = &[
     "scala", "sh", "bash", "sql", "r", "jl", "lua", "pl", "hs", "ml", "ex", "clj", "toml", "yaml", "yml", "css",
     "scss", "ini", "cfg", "tex",
 ];
-/// A part of code is closed at the next margin once it has so many lines.
+/// The number of lines from which a part of code ends at the next margin.
 const MIN_LINES: usize = 12;
 
 /// Reads source code.

@@ -2,7 +2,7 @@
 
 use logothete_core::document::BlockKind;
 
-/// The colour of the outline of a kind of block: red, green, blue.
+/// Returns the colour of the outline of a kind of block: red, green, blue.
 pub fn block_colour(kind: BlockKind) -> [u8; 3] {
     match kind {
         BlockKind::Heading => [200, 30, 60],

@@ -6,9 +6,9 @@ use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 
 use crate::plain;
 
-/// The marks that may part fields, the likeliest first.
+/// The delimiters of fields, the likeliest first.
 const DELIMITERS: &[u8] = b",;\t|";
-/// How many rows are looked at to find the dialect.
+/// The number of rows for detecting the dialect.
 const SAMPLE_ROWS: usize = 50;
 
 /// Reads the rows as one table. The delimiter is the one that cuts most rows into the same number of fields; the first row
@@ -70,7 +70,7 @@ fn rows(text: &str, delimiter: u8, most: usize) -> Vec<Vec<String>> {
     records.map(|record| record.iter().map(str::to_owned).collect()).collect()
 }
 
-/// The delimiter under which most rows have the same number of fields, two or more.
+/// Returns the delimiter under which most rows have the same number of fields, two or more.
 fn delimiter(text: &str) -> u8 {
     let agreeing = |delimiter: u8| {
         let rows = rows(text, delimiter, SAMPLE_ROWS);

@@ -2,7 +2,7 @@
 
 use logothete_core::{Error, ErrorKind};
 
-/// How many bytes from the start are looked at.
+/// The number of bytes from the start that are examined.
 const SAMPLE_BYTES: usize = 8192;
 
 /// Signatures of formats that are met often and not read, with the word for each.
@@ -19,7 +19,7 @@ const NOT_READ: &[(&[u8], &str)] = &[
     (b"SQLite format 3\0", "this is an SQLite database"),
 ];
 
-/// The ending of a file's name, lower case, without the dot.
+/// Returns the ending of a file's name, lower case, without the dot.
 pub(crate) fn ending(name: &str) -> String {
     let file = name.rsplit(['/', '\\']).next().unwrap_or(name);
     file.rsplit_once('.').map(|(_, ending)| ending.to_ascii_lowercase()).unwrap_or_default()
@@ -43,7 +43,7 @@ pub(crate) fn not_read(what: &str, ending: &str) -> Error {
     Error::new(ErrorKind::Unsupported, format!("{what}{named}; {read}"))
 }
 
-/// The word for a media type, for messages.
+/// Returns the word for a media type, for messages.
 pub(crate) fn called(media_type: &str) -> &str {
     match media_type {
         "application/pdf" => "a PDF",

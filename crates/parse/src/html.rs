@@ -76,7 +76,7 @@ const LEFT_OUT: &[&str] = &[
     "script", "style", "noscript", "template", "nav", "aside", "form", "button", "select", "input", "svg", "iframe",
     "object", "dialog", "head",
 ];
-/// Elements that surround the content, unless they stand inside it.
+/// Elements around the content, unless they are inside it.
 const SURROUNDING: &[&str] = &["header", "footer"];
 /// Roles of what surrounds the content.
 const LEFT_OUT_ROLES: &[&str] = &["navigation", "banner", "contentinfo", "search", "complementary", "menu"];
@@ -106,7 +106,7 @@ const BLOCKS: &[&str] = &[
     "ul",
 ];
 
-/// A page with more elements open at once than this is refused: building its tree takes time by the square of it.
+/// The highest number of open elements; building the tree takes time by its square.
 const MAX_OPEN: usize = 2_000;
 /// Elements that need no end, and so do not count as open.
 const WITHOUT_END: &[&str] = &[
@@ -135,7 +135,7 @@ pub(crate) fn write(text: &str, budget: &Budget, builder: &mut DocumentBuilder) 
     Ok(())
 }
 
-/// Returns `true` if more elements are open at once than is allowed, by their beginnings and ends as they are written.
+/// Returns `true` if more elements are open at a time than is allowed, by their start and end tags.
 fn is_too_deep(text: &str) -> bool {
     let mut open: Vec<String> = Vec::new();
     for tag in text.split('<').skip(1) {
@@ -147,7 +147,7 @@ fn is_too_deep(text: &str) -> bool {
         if !ends {
             open.push(name);
         } else if let Some(at) = open.iter().rposition(|other| *other == name) {
-            // What was opened inside and not ended stays: browsers open such elements again behind this end.
+            // Unclosed elements inside stay open: browsers open such elements again after this end.
             open.remove(at);
         }
         if open.len() > MAX_OPEN {
@@ -179,7 +179,7 @@ fn metadata(page: &Html, builder: &mut DocumentBuilder) {
     }
 }
 
-/// The element that holds the content.
+/// Returns the element that holds the content.
 fn content(page: &Html) -> ElementRef<'_> {
     for selector in ["main", "[role=main]", "article"] {
         let Ok(parsed) = Selector::parse(selector) else { continue };
@@ -212,7 +212,7 @@ struct Reader<'b> {
     /// The text of the block that is open, and where it points.
     text: String,
     links: Vec<InlineLink>,
-    /// What a block means here.
+    /// The role of a block here.
     kinds: Vec<BlockKind>,
 }
 
@@ -303,7 +303,7 @@ impl Reader<'_> {
         self.builder.linked_block(kind, 0, &text, links);
     }
 
-    /// The open text with single blanks, and its links where they now are.
+    /// Returns the open text with single blanks, and its links where they now are.
     fn take_line(&mut self) -> (String, Vec<InlineLink>) {
         let (raw, mut links) = (std::mem::take(&mut self.text), std::mem::take(&mut self.links));
         // Texts with links are squeezed piece by piece, so that the places of the links are known.
@@ -367,10 +367,10 @@ impl Reader<'_> {
     }
 }
 
-/// The cells of a table, with those that span rows and columns.
+/// Returns the cells of a table, with those that span rows and columns.
 fn grid(rows: &[ElementRef<'_>]) -> Vec<TableRow> {
     let mut grid: Vec<TableRow> = Vec::new();
-    // What cells above still cover: the column, and how many more rows.
+    // The cells above that still cover a place: the column, and the number of further rows.
     let mut hanging: Vec<(usize, usize)> = Vec::new();
     for row in rows {
         let mut cells: Vec<TableCell> = Vec::new();
@@ -411,7 +411,7 @@ fn points_out(target: &str) -> bool {
     !target.is_empty() && !target.starts_with('#') && !target.to_ascii_lowercase().starts_with("javascript:")
 }
 
-/// The text below an element that is nested too deep to be followed.
+/// Returns the text below an element that is nested too deep to be followed.
 fn shallow_text(element: ElementRef<'_>) -> String {
     element.text().collect::<Vec<_>>().join(" ")
 }

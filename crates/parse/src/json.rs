@@ -13,7 +13,7 @@ const TITLES: &[&str] = &["/title", "/name", "/subject", "/heading", "/id"];
 /// Fields inside one another are written out this deep.
 const MAX_DEPTH: usize = 6;
 
-/// Where in a record its text and its metadata are: JSON pointers (RFC 6901), such as `/body/text`.
+/// The places of the text and the metadata of a record: JSON pointers (RFC 6901), such as `/body/text`.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct JsonFields {
     /// The field with the text. `None` looks for a usual name, and writes all fields out if there is none.

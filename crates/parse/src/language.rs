@@ -3,9 +3,9 @@
 use logothete_core::document::{Document, Value};
 use whatlang::{Lang, detect};
 
-/// How much of the text is looked at, in bytes.
+/// The number of bytes of the text that are examined.
 const MAX_BYTES: usize = 6_000;
-/// A text with fewer letters than this tells nothing.
+/// The lowest number of letters for a decision.
 const LEAST: usize = 60;
 
 /// The languages that have a code of two letters, which is what tags of languages use for them (RFC 5646).

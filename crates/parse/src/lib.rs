@@ -70,18 +70,18 @@ pub use registry::Parsers;
 #[cfg(not(feature = "picture"))]
 pub use unavailable::{area_picture, outlined_page, page_picture, png};
 
-/// What the parsers of the library can be told.
+/// The settings of the library's parsers.
 #[derive(Clone, Default)]
 pub struct ParseSettings {
     /// Opens protected PDF files.
     pub password: Option<String>,
-    /// Where the text and the metadata of JSON records are.
+    /// The places of the text and the metadata of JSON records.
     pub json: JsonFields,
     /// Whether comments in the margins of Word documents are read.
     pub comments: bool,
     /// Reads pages that are pictures.
     pub recogniser: Option<Arc<dyn PageRecogniser>>,
-    /// What a warning about pages that are pictures says to do, if there is no recogniser.
+    /// The advice in a warning about pages that are pictures, if there is no recogniser.
     pub picture_advice: Option<&'static str>,
 }
 
@@ -91,7 +91,7 @@ impl std::fmt::Debug for ParseSettings {
     }
 }
 
-/// The parsers of the library; plain text, which fits everything, comes last.
+/// Returns the parsers of the library; plain text, which fits everything, comes last.
 fn built_in(settings: &ParseSettings) -> Vec<Arc<dyn Parser>> {
     vec![
         #[cfg(feature = "pdf")]
@@ -127,7 +127,7 @@ pub fn parse(name: &str, bytes: &[u8]) -> Result<Document> {
     Parsers::default().parse(name, bytes, &Budget::default())
 }
 
-/// A number in Roman digits.
+/// Returns a number in Roman digits.
 #[cfg(any(feature = "office", feature = "pdf"))]
 pub(crate) fn roman(mut number: u32) -> String {
     const PARTS: &[(u32, &str)] = &[

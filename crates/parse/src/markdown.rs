@@ -55,7 +55,7 @@ struct Reader {
     links: Vec<InlineLink>,
     /// Links whose end has not come.
     pointing: Vec<(usize, String)>,
-    /// What a paragraph means here: list items and quotations hold paragraphs.
+    /// The role of a paragraph here: list items and quotations contain paragraphs.
     open: Vec<BlockKind>,
     table: Option<Vec<Vec<String>>>,
     metadata: bool,

@@ -30,7 +30,7 @@ pub(crate) fn decode(bytes: &[u8]) -> Decoded<'_> {
 }
 
 impl Decoded<'_> {
-    /// The text.
+    /// Returns the text.
     pub(crate) fn text(&self) -> &str {
         &self.text
     }
@@ -94,10 +94,10 @@ pub(crate) fn write(text: &str, builder: &mut DocumentBuilder) {
     }
 }
 
-/// Adds what stands between two blank lines.
+/// Adds the text between two blank lines.
 fn paragraph(lines: &[&str], builder: &mut DocumentBuilder) {
     if lines.iter().all(|line| is_heading(line)) {
-        // The first heading of a text is its title; later ones stand below it.
+        // The first heading of a text is its title; later ones are below it.
         let level = if builder.is_empty() { 1 } else { 2 };
         builder.heading(level, &lines.join("\n"));
         return;

@@ -27,7 +27,7 @@ impl Default for Parsers {
 }
 
 impl Parsers {
-    /// All the parsers of the library, under some settings.
+    /// Creates all the parsers of the library, under some settings.
     pub fn new(settings: &crate::ParseSettings) -> Self {
         Self { list: crate::built_in(settings) }
     }

@@ -19,7 +19,7 @@ pub(crate) struct Element {
     pub children: Vec<Node>,
 }
 
-/// What an element holds.
+/// The content of an element.
 #[derive(Clone, Debug)]
 pub(crate) enum Node {
     Element(Element),
@@ -27,17 +27,17 @@ pub(crate) enum Node {
 }
 
 impl Element {
-    /// An attribute by its local name.
+    /// Returns an attribute by its local name.
     pub(crate) fn attribute(&self, name: &str) -> Option<&str> {
         self.attributes.iter().find(|(key, _)| key == name).map(|(_, value)| value.as_str())
     }
 
-    /// All attributes of a local name: several prefixes may share one.
+    /// Returns all attributes of a local name: several prefixes may share one.
     pub(crate) fn attribute_all<'a>(&'a self, name: &'a str) -> impl Iterator<Item = &'a str> {
         self.attributes.iter().filter(move |(key, _)| key == name).map(|(_, value)| value.as_str())
     }
 
-    /// The elements right inside.
+    /// Returns the elements right inside.
     pub(crate) fn elements(&self) -> impl Iterator<Item = &Self> {
         self.children.iter().filter_map(|node| match node {
             Node::Element(element) => Some(element),
@@ -45,22 +45,22 @@ impl Element {
         })
     }
 
-    /// The elements of a name right inside.
+    /// Returns the elements of a name right inside.
     pub(crate) fn all<'a>(&'a self, name: &'a str) -> impl Iterator<Item = &'a Self> {
         self.elements().filter(move |element| element.name == name)
     }
 
-    /// The first element of a name right inside.
+    /// Returns the first element of a name right inside.
     pub(crate) fn child(&self, name: &str) -> Option<&Self> {
         self.elements().find(|element| element.name == name)
     }
 
-    /// The first element at a path of names.
+    /// Returns the first element at a path of names.
     pub(crate) fn at(&self, path: &[&str]) -> Option<&Self> {
         path.iter().try_fold(self, |element, name| element.child(name))
     }
 
-    /// The elements of a name anywhere inside, in order.
+    /// Returns the elements of a name anywhere inside, in order.
     pub(crate) fn descendants<'a>(&'a self, name: &'a str) -> Vec<&'a Self> {
         let mut found = Vec::new();
         self.collect(name, &mut found);
@@ -76,7 +76,7 @@ impl Element {
         }
     }
 
-    /// All text inside.
+    /// Returns all text inside.
     pub(crate) fn text(&self) -> String {
         let mut text = String::new();
         self.push_text(&mut text);
@@ -97,7 +97,7 @@ pub(crate) fn damaged(error: impl std::error::Error + Send + Sync + 'static) -> 
     Error::new(ErrorKind::Unreadable, "its XML is damaged; save it again with its program").because(error)
 }
 
-/// The text of an XML part, by its byte order mark or as UTF-8.
+/// Returns the text of an XML part, by its byte order mark or as UTF-8.
 pub(crate) fn decode(bytes: &[u8]) -> std::borrow::Cow<'_, str> {
     encoding_rs::UTF_8.decode(bytes).0
 }
@@ -172,7 +172,7 @@ pub(crate) enum XmlEvent<'e> {
     End(&'e str),
 }
 
-/// An attribute of an element by its local name.
+/// Returns an attribute of an element by its local name.
 pub(crate) fn attribute(start: &BytesStart<'_>, name: &str) -> Option<String> {
     let mut unchecked = start.attributes();
     let mut attributes = unchecked.with_checks(false).flatten();
@@ -183,7 +183,7 @@ pub(crate) fn attribute(start: &BytesStart<'_>, name: &str) -> Option<String> {
     found.normalized_value(XmlVersion::Explicit1_0).ok().map(std::borrow::Cow::into_owned)
 }
 
-/// The local name of an element.
+/// Returns the local name of an element.
 pub(crate) fn name(start: &BytesStart<'_>) -> String {
     String::from_utf8_lossy(start.local_name().as_ref().as_ref()).into_owned()
 }

@@ -38,7 +38,7 @@ pub enum EmbeddingFault {
     NotJson,
 }
 
-/// What the service was asked.
+/// The requests to the service.
 #[derive(Clone, Debug, PartialEq)]
 pub struct EmbeddingRequest {
     /// The texts.
@@ -60,7 +60,7 @@ pub struct EmbeddingService {
 struct Shared {
     encoder: Hashing,
     asked: Mutex<Vec<EmbeddingRequest>>,
-    /// What goes wrong, by the number of the request, counted from 1.
+    /// The faults by the number of the request, counted from 1.
     faults: Mutex<Vec<(usize, EmbeddingFault)>>,
     /// Requests under way, and the most there ever were.
     under_way: AtomicUsize,
@@ -75,7 +75,7 @@ fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
 }
 
 impl EmbeddingService {
-    /// A service with vectors of a length, on a free port.
+    /// Creates a service with vectors of a length, on a free port.
     ///
     /// # Errors
     /// If there is no free port, or the length is none that the hashing encoder takes.
@@ -83,7 +83,7 @@ impl EmbeddingService {
         Self::start_slow(dimensions, Duration::ZERO)
     }
 
-    /// The same, with each answer taking a while.
+    /// Starts a service whose answers are slow.
     ///
     /// # Errors
     /// As [`start`](Self::start).
@@ -122,22 +122,22 @@ impl EmbeddingService {
         self
     }
 
-    /// Its address, such as `http://127.0.0.1:40000/embeddings`.
+    /// Returns its address, such as `http://127.0.0.1:40000/embeddings`.
     pub fn address(&self) -> String {
         format!("http://{}/embeddings", self.address)
     }
 
-    /// Its host and port, for the list of hosts that are allowed.
+    /// Returns its host and port, for the list of hosts that are allowed.
     pub fn host(&self) -> String {
         self.address.to_string()
     }
 
-    /// What it was asked so far.
+    /// Returns the requests so far.
     pub fn asked(&self) -> Vec<EmbeddingRequest> {
         lock(&self.shared.asked).clone()
     }
 
-    /// The most requests that were under way at a time.
+    /// Returns the most requests that were under way at a time.
     pub fn most_at_once(&self) -> usize {
         self.shared.most_under_way.load(Ordering::SeqCst)
     }
@@ -184,7 +184,7 @@ impl Shared {
         Ok(())
     }
 
-    /// The status line with its headers, and the body.
+    /// Returns the status line with its headers, and the body.
     fn answer(&self, input: &[String], fault: Option<&EmbeddingFault>) -> (String, String) {
         let texts: Vec<&str> = input.iter().map(String::as_str).collect();
         let vectors = match self.encoder.encode(&texts, Role::Passage) {

@@ -37,12 +37,12 @@ impl std::fmt::Debug for ScriptedGenerator {
 #[derive(Default)]
 struct State {
     asked: Vec<Prompt>,
-    /// What goes wrong, by the number of the request, counted from 1.
+    /// The faults by the number of the request, counted from 1.
     faults: Vec<(usize, Fault)>,
 }
 
 impl ScriptedGenerator {
-    /// A generator with a name and a script. The name stands for the model: another name, another fingerprint.
+    /// Creates a generator with a name and a script. The name represents the model: another name, another fingerprint.
     pub fn new(name: impl Into<String>, script: impl Fn(&Prompt) -> String + Send + Sync + 'static) -> Self {
         Self { name: name.into(), script: Arc::new(script), state: Arc::default() }
     }
@@ -63,7 +63,7 @@ impl ScriptedGenerator {
         self
     }
 
-    /// What it was asked so far.
+    /// Returns the requests so far.
     pub fn asked(&self) -> Vec<Prompt> {
         self.state().asked.clone()
     }
@@ -73,7 +73,7 @@ impl ScriptedGenerator {
     }
 }
 
-/// The text inside a fence of a prompt.
+/// Returns the text inside a fence of a prompt.
 pub fn part<'a>(prompt: &'a Prompt, name: &str) -> Option<&'a str> {
     let material = prompt.messages.last()?.content.as_str();
     let from = material.find(&format!("[{name} "))?;

@@ -36,7 +36,7 @@ pub async fn run(at: &CorpusArguments, arguments: &AskArguments) -> Result<Outpu
     Ok(Output { text, json: json!({ "answers": replies }), code })
 }
 
-/// The answer with its sources, or the refusal with what came nearest.
+/// Returns the answer with its sources, or the refusal with what came nearest.
 pub fn render(answer: &Answer, style: Style) -> String {
     let mut out = String::new();
     for line in answer.answer.lines().flat_map(|line| wrap(line, width() - 4)) {
@@ -67,7 +67,7 @@ pub fn render(answer: &Answer, style: Style) -> String {
     out
 }
 
-/// The steps of a trace, those that are parts of another indented below it.
+/// Returns the steps of a trace, those that are parts of another indented below it.
 fn render_trace(trace: &Trace, style: Style) -> String {
     let mut out = format!("\n{}\n", style.strong("Trace"));
     for record in &trace.records {
@@ -92,7 +92,7 @@ fn render_trace(trace: &Trace, style: Style) -> String {
     out
 }
 
-/// A value on one line, without the marks of JSON.
+/// Returns a value on one line, without the marks of JSON.
 fn fields(value: &Value) -> String {
     match value {
         Value::Object(map) => map.values().map(fields).collect::<Vec<_>>().join("  "),

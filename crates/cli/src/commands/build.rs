@@ -42,7 +42,7 @@ pub async fn run(at: &CorpusArguments, paths: Vec<PathBuf>, prune: bool) -> Resu
     });
     let stop = request.stop_token();
     tokio::spawn(async move {
-        // The first time: stop after the document in work. The second time: at once; what was committed stays.
+        // The first signal stops after the current document, the second immediately; committed work stays.
         if tokio::signal::ctrl_c().await.is_ok() {
             stop.stop();
         }
@@ -108,7 +108,7 @@ struct Asked {
 }
 
 impl Asked {
-    /// The paths that were named, or those of the configuration; the end of it when nothing is at any of them.
+    /// Returns the named paths, or those of the configuration. Ends with an error if there is nothing at any of them.
     fn new(config: &Config, paths: Vec<PathBuf>) -> std::result::Result<Self, Box<Output>> {
         let whole = paths.is_empty();
         let paths = if whole { config.sources.paths.clone() } else { paths };
@@ -133,7 +133,7 @@ impl Asked {
     }
 }
 
-/// A report of failures when there is nothing at any of the paths: then no corpus is made for them.
+/// Returns a report of failures if there is nothing at any of the paths; then no corpus is made for them.
 fn nothing_there(paths: &[PathBuf]) -> Option<BuildReport> {
     let failed: Vec<Failure> = paths
         .iter()
@@ -145,7 +145,7 @@ fn nothing_there(paths: &[PathBuf]) -> Option<BuildReport> {
     (!paths.is_empty() && report.failed.len() == paths.len()).then_some(report)
 }
 
-/// The report: what changed, what it cost, what failed.
+/// Returns the report: what changed, what it cost, what failed.
 pub fn render(report: &BuildReport, style: Style) -> String {
     let number = |n: usize, what: &str| (n > 0).then(|| format!("{} {what}", thousands(n as u64)));
     let parts: Vec<String> = [
@@ -287,7 +287,7 @@ fn bar_style() -> ProgressStyle {
     let seconds = |state: &ProgressState| state.elapsed().max(Duration::from_millis(1)).as_secs_f64();
     let rate = move |state: &ProgressState, out: &mut dyn Write| {
         let rate = state.pos() as f64 / seconds(state);
-        // What cannot be written to a terminal is left out.
+        // Errors of writing to a terminal are ignored.
         let _ = match state.pos() {
             0 => Ok(()),
             _ if rate < 10.0 => write!(out, ", {rate:.1} a second"),

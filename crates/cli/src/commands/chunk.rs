@@ -20,7 +20,7 @@ pub fn run(at: &CorpusArguments, arguments: &ChunkArguments) -> Result<Output> {
     }
 }
 
-/// What the arguments say goes before what the configuration says.
+/// Arguments take precedence over the configuration.
 fn set(config: &mut Config, arguments: &ChunkArguments) -> Result<()> {
     let chunk = &mut config.chunk;
     if let Some(name) = &arguments.strategy {
@@ -88,7 +88,7 @@ impl Cut {
         self.review.advice(self.chunker.limit())
     }
 
-    /// The settings on one line.
+    /// Returns the settings on one line.
     fn settings(&self) -> String {
         match self.max() {
             Some(max) => format!("{}, {max} {}, {} repeated", self.name, self.unit(), self.overlap()),
@@ -110,7 +110,7 @@ impl Cut {
         })
     }
 
-    /// How many chunks there are of each document, and how long they are.
+    /// Lists the number of chunks of each document, and their lengths.
     fn per_document<'a>(&'a self, parsed: &'a Parsed) -> impl Iterator<Item = (&'a Document, Review)> {
         parsed.documents.iter().zip(&self.chunks).map(|(read, chunks)| {
             let mut review = Review::default();
@@ -120,7 +120,7 @@ impl Cut {
     }
 }
 
-/// A share to four decimals.
+/// Returns a share to four decimals.
 fn rounded(share: f64) -> f64 {
     (share * 1e4).round() / 1e4
 }
@@ -149,7 +149,7 @@ fn show(config: &Config, arguments: &ChunkArguments) -> Result<Output> {
     Ok(Output { text, json, code: if parsed.documents.is_empty() { FAILED } else { DONE } })
 }
 
-/// The text of a document with the cuts drawn in it. What stands in two chunks is tinted, what stands in none stands back.
+/// Draws the text of a document with its cuts. Text in two chunks is tinted, text in none is dim.
 fn drawn(document: &Document, chunks: &[Chunk], unit: &str, style: Style) -> String {
     let mut out = format!("{}  {}\n", style.strong(&document.name), count(chunks.len() as u64, "chunk", "chunks"));
     let mut bounds: Vec<usize> = chunks.iter().flat_map(|chunk| [chunk.span.start, chunk.span.end]).collect();
@@ -176,7 +176,7 @@ fn drawn(document: &Document, chunks: &[Chunk], unit: &str, style: Style) -> Str
     out
 }
 
-/// The line at which a chunk begins.
+/// Returns the line at which a chunk begins.
 fn cut_line(number: usize, chunk: &Chunk, unit: &str, style: Style) -> String {
     let size = count(chunk.size as u64, unit.trim_end_matches('s'), unit);
     let mut facts = vec![format!("{size} and {} of context", chunk.context_size)];
@@ -201,7 +201,7 @@ fn documents(cut: &Cut, parsed: &Parsed, style: Style) -> String {
     table(&rows, &[&[Align::Left], right.as_slice()].concat(), 0, style) + "\n"
 }
 
-/// How many chunks there are, how long they are, and a histogram.
+/// Prints the number of chunks, their lengths, and a histogram.
 fn sizes(cut: &Cut, style: Style) -> String {
     if cut.review.chunks == 0 {
         return String::new();
@@ -276,7 +276,7 @@ fn compare(config: &Config, pair: &str, arguments: &ChunkArguments) -> Result<Ou
     Ok(Output { text, json, code: if parsed.documents.is_empty() { FAILED } else { DONE } })
 }
 
-/// Where both settings cut each document, a line a setting. Documents that both cut alike are only counted.
+/// Shows the cuts of both settings in each document, a line a setting. Documents with equal cuts are only counted.
 fn cut_strips(cuts: &[Cut; 2], parsed: &Parsed, style: Style) -> String {
     let mut out = String::new();
     let mut alike = 0;
@@ -303,7 +303,7 @@ fn cut_strips(cuts: &[Cut; 2], parsed: &Parsed, style: Style) -> String {
     }
 }
 
-/// What can be counted of both settings, side by side.
+/// Returns the counts of both settings, side by side.
 fn figures(cuts: &[Cut; 2], style: Style) -> String {
     let row = |name: &str, value: &dyn Fn(&Cut) -> String| vec![name.to_owned(), value(&cuts[0]), value(&cuts[1])];
     let rows = vec![
@@ -323,7 +323,7 @@ fn figures(cuts: &[Cut; 2], style: Style) -> String {
     table(&rows, &[Align::Left; 3], 0, style)
 }
 
-/// A setting as it is written: a strategy, with a limit and an overlap if need be.
+/// Parses a setting: a strategy, with an optional limit and overlap.
 fn setting(config: &Config, written: &str) -> Result<Config> {
     let mut config = config.clone();
     let mut parts = written.trim().split(':');

@@ -32,7 +32,7 @@ pub async fn run(at: &CorpusArguments, set: &Path, split: Option<&str>) -> Resul
     Ok(Output { text, json: json!({ "runs": [run], "comparisons": [] }), code: DONE })
 }
 
-/// What each measure says, in the order of a question's way.
+/// The explanation of each measure, in the order of the stages of a question.
 const MEASURES: &[(&str, &str)] = &[
     ("recall@1", "relevant places among the first passage"),
     ("recall@5", "among the first 5"),

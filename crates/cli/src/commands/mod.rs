@@ -22,7 +22,7 @@ use crate::args::CorpusArguments;
 /// The folder of the corpus when nobody names one.
 const CORPUS: &str = "logothete.corpus";
 
-/// The configuration in force, and the folder it is from.
+/// Returns the configuration in force, and the folder it is from.
 fn configuration(at: &CorpusArguments) -> Result<(Config, PathBuf)> {
     let here = std::env::current_dir()
         .map_err(|error| Error::new(ErrorKind::System, "there is no current folder").because(error))?;
@@ -37,7 +37,7 @@ async fn corpus(at: &CorpusArguments, config: &Config, folder: &Path, must_exist
     Pipeline::from_config(config)?.open(corpus_folder(at, folder, must_exist)?).await
 }
 
-/// The folder of the corpus that is meant.
+/// Returns the folder of the corpus.
 fn corpus_folder(at: &CorpusArguments, folder: &Path, must_exist: bool) -> Result<PathBuf> {
     let path = at.corpus.clone().unwrap_or_else(|| folder.join(CORPUS));
     if must_exist && !path.join("corpus.db").is_file() {
@@ -47,7 +47,7 @@ fn corpus_folder(at: &CorpusArguments, folder: &Path, must_exist: bool) -> Resul
     Ok(path)
 }
 
-/// A filter that was written on the command line.
+/// Parses a filter of the command line.
 fn filter(written: Option<&str>) -> Result<Option<Filter>> {
     written.map(Filter::parse).transpose().map_err(|error| {
         let place = error.place().unwrap_or_default().replacen("filter", "--filter", 1);
@@ -55,7 +55,7 @@ fn filter(written: Option<&str>) -> Result<Option<Filter>> {
     })
 }
 
-/// What was asked: the words of the command line, or each line of a file.
+/// Returns the queries: the words of the command line, or each line of a file.
 fn asked(words: &[String], file: Option<&Path>) -> Result<Vec<String>> {
     let Some(file) = file else { return Ok(vec![words.join(" ")]) };
     let unread = |error: std::io::Error| {
@@ -69,7 +69,7 @@ fn asked(words: &[String], file: Option<&Path>) -> Result<Vec<String>> {
     Ok(lines)
 }
 
-/// What came back for one of several that were asked.
+/// Returns the result for one of several queries.
 fn one_of_several(asked: &str, shown: &str, style: crate::view::Style) -> String {
     format!("{} {}\n\n{shown}", style.faint("?"), style.strong(asked))
 }
@@ -123,7 +123,7 @@ fn parse_all(pipeline: &Pipeline, config: &Config, path: &Path, parsed: &mut Par
     if any { Ok(()) } else { Err(Error::new(ErrorKind::NotFound, "this folder holds no files")) }
 }
 
-/// The list of what could not be read.
+/// Returns the list of what could not be read.
 fn failures(failed: &[Failure], style: crate::view::Style) -> String {
     if failed.is_empty() {
         return String::new();

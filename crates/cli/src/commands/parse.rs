@@ -57,7 +57,7 @@ pub fn run(at: &CorpusArguments, arguments: &ParseArguments) -> Result<Output> {
         text = format!("Wrote {} ({}).\n", file.display(), bytes(text.len() as u64));
     }
     match arguments.format {
-        // What is read by programs is not mixed with what is said to people.
+        // Output for programs and messages for people are not mixed.
         Some(_) => eprint!("{}", visible(&failed, style.is_on())),
         None => text.push_str(&failed),
     }
@@ -110,7 +110,7 @@ fn picture_of(parsed: &Parsed, page: u32, output: Option<&Path>) -> Result<Outpu
     Ok(Output { text, json, code: DONE })
 }
 
-/// The word for the colour of a kind.
+/// Returns the word for the colour of a kind.
 fn colour(kind: BlockKind) -> &'static str {
     match kind {
         BlockKind::Heading => "red",
@@ -151,7 +151,7 @@ fn figures(parsed: &Parsed, folder: &Path) -> Result<Output> {
     Ok(Output { text, json: json!({ "figures": written }), code: DONE })
 }
 
-/// The text alone, with its furniture in place if that is wanted.
+/// Returns the text alone, with its furniture in place if that is wanted.
 fn plain_text(document: &Document, furniture: bool) -> String {
     if !furniture {
         return format!("{}\n", document.text);
@@ -197,7 +197,7 @@ fn render(document: &Document, style: Style) -> String {
     out
 }
 
-/// The page of a block, or its minute in a recording.
+/// Returns the page of a block, or its minute in a recording.
 fn where_is(document: &Document, block: &Block) -> String {
     let page = document.block_pages(block).map(|pages| pages.first);
     let label = page.and_then(|page| document.page_label(page));

@@ -28,7 +28,7 @@ pub async fn run(at: &CorpusArguments, arguments: &SearchArguments) -> Result<Ou
     Ok(Output { text, json: json!({ "searches": found }), code: DONE })
 }
 
-/// What is asked for: the query, or each line of the file.
+/// Returns the queries: the one of the command line, or each line of the file.
 fn requests(arguments: &SearchArguments) -> Result<Vec<SearchRequest>> {
     let queries = super::asked(&arguments.query, arguments.queries.as_deref())?;
     let filter = super::filter(arguments.filter.as_deref())?;
@@ -62,7 +62,7 @@ fn requests(arguments: &SearchArguments) -> Result<Vec<SearchRequest>> {
 /// From one score to another, both included, as far as they are said.
 type Range = (Bound<f32>, Bound<f32>);
 
-/// A range of scores as it is written: `0.4..0.8`, or that of a leg, `vector=0.3..`.
+/// Parses a range of scores: `0.4..0.8`, or that of a leg, `vector=0.3..`.
 fn score_range(written: &str) -> Result<(Option<&str>, Range)> {
     let (leg, range) = match written.split_once('=') {
         Some((leg, range)) => (Some(leg.trim()), range),
@@ -86,7 +86,7 @@ fn score_range(written: &str) -> Result<(Option<&str>, Range)> {
     })
 }
 
-/// The passages of a search, and how many there are; `ranged` when only those with some scores were asked for.
+/// Returns the passages of a search, and how many there are; `ranged` when only those with some scores were asked for.
 fn result(found: &SearchResult, ranged: bool, style: Style) -> String {
     let mut text: String = found.passages.iter().map(|passage| render(passage, style)).collect();
     for Misspelt { word, taken_for } in &found.misspelt {

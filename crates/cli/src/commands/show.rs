@@ -29,7 +29,7 @@ pub async fn run(at: &CorpusArguments, document: Option<&str>, chunk: Option<&st
     Ok(outcome)
 }
 
-/// A line of a name and what there is to say of it.
+/// Returns a line with a name and a value.
 fn fact(name: &str, value: &str) -> String {
     format!("{} {value}\n", Style::of_stdout().faint(&format!("{name:<10}")))
 }
@@ -90,7 +90,7 @@ fn show_all(info: &CorpusInfo) -> Output {
     Output { text, json: json!(info), code: DONE }
 }
 
-/// How many rows the indexes have, and how they are searched.
+/// Prints the number of rows of the indexes, and how they are searched.
 fn indexes(info: &CorpusInfo) -> String {
     let kinds =
         [(IndexKind::Exact, "scanned"), (IndexKind::Graph, "through a graph"), (IndexKind::Lists, "through lists")];

@@ -1,4 +1,4 @@
-//! What `logothete build` does besides building (forget, compact, re-encode, import), and the export of `logothete show`.
+//! The other work of `logothete build` (forget, compact, re-encode, import), and the export of `logothete show`.
 
 use std::fs::File;
 use std::io::{BufReader, BufWriter};

@@ -4,10 +4,10 @@ use unicode_width::UnicodeWidthStr;
 
 use super::shortened;
 
-/// How many bars a histogram has at most.
+/// The highest number of bars in a histogram.
 const BARS: usize = 10;
 
-/// How many sizes there are of each length, a bar a range. A limit, if there is one, decides how wide the ranges are.
+/// Draws the number of sizes in each range as a bar. A limit, if there is one, decides the width of the ranges.
 pub fn histogram(sizes: &[u32], limit: Option<usize>, width: usize) -> String {
     let longest = sizes.iter().copied().max().unwrap_or(0) as usize;
     let step = limit.unwrap_or(longest).max(1).div_ceil(BARS).max(1);
@@ -29,7 +29,7 @@ pub fn histogram(sizes: &[u32], limit: Option<usize>, width: usize) -> String {
     out
 }
 
-/// A line as long as a text, with a mark where something begins.
+/// Returns a line as long as a text, with a mark where something begins.
 pub fn strip(starts: &[usize], length: usize, width: usize) -> String {
     let mut marks = vec!['─'; width.max(1)];
     for start in starts {

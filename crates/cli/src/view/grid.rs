@@ -7,7 +7,7 @@ use super::{Style, width, wrap};
 /// No column is narrower than this when others need room.
 const NARROWEST: usize = 6;
 
-/// Draws rows of cells in ruled columns behind an indent. The first `header_rows` stand above a rule.
+/// Draws rows of cells in ruled columns after an indent. A rule follows the first `header_rows`.
 pub fn grid(rows: &[Vec<String>], header_rows: usize, indent: usize, style: Style) -> String {
     let columns = rows.iter().map(Vec::len).max().unwrap_or(0);
     let natural =

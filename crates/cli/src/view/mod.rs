@@ -22,7 +22,7 @@ const PLAIN_WIDTH: usize = 100;
 const NARROWEST: usize = 30;
 const WIDEST: usize = 110;
 
-/// The width to write in.
+/// Returns the width of the output.
 pub fn width() -> usize {
     let columns = terminal_size::terminal_size().map_or(PLAIN_WIDTH, |(width, _)| usize::from(width.0));
     columns.clamp(NARROWEST, WIDEST)
@@ -45,13 +45,13 @@ pub fn wrap(text: &str, width: usize) -> Vec<String> {
     lines
 }
 
-/// Wraps text with every line behind an indent.
+/// Wraps text with an indent before every line.
 pub fn indented(text: &str, indent: usize) -> String {
     let lines = wrap(text, width().saturating_sub(indent).max(NARROWEST / 2));
     lines.iter().map(|line| format!("{:indent$}{line}\n", "")).collect()
 }
 
-/// The beginning of a text on one line of at most `width` columns.
+/// Returns the beginning of a text on one line of at most `width` columns.
 pub fn shortened(text: &str, width: usize) -> String {
     let line = text.split_whitespace().collect::<Vec<_>>().join(" ");
     if line.width() <= width {
@@ -74,7 +74,7 @@ pub fn count(number: impl Into<u64>, one: &str, many: &str) -> String {
     format!("{} {}", thousands(number), if number == 1 { one } else { many })
 }
 
-/// A number with its thousands parted.
+/// Formats a number with thousands separators.
 pub fn thousands(number: u64) -> String {
     let digits = number.to_string();
     let mut parted = String::new();
@@ -87,7 +87,7 @@ pub fn thousands(number: u64) -> String {
     parted
 }
 
-/// A size in the unit that fits.
+/// Returns a size in the unit that fits.
 pub fn bytes(number: u64) -> String {
     match number {
         0..1_000 => format!("{number} B"),
@@ -97,7 +97,7 @@ pub fn bytes(number: u64) -> String {
     }
 }
 
-/// A time in the unit that fits.
+/// Returns a time in the unit that fits.
 pub fn duration(milliseconds: f64) -> String {
     match milliseconds {
         ms if ms < 10.0 => format!("{ms:.1} ms"),

@@ -5,8 +5,8 @@ use unicode_width::UnicodeWidthStr;
 
 use super::Style;
 
-/// A quotation, wrapped and indented, with some of its words set off: underlined on a terminal, with a line of `‾` below
-/// them elsewhere.
+/// Returns a quotation, wrapped and indented, with some of its words set off: underlined on a terminal, with a line of `‾`
+/// below them elsewhere.
 pub fn quotation(text: &str, matches: &[Span], indent: usize, width: usize, style: Style) -> String {
     let mut lines: Vec<Vec<(&str, bool)>> = vec![Vec::new()];
     let mut column = 0;

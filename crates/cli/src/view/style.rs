@@ -35,7 +35,7 @@ impl Style {
         self.code("1", text)
     }
 
-    /// For what stands back: numbers, hints.
+    /// For less important text: numbers, hints.
     pub fn faint(self, text: &str) -> String {
         self.code("2", text)
     }
@@ -50,7 +50,7 @@ impl Style {
         self.code("1;4", text)
     }
 
-    /// For what stands in two chunks.
+    /// For text in two chunks.
     pub fn tinted(self, text: &str) -> String {
         self.code("30;46", text)
     }

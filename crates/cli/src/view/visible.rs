@@ -5,7 +5,7 @@ use std::borrow::Cow;
 /// The sign in place of one that is not shown.
 const REPLACEMENT: char = '\u{fffd}';
 
-/// Text without control characters but line ends and tabs. Where it is styled, the sequences that set colours stay.
+/// Returns text without control characters except line ends and tabs. In styled text, the sequences that set colours stay.
 pub fn visible(text: &str, styled: bool) -> Cow<'_, str> {
     let harmless = |c: char| !c.is_control() || matches!(c, '\n' | '\t');
     if text.chars().all(harmless) {
@@ -25,7 +25,7 @@ pub fn visible(text: &str, styled: bool) -> Cow<'_, str> {
     Cow::Owned(shown)
 }
 
-/// Where a sequence that sets a style ends, if one begins here.
+/// Returns the end of a sequence that sets a style, if one begins here.
 fn style_end(text: &str) -> Option<usize> {
     let numbers = text.strip_prefix("\x1b[")?;
     let end = numbers.find(|c: char| !(c.is_ascii_digit() || c == ';'))?;

@@ -138,22 +138,22 @@ impl Limit {
         Ok(self)
     }
 
-    /// The unit of lengths.
+    /// Returns the unit of lengths.
     pub fn unit(&self) -> &Unit {
         &self.unit
     }
 
-    /// The highest length of a chunk, with its context; `None` means unlimited.
+    /// Returns the highest length of a chunk, with its context; `None` means unlimited.
     pub fn most(&self) -> Option<usize> {
         (self.most < usize::MAX).then_some(self.most)
     }
 
-    /// The highest length that a chunk repeats of the chunk before.
+    /// Returns the highest length that a chunk repeats of the chunk before.
     pub fn overlap(&self) -> usize {
         self.overlap
     }
 
-    /// The room that is reserved for context that is written later.
+    /// Returns the room that is reserved for context that is written later.
     pub fn reserve(&self) -> usize {
         self.reserve
     }

@@ -44,7 +44,7 @@ impl Separators {
         Ok(Self { limit, separators })
     }
 
-    /// The separators blank line, line, sentence, word.
+    /// Returns the separators blank line, line, sentence, word.
     pub fn usual() -> Vec<Separator> {
         let text = |text: &str| Separator::Text(text.to_owned());
         vec![text("\n\n"), text("\n"), Separator::Sentence, Separator::Word]

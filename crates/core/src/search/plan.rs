@@ -63,7 +63,7 @@ impl Plan {
 }
 
 impl Default for Plan {
-    /// A keyword leg and a vector leg that counts twice as much: the best of six ratios on the demo's dev questions.
+    /// Returns a keyword leg and a vector leg that counts twice as much: the best of six ratios on the demo's dev questions.
     fn default() -> Self {
         let legs = vec![LegPlan::new("keyword", 0.5), LegPlan::new("vector", 1.0)];
         Self { passages: 10, legs, scores: ScoreRange::FULL }
@@ -84,7 +84,7 @@ impl Default for LegPlan {
 }
 
 impl ScoreRange {
-    /// Returns the range of every score.
+    /// The range of every score.
     pub const FULL: Self = Self { from: Bound::Unbounded, to: Bound::Unbounded };
 
     /// Creates the range with the bounds of `range`, such as `0.4..`.

@@ -11,7 +11,7 @@ use super::header::{HEADER, Kind, sealed};
 pub struct SegmentHeader(pub(super) [u8; HEADER]);
 
 impl Default for SegmentHeader {
-    /// The header of no segment.
+    /// Returns the header of no segment.
     fn default() -> Self {
         Self([0; HEADER])
     }
@@ -21,7 +21,7 @@ impl SegmentHeader {
     /// The number of the kind.
     pub const LENGTH: usize = HEADER;
 
-    /// The bytes of the header.
+    /// Returns the bytes of the header.
     pub fn bytes(&self) -> &[u8; HEADER] {
         &self.0
     }

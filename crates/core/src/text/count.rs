@@ -57,7 +57,7 @@ fn runs(bytes: &[u8]) -> usize {
     bytes.iter().filter(begins).count()
 }
 
-/// Returns a bit for each byte of a block: letters and figures, other ASCII signs, bytes beyond ASCII. The rest are blanks.
+/// A bit for each byte of a block: letters and figures, other ASCII signs, bytes beyond ASCII. The rest are blanks.
 struct Masks {
     letters: u64,
     signs: u64,

@@ -33,7 +33,7 @@ pub struct RowGrid {
 }
 
 impl RowGrid {
-    /// Returns the grid of a row of zeros.
+    /// The grid of a row of zeros.
     pub const NOTHING: Self = Self { scale: 0.0, error: 0.0, length: 0.0 };
 
     /// Reads it from a segment.

@@ -233,7 +233,12 @@ impl Network {
     ///
     /// # Errors
     /// Returns the errors of the function, and an error if the weights are not those of a trained model, read with eight bits.
-    pub fn write(&self, words: usize, max_tokens: usize, mut write: impl FnMut(&str, &[u8]) -> Result<()>) -> Result<()> {
+    pub fn write(
+        &self,
+        words: usize,
+        max_tokens: usize,
+        mut write: impl FnMut(&str, &[u8]) -> Result<()>,
+    ) -> Result<()> {
         let hidden = self.shape.hidden;
         let unfit = |what: &str| Error::new(ErrorKind::Unsupported, format!("{what}; it cannot be packed"));
         let WordTable::Float(table) = &self.words else { return Err(unfit("the word table is packed already")) };

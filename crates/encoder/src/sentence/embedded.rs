@@ -13,7 +13,7 @@ use crate::tokenise::{Tokeniser, Vocabulary, WordPiece};
 use crate::weights::Tensors;
 
 impl SentenceEncoder {
-    /// An encoder from files that [`pack`](super::pack()) made: `encoder.json` and the tensors, by name.
+    /// Creates an encoder from files that [`pack`](super::pack()) made: `encoder.json` and the tensors, by name.
     ///
     /// # Errors
     /// If a file or a tensor is missing, or does not fit the others.
@@ -48,7 +48,7 @@ impl SentenceEncoder {
         })
     }
 
-    /// The embedded English encoder: six layers, vectors of 384 numbers, texts of up to 256 tokens. Nothing is read
+    /// Returns the embedded English encoder: six layers, vectors of 384 numbers, texts of up to 256 tokens. Nothing is read
     /// from disk, and nothing is converted.
     ///
     /// # Errors

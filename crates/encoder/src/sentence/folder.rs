@@ -58,7 +58,7 @@ impl Folder<'_> {
         if self.path.join(name).is_file() { self.json(name) } else { Ok(Value::Null) }
     }
 
-    /// The names of files of a type, in order.
+    /// Returns the names of files of a type, in order.
     fn files(&self, folder: &str, extension: &str) -> Result<Vec<String>> {
         let path = self.path.join(folder);
         let entries = fs::read_dir(&path).map_err(|error| {
@@ -73,7 +73,7 @@ impl Folder<'_> {
         Ok(names)
     }
 
-    /// The tensors of all weight files in a folder, and their hashes.
+    /// Returns the tensors of all weight files in a folder, and their hashes.
     fn tensors(&self, folder: &str, hashes: &mut Vec<String>) -> Result<Tensors> {
         let mut tensors = Tensors::default();
         let files = self.files(folder, "safetensors")?;
@@ -90,7 +90,7 @@ impl Folder<'_> {
     }
 }
 
-/// A key of a file, with its description for errors.
+/// Returns a key of a file, with its description for errors.
 fn number(json: &Value, file: &str, key: &str) -> Result<usize> {
     json[key].as_u64().and_then(|number| usize::try_from(number).ok()).filter(|&number| number > 0).ok_or_else(|| {
         let message = format!("key “{key}” is missing, or not a positive number");
@@ -98,7 +98,7 @@ fn number(json: &Value, file: &str, key: &str) -> Result<usize> {
     })
 }
 
-/// The file `config.json`: the sizes, and the first position that texts use.
+/// Returns the file `config.json`: the sizes, and the first position that texts use.
 fn shape(json: &Value) -> Result<(Shape, usize)> {
     const FILE: &str = "config.json";
     let unsupported = |message: String| Error::new(ErrorKind::Unsupported, message).at(FILE);
@@ -137,7 +137,7 @@ fn shape(json: &Value) -> Result<(Shape, usize)> {
     Ok((shape, first_position))
 }
 
-/// The pooling that a folder's own settings name.
+/// Returns the pooling that a folder's own settings name.
 fn pooling(json: &Value) -> Result<Option<Pooling>> {
     let modes = [("mean_tokens", Pooling::Mean), ("cls_token", Pooling::First), ("max_tokens", Pooling::Max)];
     let set = |mode: &str| json[format!("pooling_mode_{mode}")].as_bool() == Some(true);
@@ -151,8 +151,8 @@ fn pooling(json: &Value) -> Result<Option<Pooling>> {
 }
 
 impl SentenceEncoder {
-    /// An encoder from a folder with `config.json`, `tokenizer.json` and weights as `*.safetensors`. If the folder lists its
-    /// parts in `modules.json`, the pooling and the projections are read too.
+    /// Creates an encoder from a folder with `config.json`, `tokenizer.json` and weights as `*.safetensors`. If the folder
+    /// lists its parts in `modules.json`, the pooling and the projections are read too.
     ///
     /// # Errors
     /// If a file, a key or a tensor is missing or of an unknown kind. The message names it.

@@ -22,7 +22,7 @@ use crate::weights::{Matrix, Quantised};
 
 /// Bump it when the same weights would give other vectors.
 const VERSION: &str = "1";
-/// Texts are encoded in batches of so many tokens: enough to use each weight often, few enough to stay in the cache.
+/// The number of tokens in a batch: enough to use each weight often, few enough to stay in the cache.
 const TOKENS_AT_ONCE: usize = 384;
 
 /// A sentence encoder of BERT's family, in our own code.
@@ -62,7 +62,7 @@ impl std::fmt::Debug for SentenceEncoder {
     }
 }
 
-/// A layer behind the network.
+/// A layer after the network.
 struct Projection {
     matrix: Matrix,
     tanh: bool,
@@ -73,12 +73,12 @@ struct Projection {
 pub struct TextTokens {
     /// Their numbers in the vocabulary, with those that mark the ends of the text.
     pub ids: Vec<u32>,
-    /// How many tokens of the text were left out, because the model does not read them.
+    /// The number of tokens that were truncated.
     pub left_out: usize,
 }
 
 impl SentenceEncoder {
-    /// The tokens that the model sees of a text.
+    /// Returns the tokens that the model sees of a text.
     ///
     /// # Errors
     /// If the tokeniser fails. That of word pieces never fails.
@@ -96,7 +96,7 @@ impl SentenceEncoder {
         self
     }
 
-    /// The kernel in use.
+    /// Returns the kernel in use.
     #[cfg(feature = "internals")]
     pub fn kernel(&self) -> Kernel {
         self.kernel
@@ -108,7 +108,7 @@ impl SentenceEncoder {
         [prefix.as_str(), text].concat()
     }
 
-    /// How many tokens fit between those that mark the ends.
+    /// Returns the number of tokens between those that mark the ends.
     fn longest_between(&self) -> usize {
         let (before, after) = self.tokeniser.ends();
         self.longest.saturating_sub(before.len() + after.len())

@@ -11,13 +11,13 @@ use crate::bert::Shape;
 use crate::tokenise::{Tokeniser, WordPieceSettings};
 use crate::weights::TensorWriter;
 
-/// How many words of the table are in one file.
+/// The number of words of the table in one file.
 const WORDS_IN_A_FILE: usize = 16_384;
 
 /// The file `encoder.json`, which describes a packed model beside its tensors.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub(crate) struct Packed {
-    /// What it is called.
+    /// The name.
     pub name: String,
     /// The languages that it knows.
     pub languages: Vec<String>,

@@ -5,7 +5,7 @@ use serde_json::Value;
 
 use super::{Normaliser, Tokeniser, Vocabulary, WordPiece, WordPieceSettings};
 
-/// The tokeniser that a `tokenizer.json` describes.
+/// Returns the tokeniser that a `tokenizer.json` describes.
 ///
 /// # Errors
 /// If it is not JSON, or of a kind that is not read; the message names the key.
@@ -79,7 +79,7 @@ fn normaliser(json: &Value) -> Normaliser {
     }
 }
 
-/// The tokens in front of a text and behind it.
+/// Returns the tokens before and after a text.
 fn ends(json: &Value) -> Result<(Vec<u32>, Vec<u32>)> {
     let number = |value: &Value| value.as_u64().map(|token| token as u32);
     match kind(json) {

@@ -14,7 +14,7 @@ pub use normalise::Normaliser;
 pub use vocabulary::Vocabulary;
 pub use wordpiece::{WordPiece, WordPieceSettings};
 
-/// What cuts text into tokens.
+/// Tokenisers, which turn text into tokens.
 pub enum Tokeniser {
     /// Words cut into the longest pieces of a vocabulary.
     WordPiece(WordPiece),
@@ -24,7 +24,7 @@ pub enum Tokeniser {
 }
 
 impl Tokeniser {
-    /// The tokens of a text, without those that mark its ends, up to `most` of them.
+    /// Returns the tokens of a text, without those that mark its ends, up to `most` of them.
     ///
     /// # Errors
     /// If the tokeniser fails. That of word pieces never fails.
@@ -36,7 +36,7 @@ impl Tokeniser {
         }
     }
 
-    /// The tokens that mark the beginning and the end of a text.
+    /// Returns the tokens that mark the beginning and the end of a text.
     pub fn ends(&self) -> (&[u32], &[u32]) {
         match self {
             Self::WordPiece(pieces) => (&pieces.settings().before, &pieces.settings().after),

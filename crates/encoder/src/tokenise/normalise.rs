@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 use unicode_normalization::UnicodeNormalization;
 use unicode_properties::{GeneralCategory, GeneralCategoryGroup, UnicodeGeneralCategory};
 
-/// What is done to text before its words are looked up, in this order.
+/// The steps that change a text before its words are looked up, in order.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Normaliser {
     /// Control characters are left out.
@@ -32,7 +32,7 @@ impl Normaliser {
                     return;
                 }
             }
-            // A character of ASCII never changes what is before or behind it, so that runs can be taken apart.
+            // An ASCII character never changes its neighbours, so runs can be normalised separately.
             let run = behind.bytes().position(|byte| byte.is_ascii()).unwrap_or(behind.len());
             let (run, behind) = behind.split_at(run);
             self.add_run(run, &mut words);
@@ -113,7 +113,7 @@ fn is_other(c: char) -> bool {
     c == '\u{fffd}' || c.general_category_group() == GeneralCategoryGroup::Other
 }
 
-/// The blocks that BERT's vocabularies treat as ideographs.
+/// Returns `true` for characters in the blocks that BERT's vocabularies treat as ideographs.
 fn is_ideograph(c: char) -> bool {
     matches!(c,
         '\u{4e00}'..='\u{9fff}' | '\u{3400}'..='\u{4dbf}' | '\u{20000}'..='\u{2a6df}' | '\u{2a700}'..='\u{2b73f}'

@@ -21,7 +21,7 @@ impl Other {
         tokeniser.with_padding(None);
         // Cutting is done here, where it is counted.
         tokeniser.with_truncation(None).map_err(failed)?;
-        // What is put around a text shows on a text of one word.
+        // A text of one word shows the tokens around a text.
         let bare = tokeniser.encode("a", false).map_err(failed)?;
         let whole = tokeniser.encode("a", true).map_err(failed)?;
         let (bare, whole) = (bare.get_ids(), whole.get_ids());
@@ -30,7 +30,7 @@ impl Other {
         Ok(Self { tokeniser, before, after })
     }
 
-    /// The tokens of a text, up to `most` of them.
+    /// Returns the tokens of a text, up to `most` of them.
     ///
     /// # Errors
     /// If the library fails.
@@ -40,7 +40,7 @@ impl Other {
         Ok(ids[..ids.len().min(most)].to_vec())
     }
 
-    /// The tokens that mark the beginning and the end of a text.
+    /// Returns the tokens that mark the beginning and the end of a text.
     pub fn ends(&self) -> (&[u32], &[u32]) {
         (&self.before, &self.after)
     }

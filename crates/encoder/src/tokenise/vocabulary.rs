@@ -4,11 +4,11 @@
 pub struct Vocabulary {
     /// The bytes of all pieces, without the mark of a continuation.
     bytes: Vec<u8>,
-    /// Where each piece ends; it begins where the one before ends.
+    /// The end of each piece; a piece begins at the end of the one before.
     ends: Vec<u32>,
     /// Token plus one by hash, or zero; a piece is in the first free slot from its own on.
     slots: Vec<u32>,
-    /// Whether each piece goes on with a word.
+    /// Whether each piece continues a word.
     continues: Vec<bool>,
     longest: usize,
 }
@@ -18,7 +18,7 @@ const FNV_START: u64 = 0xcbf2_9ce4_8422_2325;
 const FNV_PRIME: u64 = 0x0100_0000_01b3;
 
 impl Vocabulary {
-    /// A vocabulary of pieces in the order of their tokens. Those that go on with a word begin with `mark`.
+    /// Creates a vocabulary of pieces in the order of their tokens. Those that go on with a word begin with `mark`.
     pub fn new<'a>(pieces: impl IntoIterator<Item = &'a str>, mark: &str) -> Self {
         let mut new =
             Self { bytes: Vec::new(), ends: Vec::new(), slots: Vec::new(), continues: Vec::new(), longest: 0 };
@@ -42,7 +42,7 @@ impl Vocabulary {
         new
     }
 
-    /// The pieces in the order of their tokens, each on a line; those that go on with a word begin with `##`.
+    /// Returns the pieces in the order of their tokens, each on a line; those that go on with a word begin with `##`.
     pub fn to_text(&self) -> String {
         let mut text = String::with_capacity(self.bytes.len() + self.ends.len() * 2);
         for token in 0..self.ends.len() {
@@ -73,7 +73,7 @@ impl Vocabulary {
         }
     }
 
-    /// The longest piece that `text` begins with, and its length in bytes.
+    /// Returns the longest piece that `text` begins with, and its length in bytes.
     pub fn longest_start(&self, text: &str, continues: bool, hashes: &mut Vec<u64>) -> Option<(u32, usize)> {
         let bytes = &text.as_bytes()[..text.len().min(self.longest)];
         hashes.clear();

@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 
 use super::{Normaliser, Vocabulary};
 
-/// What a tokeniser of word pieces does besides looking up.
+/// The settings of a tokeniser of word pieces.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct WordPieceSettings {
     /// How text is spelled before.
@@ -15,9 +15,9 @@ pub struct WordPieceSettings {
     pub longest_word: usize,
     /// The tokens in front of a text.
     pub before: Vec<u32>,
-    /// The tokens behind a text.
+    /// The tokens after a text.
     pub after: Vec<u32>,
-    /// What stands for a token wherever it is written, as in `[SEP]`.
+    /// Text that always becomes one token, such as `[SEP]`.
     pub literal: Vec<(String, u32)>,
 }
 
@@ -28,22 +28,22 @@ pub struct WordPiece {
 }
 
 impl WordPiece {
-    /// A tokeniser with a vocabulary.
+    /// Creates a tokeniser with a vocabulary.
     pub fn new(vocabulary: Vocabulary, settings: WordPieceSettings) -> Self {
         Self { vocabulary, settings }
     }
 
-    /// Its settings.
+    /// Returns its settings.
     pub fn settings(&self) -> &WordPieceSettings {
         &self.settings
     }
 
-    /// The pieces that it knows.
+    /// Returns the pieces that it knows.
     pub fn vocabulary(&self) -> &Vocabulary {
         &self.vocabulary
     }
 
-    /// The tokens of a text, up to `most` of them.
+    /// Returns the tokens of a text, up to `most` of them.
     pub fn tokens(&self, text: &str, most: usize) -> Vec<u32> {
         let mut tokens = Vec::new();
         let mut hashes = Vec::new();
@@ -63,7 +63,7 @@ impl WordPiece {
         tokens
     }
 
-    /// Where the first literal token stands, how long it is, and which it is. Of several at one place, the longest.
+    /// Returns the place, the length and the number of the first literal token; the longest if several begin at one place.
     fn first_literal(&self, text: &str) -> Option<(usize, usize, u32)> {
         let literal = self.settings.literal.iter();
         let found = literal.filter_map(|(written, token)| Some((text.find(written.as_str())?, written.len(), *token)));

@@ -137,7 +137,7 @@ fn cite(question: &Question, passage: &Passage, selected: &SelectedSentence, dra
     if draft.sources.iter().any(stands) {
         return;
     }
-    // The names of a table's columns stand in the passage, or in its context if the table was cut below them.
+    // The passage has the names of a table's columns, or its context has them if the table was cut below them.
     let support = match selected.sentence.row {
         Some(_) => check(&selected.text, &format!("{}\n{}", passage.context, passage.text)),
         None => check(&selected.text, &passage.text),
@@ -147,7 +147,7 @@ fn cite(question: &Question, passage: &Passage, selected: &SelectedSentence, dra
     draft.sources.push(source(question, passage, selected, marker));
 }
 
-/// The source of a sentence. If several documents say the same, the latest of them comes first.
+/// Returns the source of a sentence. If several documents say the same, the latest of them comes first.
 fn source(question: &Question, passage: &Passage, selected: &SelectedSentence, marker: usize) -> CitedSource {
     let narrowed = |location: &Location, sentence: &logothete_core::chunk::Sentence| {
         let mut location = location.clone();

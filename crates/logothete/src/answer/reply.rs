@@ -1,4 +1,4 @@
-//! What a question returns.
+//! The reply to a question.
 
 use std::fmt;
 
@@ -17,7 +17,7 @@ pub struct Reply {
     pub answer: Answer,
     /// The version of the schema of the trace.
     pub trace_version: u32,
-    /// What was done, step by step; empty unless the request [asked](crate::SearchRequest::traced) for it.
+    /// The trace; empty unless the request [asked](crate::SearchRequest::traced) for it.
     pub trace: Trace,
 }
 

@@ -15,17 +15,17 @@ pub enum Strategy {
     Sentences,
     /// At separators, the coarsest that fits first.
     Separators,
-    /// Every so many words.
+    /// Windows of a fixed size.
     Window,
     /// A chunk a page.
     Pages,
     /// At lines that fit a pattern.
     Marked,
-    /// So many rows of a table at a time.
+    /// A fixed number of table rows at a time.
     Rows,
     /// A chunk a document.
     Whole,
-    /// Where the encoder's vectors say that the subject changes.
+    /// At changes of subject, by the encoder's vectors.
     Topics,
 }
 
@@ -43,12 +43,12 @@ impl Strategy {
         ("topics", Self::Topics),
     ];
 
-    /// Its name.
+    /// Returns its name.
     pub fn name(self) -> &'static str {
         Self::ALL.iter().find(|(_, strategy)| *strategy == self).map_or("", |(name, _)| name)
     }
 
-    /// The strategy of a name.
+    /// Returns the strategy of a name.
     ///
     /// # Errors
     /// If there is none; the message lists them.
@@ -65,7 +65,7 @@ impl Strategy {
     }
 }
 
-/// What lengths are counted in.
+/// The unit of lengths.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 #[non_exhaustive]
@@ -80,7 +80,7 @@ pub enum ChunkUnit {
 }
 
 impl ChunkUnit {
-    /// The unit of a name.
+    /// Returns the unit of a name.
     ///
     /// # Errors
     /// If there is none.
@@ -97,7 +97,7 @@ impl ChunkUnit {
     }
 }
 
-/// What is put before each chunk to help finding it.
+/// The context before each chunk, which helps a search to find it.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 #[non_exhaustive]
@@ -105,7 +105,7 @@ pub enum ChunkContext {
     /// Title, section path, the header of a table.
     #[default]
     Headings,
-    /// The same, and a sentence or two that a generator writes from the document.
+    /// That context, and a sentence or two that a generator writes from the document.
     Generated,
 }
 
@@ -116,13 +116,13 @@ pub enum ChunkContext {
 pub struct ChunkConfig {
     /// How documents are cut.
     pub strategy: Strategy,
-    /// What the limit and the overlap are counted in.
+    /// The unit of the limit and the overlap.
     pub unit: ChunkUnit,
     /// The most in a chunk, context included. Without it 150 words, 1,000 characters or 200 tokens; pages, marked parts and
     /// whole documents have no limit then.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub limit: Option<usize>,
-    /// How much of the chunk before is repeated. Without it a fifteenth of the limit.
+    /// The overlap with the chunk before. Without it, a fifteenth of the limit.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub overlap: Option<usize>,
     /// For `separators`: what to cut at, the coarsest first. `blank line`, `line`, `sentence` and `word` mean what they say;
@@ -132,7 +132,7 @@ pub struct ChunkConfig {
     pub marker: String,
     /// For `rows`: how many rows a chunk has.
     pub rows: usize,
-    /// What is put before each chunk.
+    /// The context before each chunk.
     pub context: ChunkContext,
     /// For generated context: the most of it, in the unit of the limit. Without it a third of the limit.
     #[serde(skip_serializing_if = "Option::is_none")]

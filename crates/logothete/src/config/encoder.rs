@@ -96,7 +96,7 @@ impl Default for EncoderConfig {
 }
 
 impl EncoderConfig {
-    /// What encoding a number of tokens costs.
+    /// Returns the cost of encoding a number of tokens.
     pub(crate) fn price_of(&self, tokens: u64) -> f64 {
         tokens as f64 * self.price / 1e6
     }

@@ -28,7 +28,7 @@ impl Default for GeneratorConfig {
 }
 
 impl GeneratorConfig {
-    /// What a generator's tokens cost.
+    /// Returns the price of tokens.
     pub(crate) fn price(&self, tokens: TokenUsage) -> f64 {
         (tokens.sent as f64 * self.price_sent + tokens.received as f64 * self.price_received) / 1e6
     }

@@ -12,7 +12,7 @@ use serde::{Deserialize, forward_to_deserialize_any};
 /// The keys of each table of a configuration, in the order of the struct's fields.
 pub(super) type Tables = Vec<(&'static str, &'static [&'static str])>;
 
-/// The tables of a struct of structs, each of which has a default for every field.
+/// Returns the tables of a struct of structs, each of which has a default for every field.
 pub(super) fn tables<'de, T: Deserialize<'de>>() -> Tables {
     let found = RefCell::new(Vec::new());
     let names = fields_of::<T>();
@@ -23,7 +23,7 @@ pub(super) fn tables<'de, T: Deserialize<'de>>() -> Tables {
     found.into_inner()
 }
 
-/// The names of the fields of a struct.
+/// Returns the names of the fields of a struct.
 fn fields_of<'de, T: Deserialize<'de>>() -> &'static [&'static str] {
     let found = RefCell::new(Vec::new());
     let _ = T::deserialize(Fields { table: "", found: &found });

@@ -46,32 +46,32 @@ impl Default for LimitsConfig {
 }
 
 impl LimitsConfig {
-    /// The size of the largest file that is read, in bytes.
+    /// Returns the size of the largest file that is read, in bytes.
     pub fn max_file_bytes(&self) -> u64 {
         self.file_megabytes.saturating_mul(MEGABYTE)
     }
 
-    /// The size to which an archive may unpack, in bytes.
+    /// Returns the size to which an archive may unpack, in bytes.
     pub fn max_unpacked_bytes(&self) -> u64 {
         self.unpacked_megabytes.saturating_mul(MEGABYTE)
     }
 
-    /// The memory that a build may hold, in bytes, besides the files that it maps.
+    /// Returns the memory that a build may hold, in bytes, besides the files that it maps.
     pub fn memory_bytes(&self) -> u64 {
         self.memory_megabytes.saturating_mul(MEGABYTE)
     }
 
-    /// The time that reading a file may take.
+    /// Returns the time that reading a file may take.
     pub fn max_read_time(&self) -> Duration {
         Duration::from_secs(self.seconds.max(1))
     }
 
-    /// The number of tokens that a build may spend; `None` means unlimited.
+    /// Returns the number of tokens that a build may spend; `None` means unlimited.
     pub fn max_tokens(&self) -> Option<u64> {
         (self.tokens > 0).then_some(self.tokens)
     }
 
-    /// The amount of money that a build may spend; `None` means unlimited.
+    /// Returns the amount of money that a build may spend; `None` means unlimited.
     pub fn max_money(&self) -> Option<f64> {
         (self.money > 0.0).then_some(self.money)
     }

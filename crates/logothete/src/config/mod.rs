@@ -41,7 +41,7 @@ use serde::{Deserialize, Serialize};
 #[serde(default)]
 #[non_exhaustive]
 pub struct Config {
-    /// Where documents come from.
+    /// The sources of documents.
     pub sources: SourcesConfig,
     /// How documents are read.
     pub parse: ParseConfig,
@@ -55,7 +55,7 @@ pub struct Config {
     pub search: SearchConfig,
     /// How answers and contexts are written.
     pub generator: GeneratorConfig,
-    /// What may leave the machine.
+    /// The permissions to send data.
     pub privacy: PrivacyConfig,
     /// Bounds on what is read, held in memory and spent.
     pub limits: LimitsConfig,
@@ -90,7 +90,7 @@ impl Config {
         created.write_all(text.as_bytes()).and_then(|()| created.sync_all()).map_err(failed)
     }
 
-    /// The configuration file for a folder: the nearest `logothete.toml` in it or above it.
+    /// Returns the configuration file for a folder: the nearest `logothete.toml` in it or above it.
     pub fn find(folder: &Path) -> Option<PathBuf> {
         folder.ancestors().map(|folder| folder.join(Self::FILE_NAME)).find(|file| file.is_file())
     }
@@ -149,7 +149,7 @@ impl Config {
         self.generator.price_sent + self.generator.price_received + self.encoder.price > 0.0
     }
 
-    /// What some tokens of a generator and of the encoder cost; `None` if no price is set.
+    /// Returns the cost of tokens of the generator and the encoder; `None` if no price is set.
     pub(crate) fn cost(&self, generated: TokenUsage, encoded: u64) -> Option<f64> {
         self.has_prices().then(|| self.generator.price(generated) + self.encoder.price_of(encoded))
     }

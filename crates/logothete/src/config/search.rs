@@ -39,7 +39,7 @@ impl Default for SearchConfig {
 }
 
 impl SearchConfig {
-    /// The plan of a search that overrides nothing.
+    /// Returns the plan of a search that overrides nothing.
     pub fn plan(&self) -> Plan {
         let mut plan = Plan::default();
         plan.passages = self.passages;

@@ -1,4 +1,4 @@
-//! What a corpus says of itself as a whole.
+//! Facts about a corpus as a whole.
 
 use std::path::PathBuf;
 
@@ -9,7 +9,7 @@ use serde::Serialize;
 use crate::opened::Opened;
 use crate::storage::{Ann, ChunkDetail, DocumentInfo, FORMAT, FieldInfo, Segment, VectorInfo, View};
 
-/// What a corpus holds.
+/// The content of a corpus.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct CorpusInfo {
@@ -80,7 +80,7 @@ impl SegmentInfo {
 }
 
 impl Opened {
-    /// What the corpus holds, as of a view.
+    /// Returns the content of the corpus in a view.
     pub(crate) fn info(&self, view: &View) -> Result<CorpusInfo> {
         let catalogue = view.catalogue();
         let segments: Vec<SegmentInfo> = view.snapshot.segments.iter().map(SegmentInfo::of).collect();
@@ -108,7 +108,7 @@ impl Opened {
         })
     }
 
-    /// A chunk, by its id or the beginning of it.
+    /// Returns a chunk, by its id or the beginning of it.
     pub(crate) fn chunk_detail(view: &View, id: &str) -> Result<ChunkDetail> {
         let (mut detail, row) = view.catalogue().chunk_detail(id)?;
         detail.vector = row.and_then(|row| view.snapshot.vector(row)).map(|vector| VectorInfo::of(&vector));

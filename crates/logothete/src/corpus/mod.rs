@@ -80,7 +80,7 @@ impl Pipeline {
         Ok((Corpus::new(opened), report))
     }
 
-    /// Creates an empty corpus in memory, which is gone when its last handle is dropped.
+    /// Creates an empty corpus in memory. It is lost when its last handle is dropped.
     ///
     /// # Errors
     /// If a setting is invalid.
@@ -95,12 +95,12 @@ impl Corpus {
         Self { opened: Arc::new(opened), pinned: None }
     }
 
-    /// The folder; `None` for a corpus in memory.
+    /// Returns the folder; `None` for a corpus in memory.
     pub fn folder(&self) -> Option<&Path> {
         self.opened.storage.folder.as_deref()
     }
 
-    /// The pipeline that it was opened with.
+    /// Returns the pipeline that it was opened with.
     pub fn pipeline(&self) -> &Pipeline {
         &self.opened.pipeline
     }
@@ -300,7 +300,7 @@ impl Corpus {
         self.query(move |opened, view, stop| answer::ask_all(opened, view, &requests, &vectors, stop)).await
     }
 
-    /// The vectors of queries, if the encoder is a service; computing must not wait for it.
+    /// Returns the vectors of queries, if the encoder is a service; computing must not wait for it.
     async fn encode_remotely(&self, requests: &[SearchRequest]) -> Result<search::QueryVectors> {
         if !self.opened.encoder.is_remote() {
             return Ok(search::QueryVectors::default());
@@ -322,7 +322,7 @@ impl Corpus {
         self.drive(&StopToken::default(), work).await
     }
 
-    /// What the corpus holds.
+    /// Returns the content of the corpus.
     ///
     /// # Errors
     /// If the corpus is damaged.
@@ -330,7 +330,7 @@ impl Corpus {
         self.query(|opened, view, _| opened.info(view)).await
     }
 
-    /// A document with its metadata and its chunks.
+    /// Returns a document with its metadata and its chunks.
     ///
     /// # Errors
     /// If there is none of this name; the message names the nearest one.
@@ -339,7 +339,7 @@ impl Corpus {
         self.query(move |_, view, _| view.catalogue().document_detail(&name)).await
     }
 
-    /// A chunk with its text, context, metadata and a summary of its vector, by its id or the beginning of it.
+    /// Returns a chunk with its text, context, metadata and a summary of its vector, by its id or the beginning of it.
     ///
     /// # Errors
     /// If there is none, or several ids begin with it.
@@ -359,7 +359,7 @@ impl Corpus {
     }
 }
 
-/// The moment that a handle reads.
+/// Returns the moment that a handle reads.
 fn view(opened: &Opened, pinned: Option<Arc<View>>) -> Result<Arc<View>> {
     pinned.map_or_else(|| opened.view().map(Arc::new), Ok)
 }

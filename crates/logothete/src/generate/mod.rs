@@ -15,7 +15,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::BoxFuture;
 
-/// What a generator is asked for.
+/// A request to a generator.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[non_exhaustive]
 pub struct GenerationRequest {
@@ -40,7 +40,7 @@ pub struct GenerationParameters {
     pub seed: Option<u64>,
 }
 
-/// What a generator wrote.
+/// The reply of a generator.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[non_exhaustive]
 pub struct Generation {
@@ -91,10 +91,10 @@ pub type GenerationStream<'a> = Pin<Box<dyn Stream<Item = Result<GenerationEvent
 /// Implement it to bring your own. Replies to requests of temperature 0 are cached by the fingerprint and the request, so that the
 /// same is not paid for twice.
 pub trait Generator: Send + Sync {
-    /// The name that a person would use.
+    /// Returns the name that a person would use.
     fn name(&self) -> String;
 
-    /// A fingerprint that changes whenever the same request may be answered differently: model, version, settings.
+    /// Returns a fingerprint that changes whenever the same request may be answered differently: model, version, settings.
     fn fingerprint(&self) -> Fingerprint;
 
     /// Writes a reply, part by part. Dropping the stream stops it.
@@ -111,31 +111,32 @@ pub trait Generator: Send + Sync {
         Box::pin(collected(self.stream(request)))
     }
 
-    /// The number of tokens of a text, for estimates: four for three words, unless it counts otherwise.
+    /// Returns the number of tokens of a text, for estimates: four for three words, unless it counts otherwise.
     fn count_tokens(&self, text: &str) -> u64 {
         usual_tokens(text)
     }
 }
 
-/// The number of tokens of a text for a generator of which nothing is known.
+/// Returns the number of tokens of a text for a generator of which nothing is known.
 pub(crate) fn usual_tokens(text: &str) -> u64 {
     (count_words(text) as u64 * 4).div_ceil(3)
 }
 
 impl GenerationRequest {
-    /// A request with the default parameters.
+    /// Creates a request with the default parameters.
     pub fn new(prompt: Prompt) -> Self {
         Self { prompt, parameters: GenerationParameters::default() }
     }
 
-    /// The request with another limit on the tokens of the reply.
+    /// Returns the request with another limit on the tokens of the reply.
     #[must_use]
     pub fn max_tokens(mut self, max: u64) -> Self {
         self.parameters.max_tokens = Some(max);
         self
     }
 
-    /// The texts that the reply depends on. A prompt of an instruction and material, with default parameters, is its two texts.
+    /// Returns the texts that the reply depends on. A prompt of an instruction and material, with default parameters, is its
+    /// two texts.
     pub(crate) fn key_parts(&self) -> Vec<String> {
         let usual = [logothete_core::prompt::Author::System, logothete_core::prompt::Author::User];
         let is_usual = self.prompt.messages.iter().map(|message| message.author).eq(usual);
@@ -154,24 +155,24 @@ impl GenerationRequest {
 }
 
 impl Generation {
-    /// A reply that ended because the generator was done.
+    /// Creates a reply that ended because the generator was done.
     pub fn new(text: impl Into<String>, usage: TokenUsage) -> Self {
         Self { text: text.into(), usage, finish: FinishReason::Done }
     }
 
-    /// The reply as a stream of one text and the end.
+    /// Returns the reply as a stream of one text and the end.
     pub fn into_stream(self) -> GenerationStream<'static> {
         let Self { text, usage, finish } = self;
         Box::pin(Parts([Some(Ok(GenerationEvent::Text(text))), Some(Ok(GenerationEvent::End { usage, finish }))], 0))
     }
 
-    /// A stream that fails at once.
+    /// Returns a stream that fails immediately.
     pub fn failed(error: logothete_core::Error) -> GenerationStream<'static> {
         Box::pin(Parts([Some(Err(error)), None], 0))
     }
 }
 
-/// A stream of events that are there already.
+/// A stream of known events.
 struct Parts([Option<Result<GenerationEvent>>; 2], usize);
 
 impl Stream for Parts {
@@ -184,7 +185,7 @@ impl Stream for Parts {
     }
 }
 
-/// The whole reply of a stream.
+/// Returns the whole reply of a stream.
 async fn collected(mut stream: GenerationStream<'_>) -> Result<Generation> {
     let mut generation = Generation::default();
     while let Some(event) = std::future::poll_fn(|context| stream.as_mut().poll_next(context)).await {

@@ -28,7 +28,7 @@ pub(crate) struct Job {
     pub expected: TokenUsage,
 }
 
-/// What came of a request.
+/// The result of a request.
 pub(crate) struct Reply {
     pub text: String,
     pub usage: TokenUsage,
@@ -45,7 +45,7 @@ pub(crate) struct Runner<'a> {
 }
 
 impl Runner<'_> {
-    /// The key under which the reply to a request is cached.
+    /// Returns the key under which the reply to a request is cached.
     pub(crate) fn key(generator: &dyn Generator, request: &GenerationRequest) -> String {
         let parts = request.key_parts();
         let fingerprint = generator.fingerprint();
@@ -108,7 +108,7 @@ impl Runner<'_> {
             return Ok(None);
         }
         let outcome = self.send(job).await;
-        // What it really took is counted in place of what was expected.
+        // The real usage replaces the reserved one.
         self.spending.give_back(reserved.0, reserved.1);
         let (text, usage) = outcome?;
         self.spending.count(usage.total(), self.config.price(usage));

@@ -34,7 +34,7 @@ const CHUNK_BYTES: u64 = 25_000;
 /// Changes are committed when the first of them is so old, so that a build that is killed loses little.
 const MAX_AGE: Duration = Duration::from_secs(5);
 
-/// A document that is new, or is to replace what is there.
+/// A document that is new or changed.
 pub(super) struct Change {
     pub replaces: Option<KnownDocument>,
     /// The source and the path of a document that was read; `None` for one that was only cut again.
@@ -42,14 +42,14 @@ pub(super) struct Change {
     pub document: Document,
     pub state: Option<FileState>,
     pub parser: String,
-    /// What cut it, where that was not the pipeline's chunker.
+    /// The fingerprint of its chunker, if that was not the pipeline's.
     pub chunker: Option<String>,
     /// A document with the same content at another place.
     pub like: Option<KnownDocument>,
     pub chunks: Vec<Chunk>,
-    /// The same chunks as they are compared with others.
+    /// The statements of the chunks, for comparison with others.
     pub compared: Vec<Compared>,
-    /// What was written to the contexts of its chunks.
+    /// The written contexts of its chunks.
     pub written: Written,
 }
 
@@ -62,7 +62,7 @@ struct Prepared {
     kept: HashMap<ChunkId, Vec<f32>>,
 }
 
-/// What is to be committed next.
+/// The changes of the next commit.
 pub(crate) struct Batch<'a> {
     opened: &'a Opened,
     driver: &'a Driver,
@@ -108,7 +108,7 @@ impl<'a> Batch<'a> {
         }
     }
 
-    /// What can be said of how the documents were cut and encoded.
+    /// Remarks about the chunks and the encoding of the documents.
     pub(super) fn advice(&self) -> Vec<String> {
         let mut advice = self.review.advice(self.opened.chunking.chunker.limit());
         advice.extend(self.languages.advice(&*self.opened.encoder));
@@ -125,12 +125,12 @@ impl<'a> Batch<'a> {
         self.moved.contains_key(&document)
     }
 
-    /// Notes that a document is gone, or that it is at another place now.
+    /// Records that a document is removed or moved.
     pub(crate) fn remove(&mut self, known: &KnownDocument, report: &mut BuildReport) {
         if let Some(repeated) = self.moved.remove(&known.id) {
             report.moved += 1;
             report.added = report.added.saturating_sub(1);
-            // What they repeated is they themselves.
+            // The moved document does not repeat itself.
             report.repeated = report.repeated.saturating_sub(repeated);
         } else {
             report.removed += 1;
@@ -162,7 +162,7 @@ impl<'a> Batch<'a> {
             let vectors: Option<Vec<Vector>> = vectors.by_ref().take(one.wanted.len()).collect();
             left_out |= vectors.is_none();
             let Some(vectors) = vectors.filter(|_| !left_out) else {
-                // Those behind it may say what it says, and would point to it.
+                // Later documents may say the same, and would point to it.
                 one.change.replaces.iter().for_each(|known| self.repeats.take_back(known.id));
                 continue;
             };
@@ -345,7 +345,7 @@ impl<'a> Batch<'a> {
         Ok(entry)
     }
 
-    /// The vectors of chunks that a document had before and has again, here or at another place, with the same context.
+    /// Returns the vectors of chunks that a document had before and has again, here or at another place, with the same context.
     fn kept_vectors(&mut self, change: &Change, wanted: &[Text]) -> Result<HashMap<ChunkId, Vec<f32>>> {
         let Some(known) = change.replaces.as_ref().or(change.like.as_ref()) else {
             return Ok(HashMap::new());
@@ -439,7 +439,7 @@ impl<'a> Batch<'a> {
 }
 
 impl Change {
-    /// The document to be added; `None` for one that was only cut again.
+    /// Returns the document to be added; `None` for one that was only cut again.
     fn new_document<'a>(&'a self, chunker: &'a str) -> Option<NewDocument<'a>> {
         let (source, path) = self.place.as_ref()?;
         let chunker = self.chunker.as_deref().unwrap_or(chunker);

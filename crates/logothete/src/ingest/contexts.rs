@@ -12,7 +12,7 @@ use crate::spending::Spending;
 use crate::storage::reply_key;
 use crate::threads::{Driver, StopToken};
 
-/// How many contexts were written, or would have to be.
+/// The number of contexts that were written, or would be.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub(super) struct Written {
     /// By a generator.
@@ -30,7 +30,7 @@ impl Written {
         self.tokens += other.tokens;
     }
 
-    /// The number of chunks that have a context.
+    /// Returns the number of chunks that have a context.
     pub(super) fn count(&self) -> usize {
         self.asked + self.cached
     }
@@ -48,12 +48,12 @@ fn request(writing: &Writing, document: &Document, chunk: &Chunk) -> GenerationR
     GenerationRequest::new(prompt).max_tokens(max_reply_tokens(writing) * 2)
 }
 
-/// The number of tokens that a reply is expected to have at most.
+/// Returns the number of tokens that a reply is expected to have at most.
 fn max_reply_tokens(writing: &Writing) -> u64 {
     (writing.max_words() as u64 * 4).div_ceil(3)
 }
 
-/// The tokens that a request takes: all that is sent, and at most what comes back.
+/// Returns the tokens that a request takes: all that is sent, and at most what comes back.
 fn expected(writing: &Writing, request: &GenerationRequest, count: impl Fn(&str) -> u64) -> TokenUsage {
     TokenUsage { sent: count(&request.prompt.text()), received: max_reply_tokens(writing) }
 }
@@ -103,7 +103,7 @@ pub(super) fn write(
     Ok(outcomes.collect())
 }
 
-/// What writing the contexts of a document would take. Nothing is sent.
+/// Estimates the contexts of a document. Sends nothing.
 pub(super) fn estimate(opened: &Opened, document: &Document, chunks: &[Chunk]) -> Result<Written> {
     let mut needed = Written::default();
     let Some(writing) = &opened.chunking.writing else { return Ok(needed) };

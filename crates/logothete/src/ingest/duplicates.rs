@@ -9,7 +9,7 @@ use logothete_core::search::Passage;
 
 use crate::storage::CatalogueReader;
 
-/// How many candidates are compared for each hash: what half of all chunks have in common tells little.
+/// The highest number of candidates for each hash; a hash that half of all chunks share says little.
 const MAX_CANDIDATES: usize = 4;
 
 /// A chunk as it is compared.
@@ -24,12 +24,12 @@ impl Compared {
         Self { sketch: statements.sketch(), statements }
     }
 
-    /// A chunk that was just made.
+    /// Returns a chunk that was just made.
     pub(super) fn of_chunk(chunk: &Chunk) -> Self {
         Self::new(Statements::of_chunk(chunk))
     }
 
-    /// A chunk that is in the catalogue.
+    /// Returns a chunk that is in the catalogue.
     pub(super) fn of_passage(passage: &Passage) -> Self {
         Self::new(passage.statements())
     }
@@ -38,7 +38,7 @@ impl Compared {
 /// A chunk that says what another says.
 pub(super) struct DuplicateOf {
     pub of: ChunkId,
-    /// What only this chunk says, if anything.
+    /// The statements that only this chunk has.
     pub beyond: Option<String>,
 }
 
@@ -67,7 +67,7 @@ impl Duplicates {
         self.gone.contains(&document)
     }
 
-    /// The documents whose chunks are about to go.
+    /// Returns the documents whose chunks are about to go.
     pub(super) fn gone(&self) -> impl Iterator<Item = i64> {
         self.gone.iter().copied()
     }
@@ -86,7 +86,7 @@ impl Duplicates {
         self.ids.contains(chunk)
     }
 
-    /// The chunk that says what a chunk says, and nearly nothing else.
+    /// Returns the chunk that says what a chunk says, and nearly nothing else.
     pub(super) fn find(
         &self,
         catalogue: &dyn CatalogueReader,

@@ -12,7 +12,7 @@ use crate::spending::Spending;
 use crate::storage::{CachedVector, Indexed, VectorKey, vector_key};
 use crate::threads::{Driver, StopToken};
 
-/// How many texts are encoded before their vectors are cached and a stop is looked for again.
+/// The number of texts that are encoded between two commits to the cache, where a stop is checked too.
 const BATCH_TEXTS: usize = 64;
 
 /// A text that is indexed.
@@ -20,7 +20,7 @@ pub(crate) struct Text {
     /// The place of its chunk in the document.
     pub at: usize,
     pub chunk: ChunkId,
-    /// What the encoder reads.
+    /// The text for the encoder.
     pub text: String,
     pub indexed: Indexed,
 }
@@ -29,11 +29,11 @@ pub(crate) struct Text {
 #[derive(Clone)]
 pub(crate) struct Vector {
     pub vector: Vec<f32>,
-    /// Whether the encoder made it just now.
+    /// Whether the encoder computed it just now.
     pub fresh: bool,
 }
 
-/// What came of encoding.
+/// The result of encoding.
 pub(crate) struct Encoded {
     /// For each text its vector, if there was the time and the money for all texts of its document.
     pub vectors: Vec<Option<Vector>>,
@@ -41,7 +41,7 @@ pub(crate) struct Encoded {
     pub tokens: u64,
 }
 
-/// What encoding needs to know.
+/// The input of encoding.
 pub(crate) struct Encoding<'a> {
     pub opened: &'a Opened,
     pub driver: &'a Driver,
@@ -100,7 +100,7 @@ impl Encoding<'_> {
         Ok(Encoded { vectors, tokens })
     }
 
-    /// The texts that have to be encoded, each once, up to the first document that there is no money for.
+    /// Returns the texts that have to be encoded, each once, up to the first document that there is no money for.
     fn affordable(&self, documents: &[(&str, &[Text])], keys: &[VectorKey], found: &[Option<Vector>]) -> Vec<usize> {
         let encoder = &*self.opened.encoder;
         let mut first: HashMap<VectorKey, usize> = HashMap::new();
@@ -123,7 +123,7 @@ impl Encoding<'_> {
     }
 }
 
-/// The tokens that an encoder reads of a text.
+/// Returns the tokens that an encoder reads of a text.
 pub(super) fn read_tokens(encoder: &dyn Encoder, text: &str) -> u64 {
     encoder.count_tokens(text).min(encoder.max_tokens().unwrap_or(usize::MAX)) as u64
 }

@@ -1,4 +1,4 @@
-//! What a build would do and cost, without doing it.
+//! Estimates the work and the cost of a build without doing it.
 
 use std::time::Instant;
 
@@ -17,10 +17,10 @@ use crate::opened::Opened;
 use crate::storage::{VectorKey, vector_key};
 use crate::threads::Driver;
 
-/// How many texts are encoded to measure the encoder's speed.
+/// The number of texts that are encoded to measure the speed of the encoder.
 const SAMPLE: usize = 48;
 
-/// What a build would do and cost.
+/// The work and the cost of a build.
 #[derive(Clone, Debug, Default, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct Estimate {
@@ -30,7 +30,7 @@ pub struct Estimate {
     pub unchanged: usize,
     /// Files that could not be read.
     pub failed: Vec<Failure>,
-    /// All documents together. In JSON its fields stand beside the others.
+    /// The sums over all documents. In JSON, its fields are beside the others.
     #[serde(flatten)]
     pub total: DocumentEstimate,
     /// The tokens a second that the encoder was just seen to read; `None` if it runs elsewhere, since trying it could
@@ -38,16 +38,16 @@ pub struct Estimate {
     pub tokens_per_second: Option<f64>,
 }
 
-/// What a build would do with a document.
+/// The work of a build on a document.
 #[derive(Clone, Debug, Default, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct DocumentEstimate {
     /// Its name.
     #[serde(skip_serializing_if = "String::is_empty")]
     pub document: String,
-    /// How many chunks it would have.
+    /// The number of chunks.
     pub chunks: usize,
-    /// How many of them were encoded before, and are kept.
+    /// The number of chunks whose vectors exist and are kept.
     pub chunks_cached: usize,
     /// The tokens that the encoder would read of the others.
     pub encoded_tokens: u64,
@@ -57,9 +57,9 @@ pub struct DocumentEstimate {
     pub contexts: usize,
     /// Contexts that were written before and are kept.
     pub contexts_cached: usize,
-    /// What the generator would read, and at most write.
+    /// The tokens that the generator would read, and at most write.
     pub tokens: TokenUsage,
-    /// What all tokens cost at the prices of the settings, in their currency; `None` if no price is set.
+    /// The cost of all tokens at the prices of the settings, in their currency; `None` if no price is set.
     pub cost: Option<f64>,
 }
 
@@ -122,7 +122,7 @@ fn document(opened: &Opened, change: &Change) -> Result<(DocumentEstimate, Vec<S
     Ok((document, missing.take(SAMPLE).cloned().collect()))
 }
 
-/// The tokens a second that an encoder reads of some texts. One that runs elsewhere is not tried.
+/// Returns the tokens a second that an encoder reads of some texts. One that runs elsewhere is not tried.
 fn speed(encoder: &dyn Encoder, texts: &[String]) -> Result<Option<f64>> {
     if encoder.is_remote() || texts.is_empty() {
         return Ok(None);

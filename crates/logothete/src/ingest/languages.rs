@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use logothete_core::document::{Document, Value};
 use logothete_core::vector::Encoder;
 
-/// How many documents there are in each language.
+/// The number of documents in each language.
 #[derive(Default)]
 pub(super) struct Languages {
     counts: BTreeMap<String, usize>,
@@ -21,7 +21,7 @@ impl Languages {
         }
     }
 
-    /// What to say, if the encoder was not made for some of the documents.
+    /// Returns a remark if the encoder was not made for some of the documents.
     pub(super) fn advice(&self, encoder: &dyn Encoder) -> Option<String> {
         let known = encoder.languages()?;
         let foreign: Vec<(&String, &usize)> = self.counts.iter().filter(|(code, _)| !known.contains(code)).collect();

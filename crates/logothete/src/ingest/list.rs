@@ -34,9 +34,9 @@ pub(super) struct Candidate {
 pub(super) struct Planned {
     pub source: Arc<dyn Source>,
     entry: SourceEntry,
-    /// What stands before its paths in the catalogue.
+    /// The prefix of its paths in the catalogue.
     prefix: String,
-    /// How many documents the catalogue had of it.
+    /// The number of its documents in the catalogue.
     had: usize,
 }
 
@@ -75,8 +75,8 @@ pub(super) fn sources(
     Ok(planned)
 }
 
-/// The paths that were requested; if there are none, every folder that the corpus knows, and the single files that it knows from
-/// others.
+/// Returns the paths that were requested; if there are none, every folder that the corpus knows, and the single files that it
+/// knows from others.
 fn paths(catalogue: &dyn CatalogueReader, request: &BuildRequest) -> Result<Vec<PathBuf>> {
     let mut all: Vec<PathBuf> = request.paths.clone();
     if all.is_empty() && request.sources.is_empty() {
@@ -93,7 +93,7 @@ fn paths(catalogue: &dyn CatalogueReader, request: &BuildRequest) -> Result<Vec<
     Ok(all)
 }
 
-/// How much is in work at a time, which bounds the memory.
+/// The amount of work in progress, which bounds the memory.
 #[derive(Clone, Copy)]
 pub(super) struct Window {
     items: usize,
@@ -113,14 +113,14 @@ impl Window {
 pub(super) struct Walk<'p> {
     planned: &'p Planned,
     items: Items,
-    /// Whether everything could be listed so far.
+    /// Whether everything was listed so far.
     whole: bool,
     listed: usize,
     /// Hashes of the paths that were listed.
     paths: HashSet<u64>,
 }
 
-/// What is remembered over all sources of a build: hashes of the names given, and of the places seen.
+/// The state across all sources of a build: hashes of the given names and of the seen places.
 #[derive(Default)]
 pub(super) struct Seen {
     names: HashSet<u64>,
@@ -142,7 +142,7 @@ impl<'p> Walk<'p> {
         }
     }
 
-    /// The next items, as many as a window has room for; empty at the end.
+    /// Returns the next items, as many as a window has room for; empty at the end.
     pub(super) fn next(
         &mut self,
         room: Window,
@@ -192,8 +192,8 @@ impl<'p> Walk<'p> {
         Ok(window)
     }
 
-    /// The documents that are gone from the source. Only a source that was listed in full can tell; and one that is empty is more
-    /// likely missing than empty.
+    /// Returns the documents that are gone from the source. Only a source that was listed in full can tell; and one that is
+    /// empty is more likely missing than empty.
     pub(super) fn end(
         self,
         catalogue: &dyn CatalogueReader,
@@ -227,8 +227,8 @@ fn short_hash(value: &(impl Hash + ?Sized)) -> u64 {
     hasher.finish()
 }
 
-/// The catalogue's entry for a folder: a known one with this root or one above it, or a new one; and the prefix of the folder's
-/// paths there.
+/// Returns the catalogue's entry for a folder: a known one with this root or one above it, or a new one; and the prefix of the
+/// folder's paths there.
 fn folder_entry(storage: &Storage, lease: Option<&Lease>, root: &Path, whole: bool) -> Result<(SourceEntry, String)> {
     let location = root.to_string_lossy().into_owned();
     let sources = storage.read()?.sources()?;
@@ -240,7 +240,7 @@ fn folder_entry(storage: &Storage, lease: Option<&Lease>, root: &Path, whole: bo
     Ok((entry, String::new()))
 }
 
-/// The catalogue's entry for a location. It is created if it is missing and there is a lease.
+/// Returns the catalogue's entry for a location. It is created if it is missing and there is a lease.
 pub(super) fn entry(
     storage: &Storage,
     lease: Option<&Lease>,
@@ -265,13 +265,13 @@ pub(super) fn entry(
     Ok(SourceEntry { id, name, location: location.to_owned(), whole })
 }
 
-/// What stands before the paths of a listing whose root is a folder inside its source.
+/// Returns the prefix of the paths of a listing whose root is a folder inside its source.
 fn source_prefix(source: &SourceEntry, root: &Path) -> String {
     let inside = root.strip_prefix(&source.location).unwrap_or(Path::new(""));
     inside.components().map(|part| format!("{}/", part.as_os_str().to_string_lossy())).collect()
 }
 
-/// The shortest end of a folder's path that no other source has as its name.
+/// Returns the shortest end of a folder's path that no other source has as its name.
 fn free_source_name(sources: &[SourceEntry], root: &Path) -> String {
     let parts: Vec<String> =
         root.iter().map(|part| part.to_string_lossy().into_owned()).filter(|part| part != "/").collect();
@@ -282,7 +282,7 @@ fn free_source_name(sources: &[SourceEntry], root: &Path) -> String {
         .unwrap_or_else(|| root.to_string_lossy().into_owned())
 }
 
-/// A document's name: its path, with the name of its source before it if the path alone is taken.
+/// Returns a document's name: its path, with the name of its source before it if the path alone is taken.
 fn free_name(
     catalogue: &dyn CatalogueReader,
     taken: &HashSet<String>,

@@ -23,10 +23,10 @@ use crate::trace::milliseconds;
 
 /// A file changed less than this before it was read may have changed again within the resolution of the clock.
 const CLOCK_DOUBT: i64 = 2_000_000_000;
-/// How many files of a window are read at a time.
+/// The number of files of a window that are read at a time.
 const MAX_READS: usize = 8;
 
-/// What became of a file.
+/// The result of reading a file.
 pub(super) enum FileOutcome {
     /// It is as it was, or only its times have changed.
     Unchanged(Option<(i64, FileState)>),
@@ -150,7 +150,7 @@ struct Loaded {
     content: Content,
 }
 
-/// What has to be done with a file.
+/// The work on a file.
 enum Task {
     Done(FileOutcome),
     /// Cut a stored document again; its parser has not changed.
@@ -219,7 +219,7 @@ impl<'a> Reader<'a> {
         Ok(Loaded { state: FileState { size, modified, inode, seen, hash }, content })
     }
 
-    /// What has to be done with each item of a window, from what the catalogue knows.
+    /// Decides the work on each item of a window from the catalogue.
     fn tasks(&self, window: &[Candidate], loaded: Vec<Option<Result<Loaded>>>) -> Result<Vec<Task>> {
         let same = |candidate: &Candidate, loaded: &Loaded| {
             let known = candidate.known.as_ref();

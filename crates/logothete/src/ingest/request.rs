@@ -1,4 +1,4 @@
-//! What a build is asked for, and what it reports.
+//! The request and the report of a build.
 
 use std::fmt;
 use std::path::{Path, PathBuf};
@@ -11,7 +11,7 @@ use serde::Serialize;
 use crate::source::Source;
 use crate::threads::StopToken;
 
-/// What a build is doing.
+/// The progress of a build.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Stage {
@@ -26,7 +26,7 @@ pub enum Stage {
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Progress {
-    /// What it is doing.
+    /// The current stage.
     pub stage: Stage,
     /// The number of documents that are done.
     pub done: usize,
@@ -47,12 +47,12 @@ pub(crate) struct Meter<'a> {
 }
 
 impl<'a> Meter<'a> {
-    /// A meter that calls back.
+    /// Creates a meter that calls back.
     pub(crate) fn new(request: &'a BuildRequest) -> Self {
         Self { callback: request.on_progress.as_ref(), ..Self::silent() }
     }
 
-    /// A meter that does nothing.
+    /// Returns a meter that does nothing.
     pub(crate) fn silent() -> Self {
         let (stage, document) = (Stage::Documents, String::new());
         Self { progress: Progress { stage, done: 0, total: 0, document, encoding: None }, callback: None }
@@ -100,7 +100,7 @@ impl<'a> Meter<'a> {
     }
 }
 
-/// What a build is asked for. Made from a path, from several, or with these methods.
+/// The request of a build. Made from a path, from several, or with these methods.
 #[derive(Clone, Default)]
 pub struct BuildRequest {
     pub(crate) paths: Vec<PathBuf>,
@@ -155,7 +155,7 @@ impl BuildRequest {
         self
     }
 
-    /// The token that stops the build.
+    /// Returns the token that stops the build.
     pub fn stop_token(&self) -> StopToken {
         self.stop.clone()
     }
@@ -210,12 +210,12 @@ impl From<Vec<PathBuf>> for BuildRequest {
 pub struct Failure {
     /// The name of the document, or the path if it has none.
     pub document: String,
-    /// What is wrong, and what to do.
+    /// The problem, and what to do.
     pub reason: String,
 }
 
 impl Failure {
-    /// A document that could not be read, and the reason.
+    /// Creates a document that could not be read, and the reason.
     pub fn new(document: impl Into<String>, reason: impl Into<String>) -> Self {
         Self { document: document.into(), reason: reason.into() }
     }
@@ -233,7 +233,7 @@ pub struct PruneNeeded {
     pub of: usize,
 }
 
-/// What a build did.
+/// The report of a build.
 #[derive(Clone, Debug, Default, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct BuildReport {

@@ -15,10 +15,10 @@ use crate::threads::{Driver, StopToken};
 
 /// The location of such documents.
 const LOCATION: &str = "memory:given";
-/// How many are encoded together.
+/// The number of texts that are encoded together.
 const WINDOW: usize = 32;
 
-/// What is added to a corpus, or replaces what is there: a document, or a chunk.
+/// A document or a chunk that is added to a corpus, or replaces one.
 #[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub enum Upsert {
@@ -39,33 +39,33 @@ pub struct OwnChunk {
 }
 
 impl OwnChunk {
-    /// A chunk with an id and a text.
+    /// Creates a chunk with an id and a text.
     pub fn new(id: impl Into<String>, text: impl Into<String>) -> Self {
         Self { id: id.into(), text: text.into(), ..Self::default() }
     }
 
-    /// The chunk with a title, which helps to find it.
+    /// Returns the chunk with a title, which helps to find it.
     #[must_use]
     pub fn title(mut self, title: impl Into<String>) -> Self {
         self.title = Some(title.into());
         self
     }
 
-    /// The chunk with a context, which helps to find it and is never quoted.
+    /// Returns the chunk with a context, which helps to find it and is never quoted.
     #[must_use]
     pub fn context(mut self, context: impl Into<String>) -> Self {
         self.context = context.into();
         self
     }
 
-    /// The chunk with a field of metadata, for filters.
+    /// Returns the chunk with a field of metadata, for filters.
     #[must_use]
     pub fn metadata(mut self, name: impl Into<String>, value: impl Into<Value>) -> Self {
         self.metadata.insert(name.into(), value.into());
         self
     }
 
-    /// As a document, and the one chunk that it is cut into.
+    /// Returns it as a document with one chunk.
     fn into_parts(self) -> Result<(Document, Vec<Chunk>)> {
         let unusable = |message: &str| Error::new(ErrorKind::InvalidRequest, message.to_owned()).at(&self.id);
         if self.id.trim().is_empty() || self.id.len() > 200 || self.id.chars().any(char::is_control) {
@@ -151,7 +151,8 @@ pub(crate) fn upsert(opened: &Opened, driver: &Driver, all: Vec<Upsert>, stop: &
     Ok(report)
 }
 
-/// The change that an upsert makes; `None` if it was stopped, or the budget was spent, before all contexts were written.
+/// Returns the change that an upsert makes; `None` if it was stopped, or the budget was spent, before all contexts were
+/// written.
 fn change(
     opened: &Opened,
     driver: &Driver,

@@ -7,7 +7,7 @@ use crate::opened::Opened;
 use crate::storage::FileKind;
 use crate::threads::StopToken;
 
-/// The kind of file that a segment of this number of rows needs; `None` means that its vectors are scanned.
+/// Returns the kind of file that a segment of this number of rows needs; `None` means that its vectors are scanned.
 pub(super) fn wanted(opened: &Opened, rows: u32) -> Option<FileKind> {
     let (kind, memory) = (opened.config().index.kind, opened.config().limits.memory_bytes());
     match kind.resolve(rows, opened.encoder.dimensions(), memory) {

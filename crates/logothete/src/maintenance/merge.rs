@@ -12,7 +12,7 @@ use crate::opened::Opened;
 use crate::storage::{FileKind, Lease, Segment, SegmentFiles, Snapshot};
 use crate::threads::{Driver, StopToken};
 
-/// How many segments of about the same size become one.
+/// The number of segments of about the same size that become one.
 const FAN_IN: usize = 8;
 /// Segments of fewer rows are all of about the same size.
 const SMALL: u32 = 20_000;
@@ -76,7 +76,7 @@ impl Size {
     }
 }
 
-/// The positions of the segments to be merged next.
+/// Returns the positions of the segments to be merged next.
 fn next_group(sizes: &[Size]) -> Option<Vec<usize>> {
     let of_class =
         |class: u32| sizes.iter().enumerate().filter(move |(_, size)| size.class() == class).map(|(at, _)| at);

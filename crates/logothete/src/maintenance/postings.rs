@@ -7,9 +7,9 @@ use logothete_core::segment::RowSet;
 use crate::opened::Opened;
 use crate::storage::{Blob, FileKind, Lease, SegmentEntry};
 
-/// How many rows are read from the catalogue at a time.
+/// The number of rows that are read from the catalogue at a time.
 const READ_ROWS: u32 = 4_096;
-/// How many rows are written at a time. Until then each holds some kilobytes.
+/// The number of rows that are written at a time. Each holds some kilobytes before that.
 const WRITE_ROWS: u32 = 10_000;
 
 /// Writes the postings again that have a format that is no longer read.
@@ -38,7 +38,7 @@ pub(super) fn reweigh(opened: &Opened, lease: &Lease, is_stopped: &dyn Fn() -> b
     Ok(())
 }
 
-/// The segments whose postings meet a condition. Readers report a file that cannot be opened.
+/// Returns the segments whose postings meet a condition. Readers report a file that cannot be opened.
 fn segments_with(opened: &Opened, condition: impl Fn(&Blob) -> bool) -> Result<Vec<SegmentEntry>> {
     let mut entries = opened.storage.read()?.segments()?;
     let meets = |entry: &SegmentEntry| opened.storage.open_file(entry.files.name(FileKind::Keywords));

@@ -15,9 +15,9 @@ use crate::spending::Spending;
 use crate::storage::{FileKind, Indexed, SegmentEntry, SegmentFiles};
 use crate::threads::{Driver, StopToken};
 
-/// How many rows are encoded before they are written.
+/// The number of rows that are encoded before they are written.
 const WRITE_ROWS: u32 = 20_000;
-/// How many rows are encoded together.
+/// The number of rows that are encoded together.
 const WINDOW: usize = 512;
 
 /// Encodes all chunks with the pipeline's encoder, beside the vectors that are there, and then names the new ones instead. Vectors
@@ -66,7 +66,7 @@ struct SegmentEncoder<'a> {
 }
 
 impl SegmentEncoder<'_> {
-    /// The name of the new file; `None` if it was stopped, or the budget is spent.
+    /// Returns the name of the new file; `None` if it was stopped, or the budget is spent.
     fn run(&mut self) -> Result<Option<String>> {
         let (storage, distance) = (&self.opened.storage, self.opened.config().index.distance);
         let dimensions = self.opened.encoder.dimensions();

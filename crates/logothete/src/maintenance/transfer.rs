@@ -24,7 +24,7 @@ const TABLES: [&str; 4] = ["sources", "documents", "blocks", "chunks"];
 /// The number of rows of an imported segment.
 const MAX_ROWS: usize = 20_000;
 
-/// What the first line says.
+/// The first line.
 #[derive(Debug, Serialize, Deserialize)]
 struct Head {
     format: u32,

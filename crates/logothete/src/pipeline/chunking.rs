@@ -20,7 +20,7 @@ struct Factory<'a> {
 }
 
 impl Factory<'_> {
-    /// The limit in force.
+    /// Returns the limit in force.
     ///
     /// # Errors
     /// If the settings make no sense; the message says what to set.
@@ -47,7 +47,7 @@ impl Factory<'_> {
         }
     }
 
-    /// How contexts are written, if they are.
+    /// Returns the writer of contexts; `None` if none are written.
     fn writing(&self, limit: Option<&Limit>, generator: Option<Arc<dyn Generator>>) -> Option<Writing> {
         if self.config.context != ChunkContext::Generated {
             return None;
@@ -57,7 +57,7 @@ impl Factory<'_> {
         Some(Writing { generator, around: self.config.generated_from, limit })
     }
 
-    /// The chunker that these settings describe.
+    /// Returns the chunker that these settings describe.
     ///
     /// # Errors
     /// If they make no sense; the message says what to set.
@@ -90,17 +90,17 @@ pub(crate) struct Chunking {
     pub writing: Option<Writing>,
 }
 
-/// What writes contexts.
+/// The writer of contexts.
 pub(crate) struct Writing {
     generator: Option<Arc<dyn Generator>>,
-    /// How many words of the document the generator is shown.
+    /// The number of words of the document in the prompt.
     pub around: usize,
     /// The limit whose reserve the contexts keep to.
     pub limit: Limit,
 }
 
 impl Writing {
-    /// The generator.
+    /// Returns the generator.
     ///
     /// # Errors
     /// If there is none.
@@ -112,7 +112,7 @@ impl Writing {
         })
     }
 
-    /// The generator's words for a limit of so many tokens, words or characters.
+    /// Returns the highest length of a written context for a limit in tokens, words or characters.
     pub(crate) fn max_words(&self) -> usize {
         match self.limit.unit() {
             Unit::Words => self.limit.reserve(),
@@ -124,7 +124,7 @@ impl Writing {
 }
 
 impl Chunking {
-    /// What a configuration, or a chunker of the user's own, makes with an encoder and a generator.
+    /// Creates the chunker of a configuration, or the user's own, with an encoder and a generator.
     pub(crate) fn new(
         config: &ChunkConfig,
         own: Option<Arc<dyn Chunker>>,
@@ -180,7 +180,7 @@ impl Chunker for ByTopic {
     }
 
     fn cut(&self, document: &Document) -> Result<Vec<Span>> {
-        /// How many sentences are encoded in one call.
+        /// The number of sentences that are encoded in one call.
         const AT_ONCE: usize = 64;
         let spans = Topics::sentences(document);
         let mut vectors = Vectors::new(self.encoder.dimensions());

@@ -23,7 +23,7 @@ pub(super) struct RemoteChoice {
 }
 
 impl EncoderChoice {
-    /// The choice of a configuration. Nothing is sent.
+    /// Creates the choice of a configuration. Nothing is sent.
     ///
     /// # Errors
     /// If a setting is invalid, or a file of the model is missing.
@@ -66,7 +66,7 @@ impl EncoderChoice {
         }
     }
 
-    /// The encoder. One that is a service is asked for a vector, which blocks the thread.
+    /// Returns the encoder. One that is a service is asked for a vector, which blocks the thread.
     pub(super) fn connect(&self) -> Result<Arc<dyn Encoder>> {
         match self {
             Self::Ready(encoder) => Ok(encoder.clone()),
@@ -95,7 +95,7 @@ impl RemoteChoice {
     }
 }
 
-/// The default encoder: the embedded one, or hashing if the program was built without it.
+/// Returns the default encoder: the embedded one, or hashing if the program was built without it.
 pub(super) fn default_encoder() -> Arc<dyn Encoder> {
     #[cfg(feature = "embedded")]
     return embedded();
@@ -103,7 +103,7 @@ pub(super) fn default_encoder() -> Arc<dyn Encoder> {
     Arc::new(Hashing::default())
 }
 
-/// The embedded encoder, one for the whole process.
+/// Returns the embedded encoder, one for the whole process.
 #[cfg(feature = "embedded")]
 fn embedded() -> Arc<dyn Encoder> {
     static SHARED: OnceLock<Arc<SentenceEncoder>> = OnceLock::new();

@@ -64,7 +64,7 @@ impl Default for Pipeline {
 }
 
 impl Pipeline {
-    /// A pipeline that a configuration describes. Nothing is sent to anyone.
+    /// Creates a pipeline that a configuration describes. Nothing is sent to anyone.
     ///
     /// # Errors
     /// If a setting is invalid; the place names its table and key.
@@ -83,12 +83,13 @@ impl Pipeline {
         Ok(pipeline)
     }
 
-    /// The configuration.
+    /// Returns the configuration.
     pub fn config(&self) -> &Config {
         &self.config
     }
 
-    /// The encoder. One that is a service is asked for a vector the first time, which blocks the thread until it has responded.
+    /// Returns the encoder. One that is a service is asked for a vector the first time, which blocks the thread until it has
+    /// responded.
     ///
     /// # Errors
     /// If the service does not respond.
@@ -96,7 +97,7 @@ impl Pipeline {
         self.encoder.connect()
     }
 
-    /// The chunker. Its limits are those of the [encoder](Self::encoder).
+    /// Returns the chunker. Its limits are those of the [encoder](Self::encoder).
     ///
     /// # Errors
     /// If the settings of `[chunk]` are invalid, or ask for more than the encoder reads.
@@ -122,7 +123,7 @@ impl Pipeline {
         self.parse_content(name, Content { bytes, media_type: None })
     }
 
-    /// A fingerprint that changes whenever the same bytes may be parsed differently.
+    /// Returns a fingerprint that changes whenever the same bytes may be parsed differently.
     pub(crate) fn parse_fingerprint(&self) -> Fingerprint {
         let (pages, limits) = (self.config.parse.pages, &self.config.limits);
         let limits = format!("{pages:?} {} {}", limits.pages, limits.max_unpacked_bytes());
@@ -146,35 +147,36 @@ impl Pipeline {
         }
     }
 
-    /// The pipeline with one more parser, such as your own for a new type. It is tried before those of the library.
+    /// Returns the pipeline with one more parser, such as your own for a new type. It is tried before those of the library.
     #[must_use]
     pub fn with_parser(mut self, parser: impl Parser + 'static) -> Self {
         self.parsers.register(parser);
         self
     }
 
-    /// The pipeline with another encoder, such as your own.
+    /// Returns the pipeline with another encoder, such as your own.
     #[must_use]
     pub fn with_encoder(mut self, encoder: impl Encoder + 'static) -> Self {
         self.encoder = EncoderChoice::Ready(Arc::new(encoder));
         self
     }
 
-    /// The pipeline with a chunker of your own, or one of the library with settings of your own.
+    /// Returns the pipeline with a chunker of your own, or one of the library with settings of your own.
     #[must_use]
     pub fn with_chunker(mut self, chunker: impl Chunker + 'static) -> Self {
         self.chunker = Some(Arc::new(chunker));
         self
     }
 
-    /// The pipeline with a generator, which writes contexts: see [`ChunkContext::Generated`](crate::config::ChunkContext).
+    /// Returns the pipeline with a generator, which writes contexts: see
+    /// [`ChunkContext::Generated`](crate::config::ChunkContext).
     #[must_use]
     pub fn with_generator(mut self, generator: impl Generator + 'static) -> Self {
         self.generator = Some(Arc::new(generator));
         self
     }
 
-    /// The pipeline with changed settings. Its parsers and its encoder stay: for other ones use
+    /// Returns the pipeline with changed settings. Its parsers and its encoder stay: for other ones use
     /// [`from_config`](Self::from_config).
     ///
     /// ```

@@ -10,7 +10,7 @@ use super::secret::secret;
 use super::tesseract::{self, Tesseract};
 use crate::config::{Config, Ocr, ParseConfig};
 
-/// The parsers' settings.
+/// Returns the parsers' settings.
 pub(super) fn settings(config: &ParseConfig) -> Result<ParseSettings> {
     let pointer = |text: &str, key: &str| match text {
         "" => Ok(None),
@@ -42,7 +42,7 @@ pub(super) fn settings(config: &ParseConfig) -> Result<ParseSettings> {
 }
 
 impl ParseConfig {
-    /// The password of protected files, from the environment or a file `.env`; `None` if no variable is named.
+    /// Returns the password of protected files, from the environment or a file `.env`; `None` if no variable is named.
     ///
     /// # Errors
     /// If neither has the variable.
@@ -54,7 +54,7 @@ impl ParseConfig {
     }
 }
 
-/// What may be spent on a file.
+/// Returns the budget of a file.
 pub(super) fn budget(config: &Config) -> Budget {
     let mut budget = Budget::default();
     budget.pages = config.parse.pages;

@@ -2,7 +2,7 @@
 
 use logothete_core::{Error, ErrorKind, Result};
 
-/// The value of a variable of the environment, or else of a file `.env` in the current folder or the nearest one above.
+/// Returns the value of a variable of the environment, or else of a file `.env` in the current folder or the nearest one above.
 pub(crate) fn secret(name: &str) -> Result<String> {
     let not_text = |_| {
         // The error would hold the value.

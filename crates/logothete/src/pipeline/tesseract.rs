@@ -8,13 +8,13 @@ use std::sync::OnceLock;
 use logothete_core::document::{Area, PageRecogniser, Picture, SeenWord};
 use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 
-/// What to do if the program is missing.
+/// The advice if the program is missing.
 pub(super) const ADVICE: &str =
     "to have such pages read, install the program tesseract (Debian: tesseract-ocr) and build again";
-/// What to do if the program cannot draw pages.
+/// The advice if the build cannot draw pages.
 pub(super) const ADVICE_WITHOUT_PICTURES: &str =
     "to have such pages read, build this program with the feature picture, and install the program tesseract";
-/// What to do if recognition is off.
+/// The advice if recognition is off.
 pub(super) const ADVICE_OFF: &str = "to have such pages read, set ocr = \"auto\" in [parse]";
 
 /// Runs the program `tesseract` on pictures of pages. Nothing leaves the machine.
@@ -25,8 +25,8 @@ pub struct Tesseract {
 }
 
 impl Tesseract {
-    /// The program on the PATH, if there is one. `languages` are its names for them, such as `eng+deu`; empty takes its own
-    /// default.
+    /// Returns the program on the PATH, if there is one. `languages` are its names for them, such as `eng+deu`; empty takes its
+    /// own default.
     pub fn find(languages: &str) -> Option<Self> {
         static FOUND: OnceLock<Option<PathBuf>> = OnceLock::new();
         let program = FOUND.get_or_init(|| {
@@ -72,7 +72,7 @@ impl PageRecogniser for Tesseract {
     }
 }
 
-/// The words of a table as the program writes it: a row an element, the words those of level 5.
+/// Returns the words of a table as the program writes it: a row an element, the words those of level 5.
 fn words(table: &str) -> Vec<SeenWord> {
     let mut lines: Vec<String> = Vec::new();
     let mut words = Vec::new();

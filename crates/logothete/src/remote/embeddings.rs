@@ -13,7 +13,7 @@ use super::post::Post;
 use crate::config::EncoderConfig;
 use crate::pipeline::secret;
 
-/// What is encoded to know the service's vectors again.
+/// The texts that are encoded to recognise the service's vectors again.
 const PROBE: &str = "The harbour office opens at seven.";
 
 /// An encoder that is a service: it gets `{"model", "input": [text, …]}` and answers
@@ -35,7 +35,7 @@ pub struct RemoteEncoder {
     fingerprint: Fingerprint,
 }
 
-/// What came of a request.
+/// The result of a request.
 type Answer = Result<Vec<Vec<f32>>>;
 
 impl RemoteEncoder {
@@ -106,7 +106,7 @@ impl RemoteEncoder {
         })
     }
 
-    /// The vectors of an answer in the order of the texts, whatever order they come in.
+    /// Returns the vectors of an answer in the order of the texts, whatever order they come in.
     fn read(&self, answer: &Value, expected: usize) -> std::result::Result<Vec<Vec<f32>>, String> {
         let data = answer["data"].as_array().ok_or("answered without a list “data”")?;
         if data.len() != expected {
@@ -132,7 +132,7 @@ impl RemoteEncoder {
         }
     }
 
-    /// Where texts are parted so that each part keeps to the limits of a request.
+    /// Splits texts into requests that keep the limits.
     fn batches<'a>(&self, texts: &'a [String]) -> Vec<&'a [String]> {
         let mut batches = Vec::new();
         let mut rest = texts;
@@ -193,7 +193,7 @@ impl Encoder for RemoteEncoder {
                 let texts: Vec<&str> = batch.iter().map(String::as_str).collect();
                 let answer = self.request(&texts);
                 if answer.is_err() {
-                    // What was not asked for yet would fail too.
+                    // Later requests would fail too.
                     next.store(batches.len(), Ordering::Relaxed);
                 }
                 answers.lock().unwrap_or_else(PoisonError::into_inner)[at] = Some(answer);
@@ -207,7 +207,7 @@ impl Encoder for RemoteEncoder {
         });
         let answers = answers.into_inner().unwrap_or_else(PoisonError::into_inner);
         let mut vectors = Vectors::new(self.dimensions);
-        // A batch that was not asked for is not the first that has no vectors: one before it or behind it failed.
+        // A batch that was not sent is not the first without vectors, because an earlier or a later one failed.
         let unsent = answers.iter().any(Option::is_none);
         for answer in answers.into_iter().flatten() {
             for vector in answer? {

@@ -9,8 +9,8 @@ use ureq::http::Uri;
 /// The time that a server may take to accept a connection.
 const MAX_CONNECT_TIME: Duration = Duration::from_secs(10);
 
-/// A client whose requests may take up to `max_time`. A redirect is returned as a response: it could lead to a host that is not
-/// allowed.
+/// Returns a client whose requests may take up to `max_time`. A redirect is returned as a response: it could lead to a host
+/// that is not allowed.
 pub(crate) fn agent(max_time: Duration) -> Agent {
     Agent::config_builder()
         .timeout_connect(Some(MAX_CONNECT_TIME))

@@ -17,7 +17,7 @@ const MAX_PAUSE: Duration = Duration::from_secs(60);
 /// The most of an answer that is read.
 const MAX_BYTES: u64 = 200_000_000;
 
-/// Where requests go, and how.
+/// The target of requests and the way to it.
 #[derive(Clone, Debug)]
 pub(super) struct Post {
     agent: Agent,
@@ -62,7 +62,7 @@ impl Post {
         unreachable!("a request is answered or fails for good")
     }
 
-    /// What a server said, without what was sent in the headers: some repeat the key that they refuse.
+    /// Returns the text of a server without the sent headers, because some servers repeat the key that they refuse.
     fn without_secrets(&self, said: &str) -> String {
         let values = self.headers.iter().map(|(_, value)| value.strip_prefix("Bearer ").unwrap_or(value));
         values.filter(|value| value.len() > 3).fold(said.to_owned(), |said, value| said.replace(value, "…"))
@@ -108,7 +108,7 @@ struct Failed {
     after: Option<Duration>,
 }
 
-/// The seconds of a `Retry-After` header. Dates in it are rare, and are passed over.
+/// Returns the seconds of a `Retry-After` header. Dates in it are rare, and are passed over.
 fn retry_after<T>(response: &Response<T>) -> Option<Duration> {
     let value = response.headers().get("retry-after")?.to_str().ok()?;
     value.trim().parse::<f64>().ok().and_then(|seconds| Duration::try_from_secs_f64(seconds).ok())

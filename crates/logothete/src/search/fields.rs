@@ -15,13 +15,13 @@ impl Fields {
         catalogue.fields().map(Self)
     }
 
-    /// Those that a filter may name. Where it names none of the metadata, that is not read.
+    /// Reads the fields that a filter may name. If it names none of the metadata, that is not read.
     pub(super) fn for_filter(catalogue: &dyn CatalogueReader, filter: &Filter) -> Result<Self> {
         let built_in = filter.tests().iter().all(|(field, _)| BUILT_IN_FIELDS.contains(field));
         if built_in { Ok(Self(Vec::new())) } else { Self::of(catalogue) }
     }
 
-    /// An error when no document has a field of this name, which is more likely a slip than meant.
+    /// Returns an error if no document has a field of this name, which is probably a slip.
     pub(super) fn check_name(&self, field: &str, place: &str) -> Result<()> {
         let names = || self.0.iter().map(|field| field.name.as_str()).chain(BUILT_IN_FIELDS);
         if self.0.is_empty() || names().any(|name| name == field) {
@@ -34,7 +34,7 @@ impl Fields {
         Err(Error::new(ErrorKind::InvalidRequest, format!("no document has the field “{field}”; {near}")).at(place))
     }
 
-    /// An error when a filter names a field that there is not, or compares one with what can never be its value.
+    /// Returns an error if a filter names an unknown field, or compares one with a value that it never has.
     pub(super) fn check_filter(&self, filter: &Filter) -> Result<()> {
         for (field, is) in filter.tests() {
             self.check_name(field, "filter")?;
@@ -49,7 +49,7 @@ impl Fields {
         Ok(())
     }
 
-    /// The types of a field's values; none where that is not known.
+    /// Returns the types of a field's values; none where that is not known.
     fn kinds(&self, field: &str) -> Vec<&str> {
         match field {
             "page" => vec!["number"],

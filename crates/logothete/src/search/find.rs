@@ -20,7 +20,7 @@ use crate::storage::{CatalogueReader, RowId, View};
 use crate::threads::StopToken;
 use crate::trace::{Recorder, milliseconds};
 
-/// What a search found.
+/// The result of a search.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct SearchResult {
@@ -37,7 +37,7 @@ pub struct SearchResult {
     /// How long the search took, in milliseconds.
     #[serde(serialize_with = "to_microseconds")]
     pub took_ms: f64,
-    /// What was done, step by step; empty unless the request [asked](SearchRequest::traced) for it.
+    /// The trace; empty unless the request [asked](SearchRequest::traced) for it.
     #[serde(skip_serializing_if = "Trace::is_empty")]
     pub trace: Trace,
 }
@@ -55,7 +55,7 @@ pub(crate) struct Searcher<'a> {
     pub stop: &'a StopToken,
 }
 
-/// What was found for a query.
+/// The result of a query.
 pub(crate) struct Found {
     pub passages: Vec<Passage>,
     pub misspelt: Vec<Misspelt>,
@@ -86,7 +86,7 @@ impl Searcher<'_> {
         Ok(SearchResult { query: request.query.clone(), filter, misspelt, passages, took_ms, trace })
     }
 
-    /// The filter of the configuration and that of a request.
+    /// Returns the filter of the configuration and that of a request.
     fn filter(&self, request: &SearchRequest) -> Option<Filter> {
         match (self.opened.config().search.filter.clone(), request.filter.clone()) {
             (Some(always), Some(now)) => Some(always.and(now)),
@@ -94,7 +94,7 @@ impl Searcher<'_> {
         }
     }
 
-    /// The best passages for a query, with a step in the trace for each stage.
+    /// Returns the best passages for a query, with a step in the trace for each stage.
     pub(crate) fn find(&self, query: &Query, request: &SearchRequest, recorder: &mut Recorder) -> Result<Found> {
         recorder.begin(|| TraceDetails::Search { query: query.text() });
         let found = self.find_in(query, request, recorder);

@@ -11,7 +11,7 @@ use logothete_core::vector::Encoder;
 use super::vectors::QueryVectors;
 use crate::storage::{RowId, Scope, Snapshot};
 
-/// What a leg works with.
+/// The input of a leg.
 pub(super) struct LegInput<'a> {
     pub snapshot: &'a Snapshot,
     /// The query, with its terms looked up.
@@ -28,13 +28,13 @@ pub(super) struct LegInput<'a> {
 
 /// A way of finding rows.
 pub(super) trait Leg: Send + Sync {
-    /// The name in plans, results and traces.
+    /// Returns the name in plans, results and traces.
     fn name(&self) -> &'static str;
 
-    /// The best `count` rows, best first. Scores are comparable within the leg only; higher is better.
+    /// Returns the best `count` rows, best first. Scores are comparable within the leg only; higher is better.
     fn find(&self, input: &LegInput<'_>, count: usize) -> Result<Vec<(RowId, f32)>>;
 
-    /// What the trace says of it.
+    /// Returns the details for the trace.
     fn details(&self, input: &LegInput<'_>, leg: LegRecord) -> TraceDetails;
 }
 
@@ -81,12 +81,12 @@ impl Leg for Vector {
     }
 }
 
-/// The leg of a plan; `None` if there is none of this name.
+/// Returns the leg of a plan; `None` if there is none of this name.
 pub(super) fn leg(plan: &LegPlan) -> Option<&'static dyn Leg> {
     LEGS.into_iter().find(|leg| leg.name() == plan.leg)
 }
 
-/// The words of a query that no document has.
+/// Returns the words of a query that no document has.
 pub(super) fn misspelt(query: &PreparedQuery) -> Vec<Misspelt> {
     let one = |(word, taken_for): &(String, Vec<String>)| Misspelt { word: word.clone(), taken_for: taken_for.clone() };
     query.misspelt().iter().map(one).collect()

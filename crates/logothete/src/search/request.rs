@@ -39,7 +39,7 @@ enum LegChange {
 }
 
 impl SearchRequest {
-    /// A query, or a question.
+    /// Creates a query, or a question.
     pub fn new(query: impl Into<String>) -> Self {
         Self { query: query.into(), ..Self::default() }
     }
@@ -128,7 +128,7 @@ impl SearchRequest {
         self
     }
 
-    /// The plan of this request, from the configuration's and its own changes.
+    /// Returns the plan of this request, from the configuration's and its own changes.
     ///
     /// # Errors
     /// If a leg is unknown, or a number is invalid.
@@ -153,7 +153,7 @@ impl SearchRequest {
     }
 }
 
-/// The error for a leg that there is not.
+/// Returns the error for an unknown leg.
 pub(super) fn unknown_leg(name: &str, known: &[String]) -> Error {
     let hint = match closest(name, known.iter().cloned()) {
         Some(near) => format!("did you mean {near}?"),

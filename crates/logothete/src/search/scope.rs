@@ -10,7 +10,8 @@ use logothete_core::search::{ChunkFacts, DocumentFacts, Filter, Passage};
 use super::fields::Fields;
 use crate::storage::{CatalogueReader, RowFacts, Scope, View};
 
-/// The rows of the chunks that pass a filter, a set for each segment. They are remembered as long as the corpus does not change.
+/// Returns the rows of the chunks that pass a filter, a set for each segment. They are remembered as long as the corpus does
+/// not change.
 ///
 /// The first call costs a look at the metadata of every document, and at the chunks of those that may pass.
 pub(super) fn scope(view: &View, filter: &Filter) -> Result<Arc<Scope>> {
@@ -85,7 +86,7 @@ pub(super) fn visible(
         };
         filter.holds(&ChunkFacts { document, pages: location.pages, section: &location.section })
     };
-    // Where the chunk itself does not pass, one that says the same and passes is shown in its place.
+    // If the chunk itself does not pass, one that says the same and passes is shown in its place.
     let replaced = |passage: &Passage| !passage.also.is_empty() && !holds(&passage.location);
     let others = passages.iter().filter(|passage| replaced(passage)).filter_map(|passage| {
         passage.also.iter().find(|other| holds(&other.location)).map(|other| other.chunk.clone())

@@ -13,7 +13,7 @@ use super::request::SearchRequest;
 #[derive(Default)]
 pub(crate) struct QueryVectors(HashMap<String, Vec<f32>>);
 
-/// All texts that a search or a question may have to encode for some requests.
+/// Returns all texts that a search or a question may have to encode for some requests.
 pub(crate) fn texts_of(requests: &[SearchRequest]) -> Vec<String> {
     let texts = requests.iter().flat_map(|request| {
         let parts = question_parts(&request.query).into_iter().map(|part| Query::plain(part).text());
@@ -33,7 +33,7 @@ impl QueryVectors {
         Ok(Self(texts.into_iter().zip(vectors).collect()))
     }
 
-    /// The vector of a text.
+    /// Returns the vector of a text.
     ///
     /// # Errors
     /// If the encoder fails.

@@ -25,7 +25,7 @@ pub struct FolderSource {
 }
 
 impl FolderSource {
-    /// The source of a path.
+    /// Creates the source of a path.
     ///
     /// # Errors
     /// If there is nothing at the path; the message suggests the nearest name that exists.
@@ -64,7 +64,7 @@ impl FolderSource {
         Ok(self)
     }
 
-    /// The folder, or the folder of the single file.
+    /// Returns the folder, or the folder of the single file.
     pub fn root(&self) -> &Path {
         &self.root
     }

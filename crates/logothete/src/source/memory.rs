@@ -13,12 +13,12 @@ pub struct MemorySource {
 }
 
 impl MemorySource {
-    /// An empty source. The corpus knows it by its name.
+    /// Creates an empty source. The corpus knows it by its name.
     pub fn new(name: impl Into<String>) -> Self {
         Self { name: name.into(), documents: Vec::new() }
     }
 
-    /// Adds a document. The ending of its name helps to tell its format.
+    /// Adds a document. The extension of its name helps to detect its format.
     #[must_use]
     pub fn with(mut self, name: impl Into<String>, content: impl Into<Vec<u8>>) -> Self {
         self.documents.push((name.into(), content.into()));

@@ -1,4 +1,4 @@
-//! Where documents come from: files and folders, bytes in memory, addresses, or a source of your own.
+//! Sources of documents: files and folders, bytes in memory, addresses, or a source of your own.
 
 mod folder;
 mod memory;
@@ -20,15 +20,15 @@ use crate::BoxFuture;
 /// The items of a source, listed lazily. An error stands for a part of the source that could not be listed.
 pub type Items = Box<dyn Iterator<Item = Result<Item>> + Send>;
 
-/// Where documents come from.
+/// A source of documents.
 ///
 /// A source lists what it holds, lazily and in a steady order, and reads one item at a time, so that a source of any size
 /// is never held in memory. What it says of an item's size and time lets a build pass over what has not changed.
 pub trait Source: Send + Sync {
-    /// What the corpus knows the source by: it must stay the same from one build to the next. Folders give their path.
+    /// Returns the identity of the source, which must stay the same from one build to the next. Folders return their path.
     fn location(&self) -> String;
 
-    /// Returns `true` if it lists all that belongs to it. Documents are removed only when they are gone from a whole listing.
+    /// Returns `true` if a listing is complete. Only then are missing documents removed.
     fn is_whole(&self) -> bool {
         true
     }
@@ -51,7 +51,7 @@ pub trait Source: Send + Sync {
 pub struct Item {
     /// Its path from the source's root, with `/` between the parts. It becomes the document's name.
     pub path: String,
-    /// Where to read it: a file's path, an address.
+    /// The address to read: a path or a URL.
     pub place: String,
     /// Its size in bytes, if that is known before it is read.
     pub size: Option<u64>,
@@ -59,11 +59,11 @@ pub struct Item {
     pub modified: Option<SystemTime>,
     /// A number that stays with what is at the path and changes when something else is put there: a file's inode.
     pub inode: Option<u64>,
-    /// What the source knows of it, for the document's metadata.
+    /// Facts from the source, for the document's metadata.
     pub metadata: Metadata,
 }
 
-/// What was read of an item.
+/// The content of an item.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Content {
     /// The content.
@@ -72,7 +72,7 @@ pub struct Content {
     pub media_type: Option<String>,
 }
 
-/// The error for an item that is larger than is allowed.
+/// Returns the error for an item that is larger than is allowed.
 fn too_large(size: u64, max: u64) -> logothete_core::Error {
     let message = format!(
         "this file has {} MB, and the limit is {} MB; raise file_megabytes in [limits] to read it",

@@ -34,7 +34,7 @@ struct Fetcher {
 }
 
 impl WebSource {
-    /// A source that fetches from the allowed hosts only: names such as `docs.example.org`, or with a port
+    /// Creates a source that fetches from the allowed hosts only: names such as `docs.example.org`, or with a port
     /// `localhost:8080`. With none, nothing can be fetched. The corpus knows the source by its name.
     pub fn new(name: impl Into<String>, addresses: Vec<String>, allowed: Vec<String>) -> Self {
         let agent = net::agent(MAX_TIME);
@@ -76,7 +76,7 @@ impl Fetcher {
     }
 }
 
-/// An address as it is meant on a page at another one.
+/// Returns an address as it is meant on a page at another one.
 fn joined(from: &Uri, to: &str) -> String {
     if to.contains("://") {
         return to.to_owned();
@@ -93,7 +93,7 @@ fn joined(from: &Uri, to: &str) -> String {
     }
 }
 
-/// What a document at an address is called: the address without its scheme.
+/// Returns the name of a document at an address: the address without its scheme.
 fn path_of(address: &str) -> String {
     let bare = address.split_once("://").map_or(address, |(_, rest)| rest);
     bare.trim_end_matches('/').to_owned()

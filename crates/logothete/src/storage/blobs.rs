@@ -29,7 +29,7 @@ pub(crate) trait BlobStore: Send + Sync {
     fn open(&self, name: &str) -> Result<Blob>;
     /// Removes the files that are not named. Only the holder of the writer's lease may sweep.
     fn sweep(&self, named: &HashSet<String>) -> Result<()>;
-    /// The size of some files together.
+    /// Returns the size of some files together.
     fn bytes(&self, names: &[&str]) -> u64;
 }
 
@@ -49,7 +49,7 @@ impl AsRef<[u8]> for Blob {
     }
 }
 
-/// The name of a file with a content.
+/// Returns the name of a file with a content.
 fn name_of(hash: &blake3::Hasher, kind: FileKind) -> String {
     format!("{}.{}", &hash.finalize().to_hex()[..32], kind.name())
 }
@@ -72,7 +72,7 @@ fn failed(what: &str, path: &Path, error: io::Error) -> Error {
 pub(crate) struct FolderBlobs(PathBuf);
 
 impl FolderBlobs {
-    /// The store in the folder of a corpus, created if it is missing.
+    /// Opens the store in the folder of a corpus, and creates it if it is missing.
     pub(crate) fn open(corpus: &Path) -> Result<Self> {
         let folder = corpus.join("segments");
         create_folder(&folder)?;

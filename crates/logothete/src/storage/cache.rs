@@ -52,27 +52,27 @@ pub(crate) struct CachedReply {
 
 /// A cache, shared by all who build.
 pub(crate) trait CacheStore: Send + Sync {
-    /// The vectors of some keys, where they are cached.
+    /// Returns the vectors of some keys, where they are cached.
     fn vectors(&self, keys: &[VectorKey]) -> Result<HashMap<VectorKey, Vec<f32>>>;
     /// Caches vectors, all or none.
     fn put_vectors(&self, vectors: &[CachedVector<'_>]) -> Result<()>;
-    /// The replies of some keys, where they are cached.
+    /// Returns the cached replies of some keys.
     fn replies(&self, keys: &[&str]) -> Result<HashMap<String, CachedReply>>;
     /// Caches the reply of a key, with the name of the document that it was written for.
     fn put_reply(&self, key: &str, reply: &CachedReply, owner: &str) -> Result<()>;
     /// Removes what belongs to a document, the vectors of some keys, and what was cached before owners were noted. Nothing of it
     /// is left in the file.
     fn forget(&self, owner: &str, keys: &[VectorKey]) -> Result<()>;
-    /// The bytes of the cache.
+    /// Returns the bytes of the cache.
     fn bytes(&self) -> u64;
 }
 
-/// The key of a passage's vector: the hash of the encoder's fingerprint and the text.
+/// Returns the key of a passage's vector: the hash of the encoder's fingerprint and the text.
 pub(crate) fn vector_key(encoder: &str, text: &str) -> VectorKey {
     hash(&[encoder, text]).into()
 }
 
-/// The key of a reply: the hash of the parts of the request, each after its length.
+/// Returns the key of a reply: the hash of the parts of the request, each after its length.
 pub(crate) fn reply_key(parts: &[&str]) -> String {
     hash(parts).to_hex().to_string()
 }

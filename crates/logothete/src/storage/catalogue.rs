@@ -49,7 +49,7 @@ pub(crate) struct Indexed {
 }
 
 impl Indexed {
-    /// The text that an encoder reads.
+    /// Returns the text that an encoder reads.
     pub(crate) fn text(&self) -> String {
         indexed_text(&self.context, &self.body)
     }
@@ -61,12 +61,12 @@ impl Indexed {
     }
 }
 
-/// The language of a document's words, from its metadata. A text that is too short to tell is taken for English.
+/// Returns the language of a document, from its metadata. A text that is too short for a decision counts as English.
 pub(crate) fn indexed_language(tag: Option<&str>) -> Option<Language> {
     tag.map_or(Some(Language::English), Language::from_tag)
 }
 
-/// What the catalogue knows of a document besides its text: enough to tell whether it has changed.
+/// The facts about a document besides its text: enough to recognise a change.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub(crate) struct KnownDocument {
     pub id: i64,
@@ -125,7 +125,7 @@ pub(crate) enum FileKind {
 impl FileKind {
     pub(crate) const ALL: [Self; 4] = [Self::Vectors, Self::Keywords, Self::Graph, Self::Lists];
 
-    /// The name in the catalogue, and the extension of the file.
+    /// Returns the name in the catalogue, and the extension of the file.
     pub(crate) fn name(self) -> &'static str {
         match self {
             Self::Vectors => "vectors",
@@ -144,18 +144,18 @@ pub(crate) struct SegmentFiles {
 }
 
 impl SegmentFiles {
-    /// The name of a file; empty if the segment has none of this kind.
+    /// Returns the name of a file; empty if the segment has none of this kind.
     pub(crate) fn name(&self, kind: FileKind) -> &str {
         self.names.get(&kind).map_or("", String::as_str)
     }
 
-    /// The approximate index over the vectors, if there is one.
+    /// Returns the approximate index over the vectors, if there is one.
     pub(crate) fn ann(&self) -> Option<(FileKind, &str)> {
         let found = [FileKind::Graph, FileKind::Lists].into_iter().find_map(|kind| self.names.get_key_value(&kind));
         found.map(|(kind, name)| (*kind, name.as_str()))
     }
 
-    /// The same files with another approximate index, or none.
+    /// Returns the same files with another approximate index, or none.
     pub(crate) fn with_ann(&self, ann: Option<(FileKind, String)>) -> Self {
         let mut files = self.clone();
         files.names.retain(|kind, _| !matches!(kind, FileKind::Graph | FileKind::Lists));
@@ -163,7 +163,7 @@ impl SegmentFiles {
         files
     }
 
-    /// The same files with another one of a kind.
+    /// Returns the same files with another one of a kind.
     pub(crate) fn with(&self, kind: FileKind, name: String) -> Self {
         let mut files = self.clone();
         files.names.insert(kind, name);
@@ -198,7 +198,7 @@ pub(crate) struct EncoderIdentity {
     pub dimensions: usize,
 }
 
-/// What a corpus says of itself.
+/// The facts about a corpus.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub(crate) struct Manifest {
     /// The number of the last commit.
@@ -208,7 +208,7 @@ pub(crate) struct Manifest {
     pub distance: Option<String>,
 }
 
-/// How many chunks there are.
+/// The number of chunks.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub(crate) struct Counts {
     pub chunks: u64,
@@ -224,7 +224,7 @@ pub(crate) struct ChunkOwner {
     pub language: Option<Language>,
 }
 
-/// What a filter can ask of a document.
+/// The facts about a document that filters use.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub(crate) struct DocumentRecord {
     pub title: Option<String>,
@@ -258,56 +258,56 @@ pub(crate) trait CatalogueReader {
     fn counts(&self) -> Result<Counts>;
     fn segments(&self) -> Result<Vec<SegmentEntry>>;
     fn sources(&self) -> Result<Vec<SourceEntry>>;
-    /// The bytes of the catalogue.
+    /// Returns the bytes of the catalogue.
     fn bytes(&self) -> u64;
 
     fn is_empty(&self) -> Result<bool>;
     fn count_documents(&self, source: i64) -> Result<usize>;
     fn known(&self, which: Which<'_>) -> Result<Vec<KnownDocument>>;
-    /// The names among these that documents have.
+    /// Returns the names among these that documents have.
     fn taken_names(&self, names: &[&str]) -> Result<HashSet<String>>;
     /// Documents as they were parsed.
     fn documents(&self, ids: &[i64]) -> Result<HashMap<i64, Document>>;
 
-    /// The chunks of some rows as passages without rank and scores, with their duplicates.
+    /// Returns the chunks of some rows as passages without rank and scores, with their duplicates.
     fn passages_at(&self, rows: &[RowId]) -> Result<Vec<Passage>>;
-    /// Some chunks as passages without rank and scores, with their duplicates.
+    /// Returns some chunks as passages without rank and scores, with their duplicates.
     fn passages_with_duplicates(&self, chunks: &[ChunkId]) -> Result<Vec<Passage>>;
-    /// Some chunks as passages without rank, scores and duplicates.
+    /// Returns some chunks as passages without rank, scores and duplicates.
     fn passages(&self, chunks: &[ChunkId]) -> Result<Vec<Passage>>;
     /// Chunks that have one of some hashes in their sketch and are no duplicates: up to `max` for each hash and column, with the
     /// documents that they belong to.
     fn similar(&self, hashes: &[u64], max: usize) -> Result<Vec<(ChunkId, i64)>>;
     fn owners(&self, chunks: &[ChunkId]) -> Result<HashMap<ChunkId, ChunkOwner>>;
-    /// The chunks of some documents.
+    /// Returns the chunks of some documents.
     fn chunks_of(&self, documents: &[i64]) -> Result<Vec<ChunkId>>;
-    /// The chunks that say what one of some chunks says, with the documents that they belong to.
+    /// Returns the chunks that say what one of some chunks says, with the documents that they belong to.
     fn duplicates_of(&self, chunks: &[ChunkId]) -> Result<Vec<(ChunkId, i64)>>;
-    /// The text that an encoder read of each chunk of some documents, with its row.
+    /// Returns the text that an encoder read of each chunk of some documents, with its row.
     fn encoded_texts(&self, documents: &[i64]) -> Result<Vec<(i64, Option<RowId>, String)>>;
     fn indexed(&self, chunks: &[ChunkId]) -> Result<HashMap<ChunkId, Indexed>>;
-    /// The rows of a segment from one to another that belong to a chunk, ascending, with what each is indexed by.
+    /// Returns the rows of a segment from one to another that belong to a chunk, ascending, with what each is indexed by.
     fn indexed_rows(&self, segment: i64, from: u32, to: u32) -> Result<Vec<(u32, Indexed)>>;
 
     /// Fills in the rectangles, the time and the headings of some locations.
     fn pinpoint(&self, locations: &mut [&mut Location]) -> Result<()>;
-    /// The fields of the metadata, by name, with the types of their values.
+    /// Returns the fields of the metadata, by name, with the types of their values.
     fn fields(&self) -> Result<Vec<FieldInfo>>;
     fn records(&self, names: &[&str]) -> Result<HashMap<String, DocumentRecord>>;
     fn each_document(&self, each: &mut dyn FnMut(i64, &DocumentFacts<'_>)) -> Result<()>;
-    /// Calls back with the rows of the chunks of some documents, and of the chunks that stand for them.
+    /// Calls a function with the rows of the chunks of some documents, and of the chunks that stand for them.
     fn each_row(&self, documents: &[i64], each: &mut dyn FnMut(RowFacts<'_>)) -> Result<()>;
 
     fn document_infos(&self) -> Result<Vec<DocumentInfo>>;
-    /// A document with its chunks.
+    /// Returns a document with its chunks.
     fn document_detail(&self, name: &str) -> Result<DocumentDetail>;
-    /// A chunk, by its id or the beginning of it, without its vector, and its row.
+    /// Returns a chunk, by its id or the beginning of it, without its vector, and its row.
     fn chunk_detail(&self, id: &str) -> Result<(ChunkDetail, Option<RowId>)>;
     /// Calls back with each row of a table, column by column, in the order of their keys.
     fn export(&self, table: &str, each: &mut dyn FnMut(Map<String, Value>) -> Result<()>) -> Result<()>;
 }
 
-/// What the scope of a filter needs to know about an indexed chunk.
+/// The facts about an indexed chunk that filters use.
 pub(crate) struct RowFacts<'a> {
     pub document: i64,
     pub row: RowId,
@@ -358,13 +358,13 @@ pub(crate) trait CatalogueTransaction: CatalogueReader {
 
 /// A backend of the catalogue.
 pub(crate) trait Catalogue: Send + Sync {
-    /// The catalogue as it is now. What others commit later is not seen through it.
+    /// Returns the catalogue as it is now. What others commit later is not seen through it.
     fn read(&self) -> Result<Box<dyn CatalogueReader + Send>>;
     /// Begins a change, under a writer's lease with this number.
     fn begin(&self, lease: u64) -> Result<Box<dyn CatalogueTransaction + '_>>;
     /// Numbers a new writer's lease. All leases with lower numbers can commit no more.
     fn next_lease(&self) -> Result<u64>;
-    /// Whether nothing can be written.
+    /// Returns `true` if it is read-only.
     fn is_read_only(&self) -> Result<bool>;
     /// Releases what idle readers hold.
     fn release(&self);

@@ -15,7 +15,7 @@ use super::catalogue::{
 use super::lease::{FileLease, LeaseStore, MemoryLease};
 use super::sqlite::SqliteCatalogue;
 
-/// A document with two sections.
+/// Returns a document with two sections.
 fn document(name: &str) -> Document {
     let mut builder = DocumentBuilder::new(name, "text/plain");
     builder.heading(1, "Bell");

@@ -4,7 +4,7 @@ use logothete_core::chunk::ChunkId;
 use logothete_core::document::{Location, Metadata, Pages, Span};
 use serde::Serialize;
 
-/// What a corpus holds of one document.
+/// The content of one document.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct DocumentInfo {
@@ -20,7 +20,7 @@ pub struct DocumentInfo {
     pub text_bytes: u64,
     /// The number of chunks.
     pub chunks: u64,
-    /// What could not be read.
+    /// The warnings of the parser.
     pub warnings: Vec<String>,
 }
 
@@ -78,7 +78,7 @@ pub struct ChunkInfo {
 pub struct ChunkDetail {
     /// The id.
     pub chunk: ChunkId,
-    /// Where the chunk stands.
+    /// The location of the chunk.
     #[serde(flatten)]
     pub location: Location,
     /// The text.
@@ -109,7 +109,7 @@ pub struct VectorInfo {
 }
 
 impl VectorInfo {
-    /// How many numbers are shown.
+    /// The number of components that are shown.
     const SHOWN: usize = 8;
 
     pub(crate) fn of(vector: &[f32]) -> Self {

@@ -59,7 +59,7 @@ pub(crate) struct Storage {
 }
 
 fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
-    // What the locks of this module guard is only ever replaced as a whole, so a panic elsewhere leaves it sound.
+    // Values behind the locks of this module are only replaced as a whole, so a panic elsewhere leaves them sound.
     mutex.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
@@ -109,7 +109,7 @@ impl Storage {
         Ok(Lease::new(self.catalogue.next_lease()?, guard))
     }
 
-    /// The catalogue as it is now.
+    /// Returns the catalogue as it is now.
     pub(crate) fn read(&self) -> Result<Box<dyn CatalogueReader + Send>> {
         self.catalogue.read()
     }
@@ -154,7 +154,7 @@ impl Storage {
         self.blobs.open(name)
     }
 
-    /// The size of some segment files together.
+    /// Returns the size of some segment files together.
     pub(crate) fn file_bytes(&self, names: &[&str]) -> u64 {
         self.blobs.bytes(names)
     }

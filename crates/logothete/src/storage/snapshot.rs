@@ -11,7 +11,7 @@ use super::blobs::{Blob, BlobStore};
 use super::catalogue::{CatalogueReader, FileKind, RowId, SegmentEntry};
 use super::lock;
 
-/// How many filters are remembered with the rows that they leave.
+/// The number of filters whose rows are remembered.
 const MAX_SCOPES: usize = 16;
 
 /// The approximate index over the vectors of a segment.
@@ -103,7 +103,7 @@ impl Snapshot {
         self.segments.len() == entries.len() && self.segments.iter().zip(entries).all(same)
     }
 
-    /// The rows nearest to a vector, best first.
+    /// Returns the rows nearest to a vector, best first.
     pub(crate) fn search_vectors(&self, query: &[f32], scope: Option<&Scope>, count: usize) -> Vec<(RowId, f32)> {
         self.gather(count, |at, segment| {
             segment.search_vectors(query, scope.map_or(&segment.entry.live, |scope| &scope[at]), count)
@@ -115,7 +115,7 @@ impl Snapshot {
         PreparedQuery::new(query, &self.segments.iter().map(Segment::keywords).collect::<Vec<_>>())
     }
 
-    /// The rows that fit a query best, best first.
+    /// Returns the rows that fit a query best, best first.
     pub(crate) fn search_keywords(
         &self,
         query: &PreparedQuery,
@@ -125,7 +125,7 @@ impl Snapshot {
         self.gather(count, |at, segment| query.search(segment.keywords(), scope.map(|scope| &scope[at]), count))
     }
 
-    /// The live rows of a scope that a query does not rule out; `None` means all.
+    /// Returns the live rows of a scope that a query does not rule out; `None` means all.
     pub(crate) fn allowed(&self, query: &PreparedQuery, scope: Option<Scope>) -> Option<Scope> {
         if !query.is_strict() {
             return scope;
@@ -141,12 +141,12 @@ impl Snapshot {
         Some(allowed)
     }
 
-    /// A scope without rows.
+    /// Returns a scope without rows.
     pub(crate) fn empty_scope(&self) -> Scope {
         self.segments.iter().map(|segment| RowSet::new(segment.entry.files.rows)).collect()
     }
 
-    /// The rows that a filter leaves, if they are remembered.
+    /// Returns the rows that a filter leaves, if they are remembered.
     pub(crate) fn kept_scope(&self, filter: &str) -> Option<Arc<Scope>> {
         lock(&self.scopes).iter().find(|(written, _)| written == filter).map(|(_, scope)| scope.clone())
     }
@@ -160,7 +160,7 @@ impl Snapshot {
         scopes.push((filter, scope.clone()));
     }
 
-    /// How rare each term is.
+    /// Returns the inverse document frequencies of terms.
     pub(crate) fn statistics(&self, terms: &[String]) -> Statistics {
         Statistics::gather(&self.segments.iter().map(Segment::keywords).collect::<Vec<_>>(), terms)
     }
@@ -176,12 +176,12 @@ impl Snapshot {
         all
     }
 
-    /// The position of a segment among the others.
+    /// Returns the position of a segment among the others.
     pub(crate) fn position_of(&self, segment: i64) -> Option<usize> {
         self.segments.binary_search_by_key(&segment, |segment| segment.entry.id).ok()
     }
 
-    /// The vector of a row.
+    /// Returns the vector of a row.
     pub(crate) fn vector(&self, row: RowId) -> Option<Vec<f32>> {
         self.segments[self.position_of(row.segment)?].vectors.row(row.row)
     }

@@ -15,7 +15,7 @@ pub(crate) struct View {
 }
 
 impl View {
-    /// The catalogue. Other users of the same view wait until the guard is dropped.
+    /// Returns the catalogue. Other users of the same view wait until the guard is dropped.
     pub(crate) fn catalogue(&self) -> MutexGuard<'_, Box<dyn CatalogueReader + Send>> {
         lock(&self.catalogue)
     }
@@ -25,7 +25,7 @@ impl View {
 pub(crate) type Accept<'a> = &'a dyn Fn(&Manifest) -> Result<()>;
 
 impl Storage {
-    /// The corpus as it is now. What others commit afterwards is not seen through the view.
+    /// Returns the corpus as it is now. What others commit afterwards is not seen through the view.
     pub(crate) fn view(&self, accept: Accept<'_>) -> Result<View> {
         let mut failed_at = None;
         loop {
@@ -43,8 +43,8 @@ impl Storage {
         }
     }
 
-    /// The indexes of the commit that a reader sees. If the corpus was re-encoded since they were opened, the old ones are returned
-    /// as long as they have the same rows.
+    /// Returns the indexes of the commit that a reader sees. If the corpus was re-encoded since they were opened, the old ones
+    /// are returned as long as they have the same rows.
     fn snapshot_for_reading(&self, catalogue: &dyn CatalogueReader, accept: Accept<'_>) -> Result<Arc<Snapshot>> {
         match self.snapshot_of(catalogue, accept) {
             Err(error) if error.kind() == ErrorKind::Mismatch => {
@@ -55,7 +55,7 @@ impl Storage {
         }
     }
 
-    /// The indexes of the commit that a reader sees.
+    /// Returns the indexes of the commit that a reader sees.
     pub(crate) fn snapshot_of(&self, catalogue: &dyn CatalogueReader, accept: Accept<'_>) -> Result<Arc<Snapshot>> {
         let manifest = catalogue.manifest()?;
         if let Some(snapshot) = lock(&self.snapshot).as_ref().filter(|snapshot| snapshot.commit == manifest.commit) {

@@ -23,7 +23,7 @@ pub struct DocxParser {
 }
 
 impl DocxParser {
-    /// Whether comments in the margin are read too; they are not unless this says so.
+    /// Sets whether comments in the margin are read; by default they are not.
     #[must_use]
     pub fn comments(mut self, comments: bool) -> Self {
         self.comments = comments;
@@ -91,7 +91,7 @@ impl Parser for DocxParser {
     }
 }
 
-/// What a style means for its paragraphs.
+/// The effect of a style on its paragraphs.
 #[derive(Clone, Debug, Default)]
 struct Style {
     heading: Option<u8>,
@@ -101,7 +101,7 @@ struct Style {
     list: Option<(String, usize)>,
 }
 
-/// The styles by their ids; what a style does not say, the one that it is based on does.
+/// Returns the styles by their ids; what a style does not say, the one that it is based on does.
 fn styles(tree: &Element) -> HashMap<String, Style> {
     let all: HashMap<&str, &Element> =
         tree.all("style").filter_map(|style| Some((style.attribute("styleId")?, style))).collect();
@@ -128,7 +128,7 @@ fn styles(tree: &Element) -> HashMap<String, Style> {
     all.keys().map(|id| ((*id).to_owned(), of(id))).collect()
 }
 
-/// The list that properties put a paragraph in, and how deep.
+/// Returns the list that properties put a paragraph in, and how deep.
 fn list_of(properties: &Element) -> Option<(String, usize)> {
     let numbering = properties.child("numPr")?;
     let id = numbering.child("numId")?.attribute("val")?.to_owned();
@@ -201,7 +201,7 @@ fn counted(number: u32, format: &str) -> String {
     }
 }
 
-/// The texts of notes by their ids.
+/// Returns the texts of notes by their ids.
 fn notes(tree: &Element, name: &str) -> HashMap<String, String> {
     let written = tree.all(name).filter(|note| note.attribute("type").is_none());
     written
@@ -212,7 +212,7 @@ fn notes(tree: &Element, name: &str) -> HashMap<String, String> {
         .collect()
 }
 
-/// The text of a paragraph without its links and notes.
+/// Returns the text of a paragraph without its links and notes.
 fn paragraph_text(paragraph: &Element) -> String {
     paragraph.descendants("t").iter().map(|t| t.text()).collect()
 }
@@ -287,7 +287,7 @@ impl Reader<'_> {
         let piece = Piece { text: text.text, links: text.links, ..Piece::default() };
         self.builder.pieces(kind, heading.unwrap_or(0), &[piece]);
         self.write_notes();
-        // Text boxes stand where they are anchored.
+        // Text boxes are read at their anchors.
         for content in text_boxes(paragraph) {
             self.blocks(content, 1);
         }
@@ -382,7 +382,7 @@ impl Reader<'_> {
     }
 }
 
-/// The contents of text boxes anchored in a paragraph, each once.
+/// Returns the contents of text boxes anchored in a paragraph, each once.
 fn text_boxes(paragraph: &Element) -> Vec<&Element> {
     // The same box is written twice, the second time for older programs.
     let choices = paragraph.descendants("Choice");
@@ -390,7 +390,7 @@ fn text_boxes(paragraph: &Element) -> Vec<&Element> {
     if modern.is_empty() { paragraph.descendants("txbxContent") } else { modern }
 }
 
-/// The mark of a note.
+/// Returns the mark of a note.
 fn raised(number: usize) -> String {
     let digits = number.to_string();
     digits.bytes().filter_map(|digit| "⁰¹²³⁴⁵⁶⁷⁸⁹".chars().nth(usize::from(digit - b'0'))).collect()

@@ -44,12 +44,12 @@ const MONTHS: &[&str] = &[
     "December",
 ];
 
-/// The text of a built-in format.
+/// Returns the text of a built-in format.
 pub(super) fn built_in(number: u32) -> &'static str {
     BUILT_IN.iter().find(|(id, _)| *id == number).map_or("General", |(_, format)| format)
 }
 
-/// A number as a format shows it. `from_1904` says that days count from 1904.
+/// Returns a number as a format shows it. `from_1904` says that days count from 1904.
 pub(super) fn shown(value: f64, format: &str, from_1904: bool) -> String {
     let section = section(value, format);
     let bare = plain_letters(&section);
@@ -62,7 +62,7 @@ pub(super) fn shown(value: f64, format: &str, from_1904: bool) -> String {
     number(value, &section, format.contains(';'))
 }
 
-/// The section of a format that is for a value: positive, negative, zero.
+/// Returns the section of a format that is for a value: positive, negative, zero.
 fn section(value: f64, format: &str) -> String {
     let mut sections: Vec<String> = vec![String::new()];
     let mut quoted = false;
@@ -81,7 +81,7 @@ fn section(value: f64, format: &str) -> String {
         _ => usize::from(value < 0.0),
     };
     let chosen = sections.swap_remove(index);
-    // Colours and conditions stand in brackets; elapsed hours too.
+    // Colours, conditions and elapsed hours are in brackets.
     let mut out = String::new();
     let mut rest = chosen.as_str();
     while let Some(start) = rest.find('[') {
@@ -98,7 +98,7 @@ fn section(value: f64, format: &str) -> String {
     out + rest
 }
 
-/// A format without what it quotes.
+/// Returns a format without what it quotes.
 fn plain_letters(format: &str) -> String {
     let mut out = String::new();
     let mut chars = format.chars();
@@ -117,7 +117,7 @@ fn is_date(bare: &str) -> bool {
     lower != "general" && lower.contains(['y', 'd', 'h', 's']) || lower.contains("mmm") || lower.contains("mm:")
 }
 
-/// A number without a format: as few digits as tell it, and no more than fifteen.
+/// Formats a number without a format: the fewest digits that identify it, at most fifteen.
 pub(super) fn general(value: f64) -> String {
     if value == value.trunc() && value.abs() < 1e15 {
         return format!("{value:.0}");
@@ -137,7 +137,7 @@ fn number(value: f64, format: &str, own_sign: bool) -> String {
     let (whole, decimals) = pattern.split_once('.').unwrap_or((&pattern, ""));
     let places = decimals.chars().filter(|c| "0#?".contains(*c)).count().min(15);
     let needed = decimals.chars().filter(|c| *c == '0').count();
-    // Commas behind the last digit divide by thousands.
+    // Commas after the last digit divide by thousands.
     let thousands = whole.len() - whole.trim_end_matches(',').len();
     let scaled = scaled / 1000f64.powi(thousands.min(4) as i32);
     if exponent {
@@ -159,7 +159,7 @@ fn number(value: f64, format: &str, own_sign: bool) -> String {
     format!("{}{}", if negative { "-" } else { "" }, around(format, &shown))
 }
 
-/// A number with what its format writes before and after it.
+/// Returns a number with what its format writes before and after it.
 fn around(format: &str, shown: &str) -> String {
     let mut out = String::new();
     let mut placed = false;
@@ -203,7 +203,7 @@ fn general_exponent(value: f64, places: usize) -> String {
     }
 }
 
-/// A day count as a date. Day 60 is 29 February 1900, which never was; days before it are one off, and rare.
+/// Returns a day count as a date. Day 60 is 29 February 1900, which never was; days before it are one off, and rare.
 fn date(value: f64, format: &str, from_1904: bool) -> Option<String> {
     if !(0.0..2_958_466.0).contains(&value) {
         return None;

@@ -39,7 +39,7 @@ fn properties(archive: &mut Archive<'_>, budget: &Budget, builder: &mut Document
     Ok(())
 }
 
-/// Where a part points, by the ids of its relations: the path of the other part, or an address.
+/// Returns the targets of a part by relation id: the path of another part, or an address.
 fn relations(archive: &mut Archive<'_>, part: &str, budget: &Budget) -> Result<HashMap<String, Relation>> {
     let (folder, file) = part.rsplit_once('/').unwrap_or(("", part));
     let path = if folder.is_empty() { format!("_rels/{file}.rels") } else { format!("{folder}/_rels/{file}.rels") };

@@ -85,7 +85,7 @@ impl Parser for PptxParser {
     }
 }
 
-/// What kind of place on a slide a shape fills.
+/// Returns the kind of placeholder that a shape fills.
 fn placeholder(shape: &Element) -> Option<&str> {
     let place = shape.elements().find(|element| element.name == "nvSpPr")?.at(&["nvPr", "ph"])?;
     Some(place.attribute("type").unwrap_or("body"))
@@ -95,7 +95,7 @@ fn write_slide(slide: &Element, number: u32, builder: &mut DocumentBuilder) {
     let Some(tree) = slide.at(&["cSld", "spTree"]) else { return };
     let mut shapes = Vec::new();
     collect(tree, &mut shapes, 0);
-    // The title stands first wherever it is in the file. Where no shape says that it is one, the highest short text is.
+    // The title comes first, wherever it is in the file. If no shape is marked as title, the highest short text is it.
     let said = shapes.iter().position(|shape| matches!(placeholder(shape), Some("title" | "ctrTitle")));
     let title = said.or_else(|| highest_line(&shapes, number));
     if let Some(index) = title {
@@ -127,7 +127,7 @@ fn write_slide(slide: &Element, number: u32, builder: &mut DocumentBuilder) {
     }
 }
 
-/// The highest shape of a slide, if it holds one short line and others stand below it.
+/// Returns the highest shape of a slide, if it has one short line and other shapes are below it.
 fn highest_line(shapes: &[&Element], page: u32) -> Option<usize> {
     let top = |shape: &Element| area(shape, page).map_or(f32::INFINITY, |place| place.area.top);
     let (index, shape) = shapes.iter().enumerate().min_by(|a, b| top(a.1).total_cmp(&top(b.1)))?;
@@ -174,7 +174,7 @@ fn collect<'a>(tree: &'a Element, shapes: &mut Vec<&'a Element>, depth: usize) {
     }
 }
 
-/// The paragraphs of a shape, and whether each says that it has a bullet.
+/// Returns the paragraphs of a shape, and whether each says that it has a bullet.
 fn paragraphs(shape: &Element) -> Vec<(String, Option<bool>)> {
     let Some(body) = shape.child("txBody") else { return Vec::new() };
     body.all("p")
@@ -251,7 +251,7 @@ fn names_columns(rows: &[TableRow]) -> bool {
     named && names.len() == rows[0].cells.len()
 }
 
-/// What the speaker says to a slide.
+/// The speaker notes of a slide.
 fn write_notes(notes: &Element, builder: &mut DocumentBuilder) {
     let mut shapes = Vec::new();
     if let Some(tree) = notes.at(&["cSld", "spTree"]) {

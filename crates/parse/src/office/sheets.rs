@@ -222,7 +222,7 @@ fn office(archive: &mut Archive<'_>, budget: &Budget) -> Result<Vec<Sheet>> {
     Ok(sheets)
 }
 
-/// A shared string; how it is to be pronounced is no part of it.
+/// Returns a shared string without its pronunciation.
 fn rich_text(item: &Element) -> String {
     item.elements()
         .filter_map(|part| match part.name.as_str() {
@@ -310,7 +310,7 @@ fn cell_text(kind: &str, value: &str, style: usize, strings: &[String], formats:
     }
 }
 
-/// The sheets of an OpenDocument file, whose cells hold the text that is shown.
+/// Returns the sheets of an OpenDocument file, whose cells hold the text that is shown.
 fn open_document(bytes: &[u8], budget: &Budget) -> Result<Vec<Sheet>> {
     let mut sheets: Vec<Sheet> = Vec::new();
     let (mut row, mut column, mut cells) = (0usize, 0usize, 0usize);
@@ -387,7 +387,8 @@ fn open_document(bytes: &[u8], budget: &Budget) -> Result<Vec<Sheet>> {
     Ok(sheets)
 }
 
-/// The sheets of an older binary file. The library that reads them panics on some damaged files; such a file is refused.
+/// Returns the sheets of an older binary file. The library that reads them panics on some damaged files; such a file is
+/// refused.
 fn old(bytes: &[u8]) -> Result<Vec<Sheet>> {
     std::panic::catch_unwind(|| read_old(bytes)).unwrap_or_else(|_| {
         let message = "this old spreadsheet is damaged; save it again, in a newer format if you can";

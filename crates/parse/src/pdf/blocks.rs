@@ -16,7 +16,7 @@ use super::tables::PageTable;
 
 /// A distance between lines above the usual one by this factor parts two paragraphs.
 const PARAGRAPH_GAP: f32 = 1.2;
-/// The same between lines of code, where blank lines are part of the code.
+/// The same for lines of code, where blank lines are part of the code.
 const CODE_GAP: f32 = 3.2;
 /// A line indented by this many times its size against the one above begins a paragraph.
 const INDENT: f32 = 0.9;
@@ -48,7 +48,7 @@ pub(super) fn write(pages: &mut [PageLines], outline: &[OutlineEntry], builder: 
     writer.close();
 }
 
-/// The size of most of the text.
+/// Returns the size of most of the text.
 fn body_size(pages: &[PageLines]) -> f32 {
     let mut sizes: HashMap<i32, usize> = HashMap::new();
     for line in pages.iter().flat_map(PageLines::text_lines) {
@@ -70,11 +70,11 @@ fn repeated_aslant(pages: &[PageLines]) -> HashSet<String> {
         .collect()
 }
 
-/// What is usual in the document.
+/// The usual measures of the document.
 struct Style {
     body: f32,
     leading: f32,
-    /// Whether most of the text has characters of one width, which then does not mean code.
+    /// Whether most of the text is monospaced, which then does not mean code.
     typewritten: bool,
     headings: Levels,
     vocabulary: HashSet<String>,
@@ -93,7 +93,7 @@ impl Style {
         gaps.sort_by(f32::total_cmp);
         let (one_width, all) =
             lines().fold((0, 0), |(some, all), line| (some + usize::from(line.pitch > 0.0), all + 1));
-        // The words are only needed where one is parted at the end of a line.
+        // The words are only needed if one is hyphenated at the end of a line.
         let parts = lines().any(|line| ends_in_hyphen(&line.text));
         let words = lines().filter(|_| parts).flat_map(|line| line.text.split_whitespace());
         let distinct: HashSet<&str> = words.map(bare).collect();
@@ -124,14 +124,14 @@ struct OpenBlock<'a> {
     kind: BlockKind,
     level: u8,
     pieces: Vec<Piece>,
-    /// How many lines it has, and the last of them.
+    /// The number of its lines, and the last of them.
     lines: usize,
     last: &'a Line,
     /// The lines of code, and the blank lines before each.
     code: Vec<(&'a Line, usize)>,
 }
 
-/// What is written once the open block has ended.
+/// The blocks to write after the open one.
 enum Deferred {
     Furniture { page: u32, line: Line, area: logothete_core::document::Area },
     Block { kind: BlockKind, page: u32, piece: Piece },
@@ -170,7 +170,7 @@ impl<'a> Writer<'a, '_> {
                 None => self.line(page, index),
             }
         }
-        // Notes that nothing on the page refers to stand at its end.
+        // Notes that nothing on the page refers to come at its end.
         for (_, piece) in std::mem::take(&mut self.notes) {
             self.deferred.push(Deferred::Block { kind: BlockKind::Footnote, page: page.number, piece });
         }
@@ -202,7 +202,7 @@ impl<'a> Writer<'a, '_> {
         }
     }
 
-    /// The page that a new piece begins on, if it is a new one.
+    /// Returns the page that a new piece begins on, if it is a new one.
     fn take_page(&mut self) -> Option<u32> {
         let page = self.page.take();
         self.told = page.or(self.told);
@@ -340,7 +340,7 @@ impl<'a> Writer<'a, '_> {
                     if self.told != Some(page) {
                         piece.page = Some(page);
                         self.told = Some(page);
-                        // What follows is on the later page again.
+                        // The following text is on the later page again.
                         self.page = now;
                     }
                     self.builder.pieces(kind, 0, &[piece]);
@@ -351,7 +351,7 @@ impl<'a> Writer<'a, '_> {
 }
 
 impl Writer<'_, '_> {
-    /// Writes the notes that a block refers to right behind it, where its section is.
+    /// Writes the notes that a block refers to directly after it, in its section.
     fn referred_notes(&mut self, pieces: &[Piece]) {
         for (mark, piece) in std::mem::take(&mut self.notes) {
             if !mark.is_empty() && pieces.iter().any(|said| said.text.contains(&mark)) {
@@ -372,7 +372,7 @@ impl OpenTable<'_> {
         one.len() == other.len() && sides && one.iter().zip(other).all(near)
     }
 
-    /// How many rows at the head of the rest say the names of the columns again.
+    /// Returns the number of rows at the head of the rest that repeat the names of the columns.
     fn repeated_header(&self, table: &PageTable) -> usize {
         let text = |cells: &[TableCell]| cells.to_vec();
         let same = (0..self.header_rows.max(table.header_rows))
@@ -401,7 +401,7 @@ fn add_line(piece: &mut Piece, page: &PageLines, line: &Line, blank: bool) {
     piece.words.extend(line.words.iter().map(|word| (Span::new(word.0.start + start, word.0.end + start), word.1)));
 }
 
-/// The lines of code with their indents and blank lines.
+/// Returns the lines of code with their indents and blank lines.
 fn code_piece(code: &[(&Line, usize)], places: &[PieceLine], page: Option<u32>) -> Piece {
     let left = code.iter().map(|(line, _)| line.area.left).fold(f32::INFINITY, f32::min);
     let mut piece = Piece { page, ..Piece::default() };
@@ -419,7 +419,7 @@ fn code_piece(code: &[(&Line, usize)], places: &[PieceLine], page: Option<u32>) 
     piece
 }
 
-/// Returns `true` if a figure or a table stands close above or below a line.
+/// Returns `true` if a figure or a table is close above or below a line.
 fn has_object_near(page: &PageLines, line: &Line) -> bool {
     page.objects.iter().any(|object| {
         let area = match object {
@@ -433,7 +433,7 @@ fn has_object_near(page: &PageLines, line: &Line) -> bool {
 }
 
 impl Style {
-    /// The footnotes of a page, each with its mark.
+    /// Returns the footnotes of a page, each with its mark.
     fn notes(&self, page: &PageLines) -> Vec<(String, Piece)> {
         let mut found: Vec<(String, Piece)> = Vec::new();
         for line in page.lines.iter().filter(|line| line.note != Note::None) {
@@ -488,7 +488,7 @@ impl Style {
         level.is_none() && open.kind != BlockKind::Caption && !ended && line.text.starts_with(char::is_lowercase)
     }
 
-    /// Adds a line to a block, mending a word that was parted at the end of the last one.
+    /// Adds a line to a block, and joins a word that was hyphenated at the end of the last line.
     fn append<'a>(&self, open: &mut OpenBlock<'a>, start: Option<u32>, page: &PageLines, line: &'a Line) {
         let gap = line.baseline - open.last.baseline;
         open.last = line;
@@ -515,7 +515,7 @@ impl Style {
         }
     }
 
-    /// Removes the hyphen of a word that was parted at the end of a line. Returns `false` if no blank comes between the two lines.
+    /// Removes the hyphen of a word at the end of a line. Returns `false` if no blank belongs between the two lines.
     fn mend(&self, before: &mut String, next: &str) -> bool {
         let tail = before.rsplit(char::is_whitespace).next().unwrap_or_default();
         let head = next.split_whitespace().next().unwrap_or_default();

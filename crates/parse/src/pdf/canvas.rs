@@ -15,7 +15,7 @@ const MAX_SHAPES: usize = 20_000;
 /// More glyphs than this on a page are not read.
 const MAX_GLYPHS: usize = 1_000_000;
 
-/// What has been drawn so far.
+/// The objects drawn so far.
 #[derive(Debug)]
 pub(super) struct Canvas {
     pub drawn: Drawn,
@@ -61,7 +61,7 @@ impl Canvas {
         });
     }
 
-    /// The layer of a direction.
+    /// Returns the layer of a direction.
     fn layer(&mut self, degrees: i16) -> usize {
         let known = self.drawn.layers.iter().position(|layer| layer.degrees == degrees);
         known.unwrap_or_else(|| {

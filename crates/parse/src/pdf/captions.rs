@@ -1,6 +1,6 @@
 //! Captions: the words that begin with `Figure 3` or `Table 2.` beside a figure or a table.
 
-/// What captions begin with, lower case, in the languages that are met most.
+/// The first words of captions, lower case, in common languages.
 const BEGINNINGS: &[&str] = &[
     "figure",
     "fig.",

@@ -10,13 +10,13 @@ use super::lines::{self, Line, Word, line, rows, with_room};
 
 /// A gap of at least this many times the font size may be a gutter.
 const GUTTER: f32 = 0.75;
-/// Each column has at least so many lines.
+/// The lowest number of lines in a column.
 const MIN_LINES: usize = 4;
-/// Lines of prose have at least so many words on average.
+/// The lowest average number of words in lines of prose.
 const MIN_WORDS: f32 = 3.0;
 /// Lines of prose fill at least this share of their column on average.
 const MIN_FILL: f32 = 0.55;
-/// The depth to which columns within columns are taken apart.
+/// The highest nesting of columns within columns.
 const MAX_DEPTH: usize = 4;
 
 /// A part of a row between two wide gaps.
@@ -36,7 +36,7 @@ struct Gutter {
     right: f32,
 }
 
-/// All lines of a page in reading order. `targets` are the areas that point somewhere.
+/// Returns all lines of a page in reading order. `targets` are the areas that point somewhere.
 pub(super) fn in_order(words: Vec<Word>, targets: &[(Area, String)]) -> Vec<Line> {
     let mut lines = Vec::new();
     order(words, 0, targets, &mut lines);
@@ -114,7 +114,7 @@ fn segments(words: Vec<Word>) -> Row {
     row
 }
 
-/// The first band of columns at or below a row: its rows and its gutter.
+/// Returns the first band of columns at or below a row: its rows and its gutter.
 fn band_from(rows: &[Option<Row>], from: usize) -> Option<(usize, usize, Gutter)> {
     let mut at = from;
     while at < rows.len() {
@@ -130,7 +130,7 @@ fn band_from(rows: &[Option<Row>], from: usize) -> Option<(usize, usize, Gutter)
     None
 }
 
-/// The gaps of a row, and the gap between it and the next if the two stand side by side on baselines of their own.
+/// Returns the gaps of a row, and the gap to the next row if both are side by side on different baselines.
 fn seeds(rows: &[Option<Row>], at: usize) -> Vec<Gutter> {
     let row = |index: usize| rows.get(index).and_then(Option::as_ref);
     let Some(this) = row(at) else { return Vec::new() };
@@ -185,7 +185,7 @@ fn narrow(gutter: &mut Gutter, row: &Row) -> bool {
     open
 }
 
-/// Returns `true` if prose stands on both sides of a gutter. What a row has on one side counts as one line.
+/// Returns `true` if there is prose on both sides of a gutter. The text of a row on one side counts as one line.
 fn is_prose(rows: &[Option<Row>], gutter: Gutter) -> bool {
     let side = |is_left: bool| {
         let (mut lines, mut words, mut filled) = (0usize, 0usize, 0.0);

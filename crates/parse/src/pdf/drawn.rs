@@ -1,4 +1,4 @@
-//! What is drawn on a page: glyphs, rules, shapes and pictures, in page coordinates with the origin at the top left.
+//! The objects drawn on a page: glyphs, rules, shapes and pictures, in page coordinates with the origin at the top left.
 
 use hayro_font::kurbo::{Affine, Point, Rect};
 use logothete_core::document::Area;
@@ -12,7 +12,7 @@ pub(super) struct PlacedGlyph {
     /// The range of its characters in the layer's text.
     pub start: u32,
     pub end: u32,
-    /// Where it begins and ends along the line, and how far the baseline is from the top of the page.
+    /// The start and the end along the line, and the distance of the baseline from the top of the page.
     pub left: f32,
     pub right: f32,
     pub baseline: f32,
@@ -28,7 +28,7 @@ pub(super) struct Rule {
     pub level: bool,
     /// Its position across its own direction.
     pub at: f32,
-    /// Where it begins and ends along its direction.
+    /// The start and the end along its direction.
     pub from: f32,
     pub to: f32,
 }
@@ -52,7 +52,7 @@ pub(super) struct Drawn {
     /// The level text first, then text in other directions.
     pub layers: Vec<Layer>,
     pub rules: Vec<Rule>,
-    /// What else was drawn: curves, and straight lines that lean.
+    /// Other shapes: curves, and slanted lines.
     pub shapes: Vec<Area>,
     pub pictures: Vec<Area>,
     /// Filled rectangles that are not white.
@@ -60,7 +60,7 @@ pub(super) struct Drawn {
 }
 
 impl Drawn {
-    /// Returns `true` if no letter or figure stands on the page.
+    /// Returns `true` if the page has no letter or figure.
     pub(super) fn is_blank_of_text(&self) -> bool {
         !self.layers.iter().any(|layer| layer.text.contains(char::is_alphanumeric))
     }
@@ -79,7 +79,7 @@ pub(super) fn turn(area: Area, degrees: f64, width: f32, height: f32) -> Area {
     area_of(around.transform_rect_bbox(rect))
 }
 
-/// The area of a rectangle.
+/// Returns the area of a rectangle.
 pub(super) fn area_of(rect: Rect) -> Area {
     Area { left: rect.x0 as f32, top: rect.y0 as f32, right: rect.x1 as f32, bottom: rect.y1 as f32 }
 }

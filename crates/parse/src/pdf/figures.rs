@@ -8,7 +8,7 @@ use super::sheet::PageFigure;
 
 /// A figure is at least this wide and high, in points.
 const LEAST: f32 = 36.0;
-/// A drawing has at least so many shapes.
+/// The lowest number of shapes in a drawing.
 const MIN_SHAPES: usize = 6;
 /// Anything that covers a larger share of the page is its background.
 const BACKGROUND: f32 = 0.8;
@@ -52,7 +52,7 @@ pub(super) fn take(drawn: &mut Drawn, words: &mut Vec<Word>) -> Vec<PageFigure> 
     figures
 }
 
-/// A drawing with the straight strokes that reach into it: bars, axes and their ticks.
+/// Returns a drawing with the straight strokes that reach into it: bars, axes and their ticks.
 fn with_strokes(mut area: Area, drawn: &Drawn) -> Area {
     /// A stroke this near belongs to the drawing, in points.
     const NEAR: f32 = 8.0;
@@ -75,9 +75,9 @@ fn with_strokes(mut area: Area, drawn: &Drawn) -> Area {
     area
 }
 
-/// A drawing with the figures along its axes.
+/// Returns a drawing with the figures along its axes.
 fn with_labels(area: Area, words: &[Word]) -> Area {
-    /// A label stands no further from its tick than this, in points.
+    /// The highest distance of a label from its tick, in points.
     const NEAR: f32 = 12.0;
     let reach =
         Area { left: area.left - NEAR, top: area.top - NEAR, right: area.right + NEAR, bottom: area.bottom + NEAR };
@@ -93,7 +93,7 @@ fn is_background(area: Area, page: f32) -> bool {
     area.width() * area.height() > BACKGROUND * page
 }
 
-/// Returns `true` if running text stands inside, so that it is a box and not a figure.
+/// Returns `true` if there is running text inside, so that it is a box and not a figure.
 fn holds_prose(area: Area, words: &[Word]) -> bool {
     let inside =
         words.iter().filter(|word| area.holds((word.left + word.right) / 2.0, word.baseline - 0.3 * word.size));

@@ -6,7 +6,7 @@ use super::lines::Line;
 use super::sheet::PageLines;
 use super::tags::Role;
 
-/// How many lines at the head and at the foot of a page are looked at.
+/// The number of lines at the head and at the foot of a page that may be furniture.
 const EDGE_LINES: usize = 2;
 /// Lines within this share of the page's height from its edge are looked at.
 const EDGE: f32 = 0.14;
@@ -39,7 +39,7 @@ pub(super) fn mark(pages: &mut [PageLines]) {
     }
 }
 
-/// The lines near the edges of a page, in ascending order.
+/// Returns the lines near the edges of a page, in ascending order.
 fn edges(page: &PageLines) -> Vec<usize> {
     let count = page.lines.len();
     let is_text = |index: &usize| page.lines[*index].object.is_none();
@@ -50,7 +50,7 @@ fn edges(page: &PageLines) -> Vec<usize> {
     (0..count).filter(|index| *index < EDGE_LINES || index + EDGE_LINES >= count).filter(is_text).filter(near).collect()
 }
 
-/// What a line says with its figures aside, and its height in steps of six points.
+/// Returns the text of a line without figures, and its height in steps of six points.
 fn key(line: &Line) -> (String, i32) {
     let words = line.text.chars().filter(|c| !c.is_ascii_digit()).collect();
     (words, (line.baseline / 6.0).round() as i32)

@@ -19,7 +19,7 @@ const AS_LARGE: f32 = 0.93;
 const LONGEST: usize = 150;
 /// The deepest level.
 const MAX_DEPTH: u8 = 6;
-/// In a document with at most so many headings, every style counts.
+/// In a document with at most this number of headings, every style counts.
 const FEW: usize = 8;
 /// If more than this share of the lines is bold, bold does not mark headings.
 const MAX_BOLD: f32 = 0.3;
@@ -60,7 +60,7 @@ impl Levels {
             by_style: BTreeMap::new(),
             outline: outline.iter().map(|entry| (key(&entry.title), entry.level.min(MAX_DEPTH))).collect(),
         };
-        // How many headings of each style have a number of each depth. A heading without a number counts as depth 0.
+        // The number of headings of each style and depth. A heading without a number counts as depth 0.
         let mut depths: BTreeMap<HeadingStyle, HashMap<u8, usize>> = BTreeMap::new();
         for page in pages {
             for (index, line) in page.lines.iter().enumerate() {
@@ -173,7 +173,7 @@ impl Levels {
         Some(by_number.or(self.by_style.get(&style).copied()).unwrap_or(1).clamp(1, MAX_DEPTH))
     }
 
-    /// The level that the outline gives a heading.
+    /// Returns the level that the outline gives a heading.
     pub(super) fn outlined(&self, text: &str) -> Option<u8> {
         if self.outline.is_empty() { None } else { self.outline.get(&key(text)).copied() }
     }
@@ -187,7 +187,8 @@ pub(super) fn head_text(line: &Line) -> &str {
     }
 }
 
-/// Returns `true` if a bold line stands apart as a heading does: it is no sentence, has space above, and is in no run of bold lines.
+/// Returns `true` if a bold line is set apart like a heading: it is no sentence, has space above, and is in no run of bold
+/// lines.
 fn stands_apart(page: &PageLines, index: usize) -> bool {
     let line = &page.lines[index];
     let before = index.checked_sub(1).map(|before| &page.lines[before]);

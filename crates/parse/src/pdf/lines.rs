@@ -34,7 +34,7 @@ pub(super) struct Word {
     pub role: Role,
     /// The width of every glyph over the font size; 0 if the widths differ.
     pub pitch: f32,
-    /// The object of the page that stands here, in place of a word.
+    /// The object of the page here, in place of a word.
     pub object: Option<usize>,
 }
 
@@ -55,14 +55,14 @@ impl Word {
         }
     }
 
-    /// The area of its letters.
+    /// Returns the area of its letters.
     pub(super) fn area(&self) -> Area {
         let (top, bottom) = (self.baseline - 0.8 * self.size, self.baseline + 0.22 * self.size);
         Area { left: self.left, top, right: self.right, bottom }
     }
 }
 
-/// Where a line stands in a footnote.
+/// The place of a line in a footnote.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub(super) enum Note {
     #[default]
@@ -87,14 +87,14 @@ pub(super) struct Line {
     pub links: Vec<InlineLink>,
     /// The words that were recognised from a picture, with confidences from 0 to 1.
     pub words: Vec<(Span, f32)>,
-    /// Where text in another style begins after a wide gap, such as the meaning beside a headword.
+    /// The start of text in another style after a wide gap, such as the meaning beside a headword.
     pub aside: Option<usize>,
-    /// Whether it ends with a page number at the far side, as the entries of a table of contents do.
+    /// Whether it ends with a page number at the far side, like the entries of a table of contents.
     pub paged: bool,
-    /// Whether a rule stands close above and another close below.
+    /// Whether there is a rule close above and another close below.
     pub boxed: bool,
     pub note: Note,
-    /// The object of the page that stands here, in place of text.
+    /// The object of the page here, in place of text.
     pub object: Option<usize>,
 }
 
@@ -273,7 +273,7 @@ pub(super) fn line(words: &[Word]) -> Line {
             text.push(' ');
         }
         text.push_str(&word.text);
-        // A raised figure that stands alone: the mark of a note, or a power.
+        // A raised figure alone: the mark of a note, or a power.
         if word.size < 0.85 * size && word.baseline < baseline - 0.2 * size {
             let start = text.len() - word.text.len();
             let mut mark = text.split_off(start);

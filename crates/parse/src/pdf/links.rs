@@ -11,7 +11,7 @@ const MAX_LINKS: usize = 5_000;
 /// The depth to which a tree of page labels is followed.
 const MAX_DEPTH: usize = 16;
 
-/// The areas of a page that point to an address outside the file.
+/// Returns the areas of a page that point to an address outside the file.
 pub(super) fn of_page(page: &Page<'_>) -> Vec<(Area, String)> {
     let Some(notes) = page.raw().get::<Array<'_>>("Annots") else { return Vec::new() };
     let shown = Affine::new(page.initial_transform(true).as_coeffs());
@@ -38,7 +38,7 @@ struct Labels {
     from: u32,
 }
 
-/// The labels of all pages; empty if the file has none.
+/// Returns the labels of all pages; empty if the file has none.
 pub(super) fn page_labels(pdf: &Pdf, pages: usize) -> Vec<String> {
     let mut runs = Vec::new();
     let root: Option<Dict<'_>> = pdf.xref().get(pdf.xref().root_id());

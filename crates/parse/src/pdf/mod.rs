@@ -43,7 +43,7 @@ use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 
 use sheet::{Object, PageLines};
 
-/// So many pages around the wanted ones are read too, because furniture is recognised by its repetition.
+/// The number of pages around the wanted ones that are read too, because furniture is recognised by its repetition.
 const AROUND: u32 = 2;
 /// The largest share of the page's width that a box beside the running text takes up.
 const ASIDE_WIDTH: f32 = 0.55;
@@ -54,7 +54,7 @@ pub struct PdfParser {
     password: Option<String>,
     outline: bool,
     recogniser: Option<Arc<dyn PageRecogniser>>,
-    /// What to do about pages that are pictures if there is no recogniser.
+    /// The advice about pages that are pictures, if there is no recogniser.
     advice: &'static str,
 }
 
@@ -71,7 +71,7 @@ impl fmt::Debug for PdfParser {
 }
 
 impl PdfParser {
-    /// A parser under the settings of all parsers.
+    /// Creates a parser under the settings of all parsers.
     pub fn new(settings: &crate::ParseSettings) -> Self {
         let advice = settings.picture_advice.unwrap_or(Self::default().advice);
         let (password, recogniser) = (settings.password.clone(), settings.recogniser.clone());
@@ -110,7 +110,7 @@ impl Parser for PdfParser {
     }
 
     fn recognises(&self, start: &[u8]) -> bool {
-        // The standard lets up to a kilobyte of other bytes stand before the header.
+        // The standard allows up to a kilobyte of other bytes before the header.
         start[..start.len().min(1024)].windows(5).any(|window| window == b"%PDF-")
     }
 

@@ -5,7 +5,7 @@ use super::sheet::PageLines;
 
 /// Type smaller than the body's by this factor is small.
 const SMALLER: f32 = 0.93;
-/// Footnotes stand below this share of the page's height.
+/// Footnotes are below this share of the page's height.
 const LOWEST_PART: f32 = 0.35;
 
 /// Marks the lines of footnotes.
@@ -31,7 +31,7 @@ pub(super) fn mark(page: &mut PageLines, body: f32) {
                 && top - rule.at < 1.6 * line.size
                 && (rule.from - line.area.left).abs() < 3.0 * line.size
         });
-        // Set apart from what stands above it.
+        // Set apart from the text above.
         let apart = above.is_none_or(|(baseline, size)| line.baseline < baseline || size > line.size * 1.05)
             || ruled
             || begun.is_some();
@@ -80,7 +80,7 @@ fn has_mark(text: &str) -> bool {
     }
 }
 
-/// The mark of a note as it stands in the text that refers to it: raised figures, or a sign.
+/// Returns the mark of a note in the text that refers to it: raised figures, or a sign.
 pub(super) fn mark_of(text: &str) -> String {
     let raised = |c: char| match c {
         '0'..='9' => "⁰¹²³⁴⁵⁶⁷⁸⁹".chars().nth(c as usize - '0' as usize),

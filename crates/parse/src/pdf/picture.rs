@@ -42,7 +42,7 @@ pub(super) fn draw(page: &Page<'_>, scale: f32) -> (Picture, f32) {
     (Picture { width: drawn.width().into(), height: drawn.height().into(), pixels: rgb }, scale)
 }
 
-/// A page of a PDF as a picture, `scale` pixels to a point.
+/// Returns a page of a PDF as a picture, `scale` pixels to a point.
 ///
 /// # Errors
 /// If the file is protected or damaged, or has no such page.
@@ -59,7 +59,7 @@ fn drawn(pdf: &Pdf, page: u32, scale: f32) -> Result<(Picture, f32)> {
     Ok(draw(found, scale))
 }
 
-/// An area of a page as a picture: the figure of a block, at its place.
+/// Returns an area of a page as a picture: the figure of a block, at its place.
 ///
 /// # Errors
 /// As [`page_picture`].
@@ -76,7 +76,7 @@ pub fn area_picture(bytes: &[u8], password: Option<&str>, page: u32, area: Area,
     Ok(Picture { width: right.max(left) - left, height: bottom.max(top) - top, pixels })
 }
 
-/// A page of a PDF with the blocks of its document outlined by kind and numbered in reading order.
+/// Returns a page of a PDF with the blocks of its document outlined by kind and numbered in reading order.
 ///
 /// # Errors
 /// As [`page_picture`].
@@ -164,7 +164,7 @@ fn label(picture: &mut Picture, area: [i64; 4], taken: &[[i64; 4]], number: u32,
     }
 }
 
-/// A picture as PNG.
+/// Returns a picture as PNG.
 ///
 /// # Errors
 /// If it has no pixels.

@@ -15,7 +15,7 @@ use super::{columns, picture};
 const SCALE: f32 = 3.0;
 /// Lines whose heights differ from the usual one by less than this factor are set in one size.
 const ONE_SIZE: f32 = 1.35;
-/// Letters are this share of a line's box, and their baseline stands this share above its foot.
+/// The height of letters as a share of a line's box, and the height of their baseline above its foot.
 const LETTERS: f32 = 0.85;
 const DESCENT: f32 = 0.2;
 

@@ -19,11 +19,11 @@ pub(super) enum Object {
 #[derive(Debug)]
 pub(super) struct PageFigure {
     pub area: Area,
-    /// What is written inside it.
+    /// The text inside it.
     pub text: String,
 }
 
-/// A page taken apart.
+/// The parts of a page.
 #[derive(Debug)]
 pub(super) struct PageLines {
     pub number: u32,
@@ -31,7 +31,7 @@ pub(super) struct PageLines {
     pub height: f32,
     /// How far the page was turned to be read, in degrees.
     pub turned: i16,
-    /// The running text in reading order. A line with an object stands where the object is read.
+    /// The running text in reading order. A line with an object is at the object's place.
     pub lines: Vec<Line>,
     pub objects: Vec<Object>,
     /// Lines in other directions, each with its angle in degrees.
@@ -41,12 +41,12 @@ pub(super) struct PageLines {
 }
 
 impl PageLines {
-    /// The lines of running text.
+    /// Returns the lines of running text.
     pub(super) fn text_lines(&self) -> impl Iterator<Item = &Line> {
         self.lines.iter().filter(|line| line.object.is_none())
     }
 
-    /// Where an area of these lines is on the page as it is shown.
+    /// Returns the place of an area of these lines on the page as it is shown.
     pub(super) fn shown(&self, area: Area, degrees: i16) -> PageArea {
         let mut area = area;
         for degrees in [degrees, self.turned].into_iter().filter(|&degrees| degrees != 0) {

@@ -42,7 +42,7 @@ pub(super) struct GlyphStyles {
 }
 
 impl GlyphStyles {
-    /// The style of a glyph; `None` if it has no stem to measure.
+    /// Returns the style of a glyph; `None` if it has no stem to measure.
     pub(super) fn of(&mut self, glyph: &OutlineGlyph, character: char) -> Option<GlyphStyle> {
         let bold = match character {
             c if STEMMED.contains(c) => BOLD,

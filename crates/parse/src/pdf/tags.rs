@@ -12,7 +12,7 @@ use hayro_syntax::object::{Array, Dict, Name, Object, ObjectIdentifier};
 const MAX_DEPTH: usize = 64;
 const LARGEST: usize = 2_000_000;
 
-/// What a piece of content is.
+/// The role of a piece of content.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub(super) enum Role {
     /// The file does not say.
@@ -55,7 +55,7 @@ impl Tags {
         tags
     }
 
-    /// The roles of a page.
+    /// Returns the roles of a page.
     pub(super) fn page(&self, page: Option<ObjectIdentifier>) -> Option<&PageTags> {
         self.pages.get(&page?)
     }
@@ -111,7 +111,7 @@ impl Tags {
                 }
                 let named = dict.get::<Name<'_>>("S").map(|name| standard(&name, roles));
                 let role = match (role, named) {
-                    // What is inside a heading is part of it.
+                    // Content inside a heading is part of it.
                     (Role::Heading(_), _) | (_, None) => role,
                     (_, Some(named)) => named,
                 };

@@ -10,7 +10,7 @@ use super::{Statements, chunk_id, chunks, from_json, pages, row_id, span};
 use crate::storage::catalogue::RowId;
 use crate::storage::describe::{ChunkDetail, ChunkInfo, DocumentDetail, DocumentInfo};
 
-/// All documents, or the one with a name.
+/// Returns all documents, or the one with a name.
 pub(super) fn document_infos(database: &impl Statements, name: Option<&str>) -> Result<Vec<DocumentInfo>> {
     let sql = "SELECT name, title, media_type, pages, length(CAST(text AS BLOB)) AS bytes, warnings,
                (SELECT count(*) FROM chunks WHERE chunks.document = documents.id) AS chunks
@@ -64,7 +64,7 @@ pub(super) fn document_detail(database: &impl Statements, name: &str) -> Result<
 
 pub(super) fn chunk_detail(database: &impl Statements, id: &str) -> Result<(ChunkDetail, Option<RowId>)> {
     let not_found = |message: &str| Error::new(ErrorKind::NotFound, message.to_owned()).at(id);
-    // Ids are hexadecimal, so all that begin with one come before it with a letter behind.
+    // Ids are hexadecimal, so all ids with a prefix sort before the prefix with a letter after it.
     let sql = "SELECT id FROM chunks WHERE id = ?1 OR (id >= ?1 AND id < ?1 || 'g') ORDER BY id = ?1 DESC, id LIMIT 2";
     let mut found = database.rows(sql, [id], |row| row.get::<_, String>(0))?;
     // A whole id may be the beginning of another.

@@ -24,7 +24,7 @@ struct Details {
     figure: Option<PageArea>,
 }
 
-/// What points from the text of a document to places outside it.
+/// The links of a document.
 #[derive(Serialize, Deserialize)]
 struct Layout<'a> {
     #[serde(default, skip_serializing_if = "is_none")]
@@ -223,7 +223,7 @@ pub(super) fn pinpoint(database: &impl Statements, locations: &mut [&mut Locatio
     Ok(())
 }
 
-/// The headings of a document that begin no later than at a byte.
+/// Returns the headings of a document that begin no later than at a byte.
 fn headings_up_to(database: &impl Statements, name: &str, at: usize) -> Result<Vec<HeadingRow>> {
     let sql = "WITH named AS MATERIALIZED (SELECT id, CAST(text AS BLOB) AS bytes FROM main.documents WHERE name = ?1)
                SELECT start, level, substr(bytes, start + 1, \"end\" - start) FROM named
@@ -235,7 +235,7 @@ fn headings_up_to(database: &impl Statements, name: &str, at: usize) -> Result<V
     })
 }
 
-/// The headings above a byte, outermost first.
+/// Returns the headings above a byte, outermost first.
 fn section_at(headings: &[HeadingRow], at: usize) -> Vec<String> {
     let mut open: Vec<(u8, &str)> = Vec::new();
     for (_, level, heading) in headings.iter().take_while(|(start, ..)| *start <= at) {

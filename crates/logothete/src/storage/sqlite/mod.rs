@@ -71,7 +71,7 @@ impl SqliteCatalogue {
         Ok(Self { folder: None, writer, idle: Arc::default(), changes: AtomicU64::new(0) })
     }
 
-    /// A connection for a reader, and the number of changes that it has.
+    /// Returns a connection for a reader, and the number of changes that it has.
     fn connect(&self) -> Result<Idle> {
         let changes = self.changes.load(Ordering::Acquire);
         let mut idle = lock(&self.idle);
@@ -244,7 +244,7 @@ trait Statements {
         rows.collect::<rusqlite::Result<Vec<T>>>().map_err(failed)
     }
 
-    /// The only row of a statement that always has one.
+    /// Returns the only row of a statement that always has one.
     fn one<T>(
         &self,
         sql: &str,
@@ -318,7 +318,7 @@ fn to_json<T: Serialize + ?Sized>(value: &T) -> Result<String> {
         .map_err(|error| Error::new(ErrorKind::System, "a value cannot be written as JSON").because(error))
 }
 
-/// Some ids of chunks as a parameter.
+/// Returns some ids of chunks as a parameter.
 fn ids_json(chunks: &[ChunkId]) -> Result<String> {
     to_json(&chunks.iter().map(ChunkId::as_str).collect::<Vec<_>>())
 }
@@ -333,7 +333,7 @@ fn span(row: &Row<'_>) -> rusqlite::Result<Span> {
     Ok(Span::new(bounds.0.max(0) as usize, bounds.1.max(0) as usize))
 }
 
-/// A row of a segment, from two columns.
+/// Returns a row of a segment, from two columns.
 fn row_id(row: &Row<'_>, segment: usize) -> rusqlite::Result<Option<RowId>> {
     let pair: (Option<i64>, Option<u32>) = (row.get(segment)?, row.get(segment + 1)?);
     Ok(pair.0.zip(pair.1).map(|(segment, row)| RowId { segment, row }))

@@ -59,7 +59,7 @@ pub(super) fn move_rows(database: &impl Statements, from: &SegmentEntry, to: i64
     Ok(())
 }
 
-/// Removes the rows whose chunks have gone from the live ones.
+/// Removes the rows of deleted chunks from the live ones.
 pub(super) fn note_gone(database: &impl Statements) -> Result<()> {
     let gone = database.rows("SELECT segment, row FROM gone", [], |row| Ok((row.get::<_, i64>(0)?, row.get(1)?)))?;
     if gone.is_empty() {

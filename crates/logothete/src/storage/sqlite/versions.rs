@@ -11,7 +11,7 @@ pub(crate) const FORMAT: u32 = 5;
 /// The oldest version whose exports can be imported: the exported tables have not changed since.
 pub(crate) const OLDEST_EXPORT: u32 = 4;
 
-/// Creates an empty catalogue.
+/// The statements that create an empty catalogue.
 const SCHEMA: &str = concat!(
     include_str!("schema.sql"),
     include_str!("chunks.sql"),

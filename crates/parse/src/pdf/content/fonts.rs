@@ -27,7 +27,7 @@ struct FontId(usize);
 #[derive(Clone, Copy, Debug)]
 pub(super) struct ActiveFont {
     id: FontId,
-    /// Whether it stands in for a font that was not set or could not be read.
+    /// Whether it replaces a font that was not set or could not be read.
     pub is_fallback: bool,
 }
 
@@ -44,7 +44,7 @@ pub(super) struct Fonts<'a> {
     styles: GlyphStyles,
 }
 
-/// What a code of a font says. Lengths are thousandths of the em.
+/// A code of a font. Lengths are thousandths of the em.
 #[derive(Clone, Debug)]
 pub(super) struct GlyphFacts {
     /// Its text; empty if that is not known.
@@ -53,7 +53,7 @@ pub(super) struct GlyphFacts {
     pub extent: f64,
     /// How far the next glyph is.
     pub advance: Vec2,
-    /// How far it stands from the origin.
+    /// The offset from the origin.
     pub displacement: Vec2,
     /// The style of its shape; `None` if it has no stem to measure.
     style: Option<GlyphStyle>,
@@ -91,7 +91,7 @@ impl Default for Fonts<'_> {
 }
 
 impl<'a> Fonts<'a> {
-    /// The font of a dictionary. A font that cannot be read is replaced by the fallback.
+    /// Returns the font of a dictionary. A font that cannot be read is replaced by the fallback.
     pub(super) fn font(&mut self, dict: &Dict<'a>) -> Option<ActiveFont> {
         let known = self.known.get(dict.data()).copied().unwrap_or_else(|| {
             let font = self.cache.font(dict, &self.standard_fonts, &self.standard_cmaps);
@@ -102,7 +102,7 @@ impl<'a> Fonts<'a> {
         known.map(|id| ActiveFont { id, is_fallback: false }).or_else(|| self.fallback())
     }
 
-    /// The font for text that has none: Helvetica.
+    /// Returns the font for text that has none: Helvetica.
     pub(super) fn fallback(&mut self) -> Option<ActiveFont> {
         let id = self.fallback.unwrap_or_else(|| {
             let font = self.cache.standard_font(StandardFont::Helvetica, &self.standard_fonts);
@@ -128,12 +128,12 @@ impl<'a> Fonts<'a> {
         self.tables[font.id.0].font.read_code(bytes, at)
     }
 
-    /// What a code says.
+    /// Returns the glyph of a code.
     pub(super) fn glyph(&mut self, font: ActiveFont, code: u32) -> &GlyphFacts {
         self.tables[font.id.0].glyph(code, &mut self.styles)
     }
 
-    /// The style of the first glyph of a string that has one.
+    /// Returns the style of the first glyph of a string that has one.
     pub(super) fn first_style(&mut self, font: ActiveFont, bytes: &[u8]) -> Option<GlyphStyle> {
         let mut at = 0;
         while at < bytes.len() {
@@ -203,7 +203,7 @@ fn of_outline(glyph: &OutlineGlyph, styles: &mut GlyphStyles) -> (Option<BfStrin
     (text, glyph.advance_width(), style)
 }
 
-/// The text of a glyph: ligatures as their letters, soft hyphens as hyphens, controls not at all.
+/// Returns the text of a glyph: ligatures as their letters, soft hyphens as hyphens, controls not at all.
 fn plain(text: &BfString) -> Box<str> {
     let mut plain = String::new();
     let mut push = |c: char| match c {

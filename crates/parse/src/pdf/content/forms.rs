@@ -93,12 +93,12 @@ impl<'a> Interpreter<'a, '_> {
     }
 }
 
-/// The matrix of a form; the identity if it has none.
+/// Returns the matrix of a form; the identity if it has none.
 fn matrix(form: &Dict<'_>) -> Affine {
     form.get::<[f64; 6]>("Matrix").map_or(Affine::IDENTITY, Affine::new)
 }
 
-/// The form that shows an annotation in its present state.
+/// Returns the form that shows an annotation in its present state.
 fn appearance<'a>(annotation: &Dict<'a>) -> Option<Stream<'a>> {
     match annotation.get::<Dict<'a>>("AP")?.get::<Object<'a>>("N")? {
         Object::Stream(form) => Some(form),

@@ -31,10 +31,10 @@ use paint::Space;
 use state::{GraphicsState, SavedStates};
 use visibility::{Group, Visibility};
 
-/// The budget is checked after so many operators.
+/// The number of operators between two checks of the budget.
 const OPERATORS_PER_CHECK: u32 = 4_096;
 
-/// What is shared by the pages of a document.
+/// The state that the pages of a document share.
 pub(super) struct Shared<'a> {
     fonts: Fonts<'a>,
     hidden: HiddenGroups,
@@ -100,11 +100,11 @@ struct Interpreter<'a, 'c> {
     /// The current point, and the point where the subpath began.
     last: Point,
     start: Point,
-    /// Whether the path clips what comes after it.
+    /// Whether the path clips later drawing.
     clips: bool,
     /// The forms that are open.
     open: Vec<ObjectIdentifier>,
-    /// How many forms have been followed.
+    /// The number of forms that were followed.
     forms: u32,
     operators: u32,
 }

@@ -1,4 +1,4 @@
-//! Whether fills are white, as far as that is known without colour profiles and functions.
+//! Tells whether fills are white, as far as that is known without colour profiles and functions.
 
 use hayro_syntax::object::{Array, Dict, Name, Number, Object, Stream};
 use hayro_syntax::page::Resources;
@@ -25,7 +25,7 @@ pub(super) enum Space {
     Other,
 }
 
-/// What fills are painted with.
+/// The paint of fills.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Fill {
     space: Space,
@@ -69,7 +69,7 @@ impl Fill {
 }
 
 impl Space {
-    /// The space of a name: one of the standard's own, or one among the resources.
+    /// Returns the space of a name: one of the standard's own, or one among the resources.
     pub(super) fn named(name: &Name<'_>, resources: &Resources<'_>) -> Self {
         Self::standard(name).or_else(|| Self::of(&resources.get_color_space(name)?)).unwrap_or(Self::Other)
     }
@@ -100,7 +100,7 @@ impl Space {
         }
     }
 
-    /// The space of a profile, by the number of its components.
+    /// Returns the space of a profile, by the number of its components.
     fn of_profile(array: &Array<'_>) -> Option<Self> {
         let profile: Stream<'_> = array.iter::<Object<'_>>().nth(1)?.into_stream()?;
         let dict: &Dict<'_> = profile.dict();

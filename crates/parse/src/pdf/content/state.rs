@@ -21,7 +21,7 @@ pub(super) struct GraphicsState {
 }
 
 impl GraphicsState {
-    /// The state at the beginning of a page.
+    /// Creates the state at the beginning of a page.
     pub(super) fn new(transform: Affine, clip: Rect) -> Self {
         Self { transform, fill: Fill::default(), clip, text: TextState::default() }
     }
@@ -57,7 +57,7 @@ impl SavedStates {
     }
 }
 
-/// What says where text goes and how large it is. Lengths are units of text space.
+/// The parameters of the place and size of text. Lengths are units of text space.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct TextState {
     pub font: Option<ActiveFont>,
@@ -68,9 +68,9 @@ pub(super) struct TextState {
     pub scaling: f32,
     pub leading: f32,
     pub rise: f32,
-    /// Where the next glyph goes.
+    /// The place of the next glyph.
     matrix: Affine,
-    /// Where the line began.
+    /// The start of the line.
     line: Affine,
 }
 
@@ -106,12 +106,12 @@ impl TextState {
         self.next_line(0.0, -f64::from(self.leading));
     }
 
-    /// Where the next glyph goes, in the coordinates of the content.
+    /// Returns the place of the next glyph in the coordinates of the content.
     pub(super) fn origin(&self) -> Point {
         self.matrix * Point::new(0.0, self.rise.into())
     }
 
-    /// A thousandth of the em along the line and up from it, on the canvas.
+    /// Returns a thousandth of the em along the line and up from it, on the canvas.
     pub(super) fn unit(&self, transform: Affine) -> (Vec2, Vec2) {
         let [a, b, c, d, ..] = (transform * self.matrix).as_coeffs();
         let up = f64::from(self.size) / f64::from(UNITS_PER_EM);

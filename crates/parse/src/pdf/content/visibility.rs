@@ -22,14 +22,14 @@ pub(super) struct Group<'d> {
 }
 
 impl<'d> Group<'d> {
-    /// The group of a form, a picture or a property list.
+    /// Returns the group of a form, a picture or a property list.
     pub(super) fn of(dict: &Dict<'d>) -> Option<Self> {
         let (reference, group) = (dict.get_ref("OC").map(Into::into), dict.get::<Dict<'d>>("OC"));
         (reference.is_some() || group.is_some()).then_some(Self { reference, dict: group })
     }
 }
 
-/// The references in an array.
+/// Returns the references in an array.
 fn references(dict: &Dict<'_>, key: &str) -> Vec<ObjectIdentifier> {
     let entries = dict.get::<Array<'_>>(key);
     let reference = |entry: MaybeRef<Object<'_>>| entry.as_obj_ref().map(Into::into);
@@ -37,7 +37,7 @@ fn references(dict: &Dict<'_>, key: &str) -> Vec<ObjectIdentifier> {
 }
 
 impl HiddenGroups {
-    /// The groups that the default configuration of a document hides.
+    /// Returns the groups that the default configuration of a document hides.
     pub(in crate::pdf) fn of(pdf: &Pdf) -> Self {
         let root: Option<Dict<'_>> = pdf.xref().get(pdf.xref().root_id());
         let properties = root.and_then(|root| root.get::<Dict<'_>>("OCProperties"));
@@ -97,7 +97,7 @@ impl<'g> Visibility<'g> {
         Self { hidden, open: Vec::new(), dropped: 0 }
     }
 
-    /// How many marks are open.
+    /// Returns the number of open marks.
     pub(super) fn len(&self) -> usize {
         self.open.len() + self.dropped
     }

@@ -41,7 +41,7 @@ pub(super) fn take(drawn: &Drawn, words: &mut Vec<Word>) -> Vec<PageTable> {
     tables
 }
 
-/// The edges of tinted rows.
+/// Returns the edges of tinted rows.
 fn stripes(drawn: &Drawn) -> impl Iterator<Item = Rule> + '_ {
     let rows = drawn.fills.iter().filter(|fill| fill.height() < STRIPE && fill.height() > 5.0);
     rows.flat_map(|fill| [fill.top, fill.bottom].map(|at| Rule { level: true, at, from: fill.left, to: fill.right }))

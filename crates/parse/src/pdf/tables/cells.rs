@@ -1,4 +1,4 @@
-//! What the kinds of table share: finding columns in rows of words, and filling cells.
+//! Functions for all kinds of table: finding columns in rows of words, and filling cells.
 
 use logothete_core::document::{Area, TableCell};
 
@@ -43,7 +43,7 @@ impl TableLine {
     }
 }
 
-/// The lines of a table, each parted at gaps of `gap` times the font size.
+/// Returns the lines of a table, each split at gaps of `gap` times the font size.
 pub(super) fn lines(words: Vec<Word>, gap: f32) -> Vec<TableLine> {
     rows(words).into_iter().map(|row| parted(row, gap)).collect()
 }
@@ -95,7 +95,7 @@ pub(super) fn columns(all: &[TableLine], least: f32) -> Vec<(f32, f32)> {
     best
 }
 
-/// Joins lines into rows: lines that stand closer than rows do, and lines that only go on with cells above them.
+/// Joins lines into rows: lines closer than rows are, and lines that only continue cells above them.
 pub(super) fn row_starts(all: &[TableLine], middles: &[f32]) -> Vec<usize> {
     let gaps: Vec<f32> = all.windows(2).map(|pair| pair[1].baseline - pair[0].baseline).collect();
     let tight = gaps.iter().copied().fold(f32::INFINITY, f32::min);
@@ -135,7 +135,7 @@ pub(super) fn row_starts(all: &[TableLine], middles: &[f32]) -> Vec<usize> {
     starts
 }
 
-/// The column that a run begins in.
+/// Returns the column that a run begins in.
 fn column_of(run: &Run, middles: &[f32]) -> usize {
     let at = run.words.first().map_or(run.left, |word| (word.left + word.right) / 2.0);
     middles.partition_point(|&middle| middle <= at)
@@ -184,7 +184,7 @@ pub(super) fn fill(all: &[TableLine], starts: &[usize], middles: &[f32], under: 
     found
 }
 
-/// The part of a run that lies in one column, or in those that it spans.
+/// The part of a run in one column, or in those that it spans.
 struct Piece {
     words: Vec<Word>,
     left: f32,
@@ -193,7 +193,7 @@ struct Piece {
     last: usize,
 }
 
-/// Parts a run where a gutter lies between two of its words; a run that goes across gutters without a gap spans columns.
+/// Splits a run where a gutter is between two of its words. A run that crosses gutters without a gap spans columns.
 fn pieces(run: &Run, middles: &[f32]) -> Vec<Piece> {
     let mut found: Vec<Piece> = Vec::new();
     for word in &run.words {
@@ -212,7 +212,7 @@ fn pieces(run: &Run, middles: &[f32]) -> Vec<Piece> {
     found
 }
 
-/// The words of a cell as text, line by line; a word parted at the end of a line is mended.
+/// Returns the words of a cell as text, line by line, with hyphenated words joined.
 pub(super) fn text_of(words: Vec<Word>) -> String {
     let mut text = String::new();
     for row in rows(words) {
@@ -230,7 +230,7 @@ pub(super) fn text_of(words: Vec<Word>) -> String {
     text
 }
 
-/// An empty first cell beside full ones stands below the name of its group.
+/// Repeats the name of a group in the empty first cells below it.
 fn repeat_group_names(rows: &mut [FoundRow]) {
     let is_empty = |cell: &TableCell| matches!(cell, TableCell::Text(text) if text.is_empty());
     let mut named = false;
@@ -245,8 +245,8 @@ fn repeat_group_names(rows: &mut [FoundRow]) {
     }
 }
 
-/// How many rows at the top of a table name its columns: at least `told`; a first row set like the others, with figures
-/// where they have figures, names nothing.
+/// Returns the number of rows at the top that name the columns: the larger of `told` and `bold`. If both are 0 it is one row,
+/// unless the first row has figures where the rows below do.
 pub(super) fn header_rows(rows: &[FoundRow], told: usize, bold: usize) -> usize {
     if rows.len() < 2 {
         return 0;
@@ -279,7 +279,7 @@ pub(super) fn is_number(text: &str) -> bool {
     digits > 0 && letters <= 3 && text.starts_with(|c: char| c.is_ascii_digit() || "-–+−£$€≥≤<>~±(.".contains(c))
 }
 
-/// How many lines at the top are bold where the rest is not.
+/// Returns the number of bold lines at the top, if the rest is not bold.
 pub(super) fn bold_rows(all: &[TableLine], starts: &[usize]) -> usize {
     let row_is_bold = |row: usize| {
         let end = starts.get(row + 1).copied().unwrap_or(all.len());

@@ -29,7 +29,7 @@ pub(super) struct PageTable {
     /// A line above its columns that says what it shows.
     pub title: Option<String>,
     pub rows: Vec<FoundRow>,
-    /// Where its columns part: one place less than there are columns.
+    /// The borders between its columns: one fewer than columns.
     pub gutters: Vec<f32>,
 }
 

@@ -1,4 +1,4 @@
-//! Tables without rules: lines whose parts stand below one another.
+//! Tables without rules: lines whose parts are aligned in columns.
 //!
 //! Prose in columns, code, indexes, tables of contents and lists with labels look alike from afar; each is told apart by
 //! something it has and a table has not, and in doubt the lines stay text.
@@ -45,7 +45,7 @@ pub(super) fn take(words: &mut Vec<Word>) -> Vec<PageTable> {
     tables
 }
 
-/// A table with narrow gaps: only one whose columns have bold names, which tell where the gaps are.
+/// A table with narrow gaps must have columns with bold names, which show the gaps.
 fn narrow(all: &[TableLine], from: usize) -> Option<(usize, PageTable)> {
     let again = |line: &TableLine| parted(line.runs.iter().flat_map(|run| run.words.clone()).collect(), CELL_GAP);
     if all[from].runs.is_empty() || !all[from].is_bold() {
@@ -79,7 +79,7 @@ fn narrow(all: &[TableLine], from: usize) -> Option<(usize, PageTable)> {
     Some((from + lines.len(), read(&lines, CELL_GAP)?))
 }
 
-/// The end of a run of lines that may be a table: near one another, most with several parts.
+/// Returns the end of a run of lines that may be a table: near one another, most with several parts.
 fn run_from(all: &[TableLine], from: usize) -> usize {
     if all[from].runs.len() < 2 {
         return from + 1;
@@ -89,7 +89,7 @@ fn run_from(all: &[TableLine], from: usize) -> usize {
     while end < all.len() {
         let (last, line) = (&all[end - 1], &all[end]);
         let near = line.baseline - last.baseline <= FAR * line.size && (line.size - last.size).abs() < 0.12 * line.size;
-        // A line with one part goes on with a cell when it is short and stands below one.
+        // A line with one part continues a cell if it is short and below one.
         let single = line.runs.len() == 1;
         let long = line.right() - line.left() > 0.55 * (all[from].right() - all[from].left()).max(1.0);
         if !near || single && (long || widest < 2) {
@@ -147,11 +147,11 @@ fn is_code(all: &[TableLine]) -> bool {
     let pitch = words().map(|word| word.pitch).fold(0.0, f32::max);
     let alike = words().filter(|word| (word.pitch - pitch).abs() < 0.012).count();
     let tells = all.iter().flat_map(|entry| &entry.runs).any(|run| line(&run.words).pitch > 0.0);
-    // Figures have one width in most fonts, so some letters must tell.
+    // Figures have one width in most fonts, so some letters must decide.
     tells && alike * 10 > words().count() * 7
 }
 
-/// An index, or a table of contents.
+/// Returns `true` for an index, or a table of contents.
 fn is_listing(all: &[TableLine]) -> bool {
     let last_words = |text: &str| {
         let bare = text.trim_end_matches(|c: char| c.is_ascii_digit() || matches!(c, ',' | ' ' | '–' | '-'));

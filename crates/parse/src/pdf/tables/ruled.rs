@@ -142,7 +142,7 @@ impl Grid {
     }
 }
 
-/// The cells of a grid, if it is one and holds words.
+/// Returns the cells of a grid, if it is one and holds words.
 fn fill(group: &[Rule], words: &mut Vec<Word>) -> Option<PageTable> {
     let grid = Grid::of(group)?;
     let (height, width) = (grid.rows.len() - 1, grid.columns.len() - 1);
@@ -251,7 +251,7 @@ fn is_filled<'a>(words: impl Iterator<Item = ((usize, usize), &'a Word)>, grid: 
     cells * 2 >= own && cells >= 2 && broad * 2 >= height && telling * 2 > all
 }
 
-/// The different places of rules, ascending; those that nearly agree are one.
+/// Returns the different places of rules, ascending; those that nearly agree are one.
 fn places<'a>(rules: impl Iterator<Item = &'a Rule>) -> Vec<f32> {
     let mut all: Vec<f32> = rules.map(|rule| rule.at).collect();
     all.sort_by(f32::total_cmp);
