@@ -50,7 +50,8 @@ pub async fn row(written: &str, demo: &Path, questions: Vec<SetQuestion>) -> Res
     for item in FolderSource::new(&documents)?.walk().flatten() {
         let bytes = std::fs::read(&item.place).unwrap_or_default();
         let Ok(document) = pipeline.parse(&item.path, bytes) else { continue };
-        Pipeline::review(&mut review, &chunks(&document, &item.path, &*chunker)?, &*encoder);
+        let chunks = chunks(&document, &item.path, &*chunker)?;
+        Pipeline::review(&mut review, &document, &chunks, &*chunker, &*encoder);
     }
     let value = |name: &str| run.metrics.get(name).copied().unwrap_or(f64::NAN);
     Ok(format!(

@@ -55,6 +55,9 @@ pub struct ParseArguments {
     /// Write to this file instead of stdout; with --picture the name of the PNG
     #[arg(long, value_name = "FILE")]
     pub output: Option<PathBuf>,
+    /// Overwrite files that exist
+    #[arg(long)]
+    pub force: bool,
 }
 
 /// The documents to cut, and the settings.
@@ -194,7 +197,7 @@ pub enum Verb {
         /// A chunk's text, context and metadata, and the first numbers of its vector
         #[arg(long, value_name = "ID")]
         chunk: Option<String>,
-        /// Read every byte of the indexes and compare checksums
+        /// Read every byte of the indexes, compare checksums, and check the catalogue
         #[arg(long)]
         verify: bool,
         /// Write all of the corpus to a file as JSON Lines

@@ -32,12 +32,17 @@ const FAILED: u8 = 1;
 const USAGE: u8 = 2;
 /// The corpus holds no answer.
 const REFUSED: u8 = 3;
+/// Some files could not be read, and the others were.
+const IN_PART: u8 = 4;
 /// Stopped by the user, by the custom of shells.
 const STOPPED: u8 = 130;
 
 fn main() -> ExitCode {
     quiet_workers();
-    let arguments = Arguments::parse();
+    let arguments = match Arguments::try_parse() {
+        Ok(arguments) => arguments,
+        Err(error) => return usage(&error),
+    };
     let as_json = arguments.json;
     let output = tokio::runtime::Builder::new_current_thread()
         .enable_all()
@@ -66,6 +71,19 @@ fn main() -> ExitCode {
             ExitCode::from(if is_usage { USAGE } else { FAILED })
         }
     }
+}
+
+/// Prints help, or what is wrong with the command line; as JSON too, if that was asked for.
+fn usage(error: &clap::Error) -> ExitCode {
+    let wants_json = std::env::args_os().any(|argument| argument == "--json");
+    if error.use_stderr() && wants_json {
+        let message = error.kind().to_string();
+        let first = error.to_string().lines().next().unwrap_or(&message).trim_start_matches("error: ").to_owned();
+        print_json(json!({ "error": { "kind": "Usage", "message": first } }));
+    }
+    // A closed pipe is no failure here.
+    let _ = error.print();
+    ExitCode::from(u8::try_from(error.exit_code()).unwrap_or(USAGE))
 }
 
 async fn run(arguments: Arguments) -> logothete::Result<Output> {
@@ -104,7 +122,7 @@ fn json_text(mut value: Value) -> String {
         document.append(value);
     }
     // JSON leaves these as they are, and a terminal may obey them.
-    let obeyed = |c: char| ('\u{7f}'..='\u{9f}').contains(&c);
+    let obeyed = |c: char| !view::is_harmless(c);
     let mut text = format!("{document:#}\n");
     if text.contains(obeyed) {
         text = text.chars().map(|c| if obeyed(c) { format!("\\u{:04x}", c as u32) } else { c.to_string() }).collect();

@@ -3,10 +3,13 @@
 use std::error::Error as StdError;
 use std::fmt;
 
+use serde::Serialize;
+use serde::ser::{SerializeStruct, Serializer};
+
 use crate::trace::Trace;
 
-/// The kind of a failure, for code that decides how to react.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+/// The kind of a failure, for code that decides how to react. Prints and serialises as its name.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize)]
 #[non_exhaustive]
 pub enum ErrorKind {
     /// A path, document or corpus does not exist.
@@ -37,7 +40,13 @@ pub enum ErrorKind {
     System,
 }
 
-/// A failure with its place and its cause.
+impl fmt::Display for ErrorKind {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{self:?}")
+    }
+}
+
+/// A failure with its place and its cause. Serialises as its kind, place and message.
 ///
 /// It prints as `place: message`; the chain of causes is in [`source`](StdError::source).
 pub struct Error(Box<Inner>);
@@ -52,6 +61,12 @@ struct Inner {
 
 /// The result of functions that can fail.
 pub type Result<T, E = Error> = std::result::Result<T, E>;
+
+/// Returns the message of a panic; empty if it had none.
+pub fn panic_message(panic: &(dyn std::any::Any + Send)) -> &str {
+    let text = panic.downcast_ref::<&str>().copied();
+    text.or_else(|| panic.downcast_ref::<String>().map(String::as_str)).unwrap_or_default()
+}
 
 impl Error {
     /// Creates an error of a kind, with a message that says what failed and what to do.
@@ -106,6 +121,16 @@ impl Error {
     /// Returns `true` if the same call may succeed later.
     pub fn is_retryable(&self) -> bool {
         matches!(self.0.kind, ErrorKind::Busy | ErrorKind::Unavailable)
+    }
+}
+
+impl Serialize for Error {
+    fn serialize<S: Serializer>(&self, serializer: S) -> std::result::Result<S::Ok, S::Error> {
+        let mut error = serializer.serialize_struct("Error", 3)?;
+        error.serialize_field("kind", &self.kind())?;
+        error.serialize_field("place", &self.place())?;
+        error.serialize_field("message", self.message())?;
+        error.end()
     }
 }
 

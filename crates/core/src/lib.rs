@@ -39,7 +39,7 @@ mod usage;
 pub mod vector;
 pub mod verify;
 
-pub use error::{Error, ErrorKind, Result};
+pub use error::{Error, ErrorKind, Result, panic_message};
 pub use fingerprint::Fingerprint;
 pub use round::{round_milliseconds, round_score};
 pub use usage::TokenUsage;

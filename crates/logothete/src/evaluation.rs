@@ -35,5 +35,18 @@ pub(crate) fn run(
         Ok(score_question(question, &found.passages, &answer::reply(&searcher, &request)?.answer))
     };
     let scores: Result<Vec<_>> = driver.compute(|| questions.par_iter().map(score).collect());
-    Ok(Run::new(name, scores?))
+    let mut run = Run::new(name, scores?);
+    run.absent = absent(view, questions)?;
+    Ok(run)
+}
+
+/// Returns the documents that questions name and the corpus does not have.
+fn absent(view: &View, questions: &[SetQuestion]) -> Result<Vec<String>> {
+    let places = questions.iter().flat_map(|question| &question.relevant);
+    let mut named: Vec<&str> = places.map(|place| place.document.as_str()).collect();
+    named.sort_unstable();
+    named.dedup();
+    let known = view.catalogue().taken_names(&named)?;
+    named.retain(|name| !known.contains(*name));
+    Ok(named.into_iter().map(str::to_owned).collect())
 }

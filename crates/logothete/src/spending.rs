@@ -3,6 +3,8 @@
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::sync::{Mutex, PoisonError};
 
+use logothete_core::{Error, ErrorKind, Result};
+
 use crate::config::LimitsConfig;
 
 /// The tokens and the money spent so far, and their limits. What would exceed a limit is refused before it is spent.
@@ -59,6 +61,14 @@ impl Spending {
     /// Returns `true` if something was refused.
     pub(crate) fn is_over(&self) -> bool {
         self.refused.load(Ordering::Relaxed)
+    }
+
+    /// Returns an error if something was refused.
+    pub(crate) fn check(&self) -> Result<()> {
+        match self.message() {
+            Some(message) => Err(Error::new(ErrorKind::Limit, message)),
+            None => Ok(()),
+        }
     }
 
     /// Returns a remark about refused work, and how to continue.

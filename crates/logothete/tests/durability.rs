@@ -11,8 +11,8 @@ use std::time::{Duration, Instant};
 
 use faults::replay;
 use faults::{
-    FILES, Held, READ, REENCODE, Random, TOLD, WORK, corpus_in, faulty, held, pipeline, pipeline_of, process, recorder,
-    undisturbed, undisturbed_with, work, write_documents,
+    FILES, Held, LOOK, READ, REENCODE, Random, TOLD, WORK, corpus_in, faulty, held, pipeline, pipeline_of, process,
+    recorder, undisturbed, undisturbed_with, work, write_documents,
 };
 use logothete::{Corpus, ErrorKind, StopToken};
 
@@ -38,6 +38,11 @@ async fn child() {
         let (folder, dimensions) = reencode.split_once('#').expect("a folder and a number");
         let pipeline = pipeline_of(dimensions.parse().expect("a number"));
         pipeline.reencode(corpus_in(Path::new(folder)), &StopToken::default()).await.expect("it is encoded anew");
+    }
+    if let Ok(folder) = std::env::var(LOOK) {
+        let corpus = pipeline().open(corpus_in(Path::new(&folder))).await.expect("the corpus opens");
+        whole(&corpus).await;
+        assert_eq!(corpus.remove("000.md").await.expect_err("nothing can be written").kind(), ErrorKind::System);
     }
     if let Ok(folder) = std::env::var(READ) {
         read(Path::new(&folder)).await;
@@ -229,6 +234,14 @@ async fn prepared() -> Option<(tempfile::TempDir, PathBuf, Held)> {
     work(place.path(), 0, |_| {}).await.expect("the first round is not disturbed");
     let before = held(&pipeline().open(corpus_in(place.path())).await.expect("a corpus")).await;
     Some((place, library, before))
+}
+
+#[tokio::test]
+async fn a_corpus_on_a_full_disk_can_be_read() {
+    let Some((place, library, _)) = prepared().await else { return };
+    let job = (LOOK, place.path().display().to_string());
+    let output = faulty(&library, place.path(), job, ("FAULTS_FULL_AFTER", "0".to_owned())).output().expect("it runs");
+    assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stdout));
 }
 
 #[tokio::test]

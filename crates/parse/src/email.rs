@@ -46,7 +46,7 @@ impl Parser for EmailParser {
     }
 
     fn fingerprint(&self) -> Fingerprint {
-        Fingerprint::of(["e-mail 1"])
+        Fingerprint::of(["e-mail 2"])
     }
 
     fn parse(&self, input: &Input<'_>) -> Result<Document> {

@@ -30,7 +30,7 @@ impl Parser for EpubParser {
     }
 
     fn fingerprint(&self) -> Fingerprint {
-        Fingerprint::of(["epub 1"])
+        Fingerprint::of(["epub 2"])
     }
 
     fn parse(&self, input: &Input<'_>) -> Result<Document> {

@@ -35,7 +35,7 @@ impl Parser for HtmlParser {
     }
 
     fn fingerprint(&self) -> Fingerprint {
-        Fingerprint::of(["html 2"])
+        Fingerprint::of(["html 3"])
     }
 
     fn parse(&self, input: &Input<'_>) -> Result<Document> {
@@ -129,7 +129,7 @@ pub(crate) fn write(text: &str, budget: &Budget, builder: &mut DocumentBuilder) 
     metadata(&page, builder);
     let content = content(&page);
     let inside = !matches!(content.value().name(), "body" | "html");
-    let mut reader = Reader { builder, text: String::new(), links: Vec::new(), kinds: Vec::new() };
+    let mut reader = Reader { builder, text: String::new(), links: Vec::new(), kinds: Vec::new(), in_heading: false };
     reader.children(*content, 0, inside);
     reader.flush();
     Ok(())
@@ -207,6 +207,12 @@ fn is_left_out(element: &ElementRef<'_>, inside: bool) -> bool {
         || element.attr("role").is_some_and(|role| LEFT_OUT_ROLES.contains(&role))
 }
 
+/// Returns `true` for the text of a link from a heading to itself, such as `¶` or `#`. Outside of headings only `¶` is certain.
+fn is_permalink_sign(text: &str, in_heading: bool) -> bool {
+    let sign = text.trim();
+    sign == "¶" || (in_heading && !sign.contains(char::is_alphanumeric))
+}
+
 struct Reader<'b> {
     builder: &'b mut DocumentBuilder,
     /// The text of the block that is open, and where it points.
@@ -214,6 +220,7 @@ struct Reader<'b> {
     links: Vec<InlineLink>,
     /// The role of a block here.
     kinds: Vec<BlockKind>,
+    in_heading: bool,
 }
 
 impl Reader<'_> {
@@ -244,13 +251,20 @@ impl Reader<'_> {
             "br" => self.text.push('\n'),
             "h1" | "h2" | "h3" | "h4" | "h5" | "h6" => {
                 self.flush();
+                self.in_heading = true;
                 self.children(*element, depth, inside);
+                self.in_heading = false;
                 let (text, links) = self.take_line();
                 self.builder.linked_block(BlockKind::Heading, name.as_bytes()[1] - b'0', &text, links);
             }
             "a" => {
                 let start = self.text.len();
                 self.children(*element, depth, inside);
+                let is_permalink = element.attr("href").is_some_and(|target| target.starts_with('#'))
+                    && is_permalink_sign(&self.text[start.min(self.text.len())..], self.in_heading);
+                if is_permalink {
+                    self.text.truncate(start);
+                }
                 if let Some(target) = element.attr("href").filter(|target| points_out(target)) {
                     let span = Span::new(start.min(self.text.len()), self.text.len());
                     self.links.push(InlineLink { span, target: target.to_owned() });

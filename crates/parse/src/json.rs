@@ -195,7 +195,11 @@ impl JsonParser {
 fn plain_value(value: &Json) -> Option<Value> {
     match value {
         Json::Bool(flag) => Some(Value::Flag(*flag)),
-        Json::Number(number) => number.as_f64().map(Value::Number),
+        Json::Number(number) => match (number.as_i64(), number.as_u64()) {
+            (Some(integer), _) => Some(Value::from(integer)),
+            (_, Some(integer)) => Some(Value::from(integer)),
+            _ => number.as_f64().map(Value::Number),
+        },
         Json::String(text) => Some(Value::date_or_text(text)),
         Json::Array(list) => {
             let words: Option<Vec<&str>> = list.iter().map(Json::as_str).collect();

@@ -43,6 +43,7 @@ mod xml;
 use std::sync::Arc;
 
 use logothete_core::Result;
+use logothete_core::chunk::LinePattern;
 use logothete_core::document::{Budget, Document, PageRecogniser, Parser};
 
 pub use captions::CaptionParser;
@@ -81,6 +82,8 @@ pub struct ParseSettings {
     pub comments: bool,
     /// Reads pages that are pictures.
     pub recogniser: Option<Arc<dyn PageRecogniser>>,
+    /// Lines of Markdown that stand alone, for a chunker that cuts at them.
+    pub boundary: Option<LinePattern>,
     /// The advice in a warning about pages that are pictures, if there is no recogniser.
     pub picture_advice: Option<&'static str>,
 }
@@ -113,7 +116,7 @@ fn built_in(settings: &ParseSettings) -> Vec<Arc<dyn Parser>> {
         #[cfg(feature = "delimited")]
         Arc::new(DelimitedParser),
         #[cfg(feature = "markdown")]
-        Arc::new(MarkdownParser),
+        Arc::new(MarkdownParser::default().boundary(settings.boundary.clone())),
         Arc::new(CodeParser),
         Arc::new(TextParser),
     ]

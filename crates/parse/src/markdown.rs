@@ -1,5 +1,8 @@
 //! Markdown (CommonMark, with tables), and front matter as metadata.
 
+use std::borrow::Cow;
+
+use logothete_core::chunk::LinePattern;
 use logothete_core::document::{BlockKind, Document, DocumentBuilder, InlineLink, Input, Parser, Span, Value};
 use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 use pulldown_cmark::{Event, HeadingLevel, MetadataBlockKind, Options, Parser as Events, Tag, TagEnd};
@@ -7,8 +10,48 @@ use pulldown_cmark::{Event, HeadingLevel, MetadataBlockKind, Options, Parser as 
 use crate::plain;
 
 /// Reads Markdown. Inline marks are left out; what they mark stays.
-#[derive(Clone, Copy, Debug, Default)]
-pub struct MarkdownParser;
+#[derive(Clone, Debug, Default)]
+pub struct MarkdownParser {
+    boundary: Option<LinePattern>,
+}
+
+impl MarkdownParser {
+    /// Makes each line that fits a pattern a paragraph of its own, wherever it is outside of code. Otherwise it would become a part
+    /// of the paragraph around it, or a rule, or the underline of a heading.
+    #[must_use]
+    pub fn boundary(mut self, pattern: Option<LinePattern>) -> Self {
+        self.boundary = pattern;
+        self
+    }
+
+    /// Returns Markdown in which the lines that fit the boundary stand alone.
+    fn parted<'t>(&self, text: &'t str) -> Cow<'t, str> {
+        let Some(boundary) = &self.boundary else { return Cow::Borrowed(text) };
+        let mut parted = String::with_capacity(text.len() + 64);
+        let mut fence: Option<&str> = None;
+        for line in text.split_inclusive('\n') {
+            let bare = line.trim();
+            let marks = ["```", "~~~"].into_iter().find(|marks| bare.starts_with(marks));
+            match (fence, marks) {
+                (Some(open), Some(marks)) if open == marks => fence = None,
+                (None, Some(marks)) => fence = Some(marks),
+                _ => {}
+            }
+            if fence.is_none() && boundary.is_met(bare) {
+                // A backslash takes the meaning of each sign.
+                parted.push_str("\n\n");
+                for sign in bare.chars() {
+                    parted.extend(sign.is_ascii_punctuation().then_some('\\'));
+                    parted.push(sign);
+                }
+                parted.push_str("\n\n");
+            } else {
+                parted.push_str(line);
+            }
+        }
+        Cow::Owned(parted)
+    }
+}
 
 impl Parser for MarkdownParser {
     fn media_types(&self) -> &[&str] {
@@ -24,7 +67,8 @@ impl Parser for MarkdownParser {
     }
 
     fn fingerprint(&self) -> Fingerprint {
-        Fingerprint::of(["markdown 2"])
+        let boundary = self.boundary.as_ref().map(LinePattern::to_string);
+        Fingerprint::of(["markdown 2".to_owned()].into_iter().chain(boundary))
     }
 
     fn parse(&self, input: &Input<'_>) -> Result<Document> {
@@ -34,7 +78,8 @@ impl Parser for MarkdownParser {
         let options =
             Options::ENABLE_TABLES | Options::ENABLE_YAML_STYLE_METADATA_BLOCKS | Options::ENABLE_STRIKETHROUGH;
         let mut reader = Reader { builder, ..Reader::default() };
-        for (count, event) in Events::new_ext(decoded.text(), options).enumerate() {
+        let text = self.parted(decoded.text());
+        for (count, event) in Events::new_ext(&text, options).enumerate() {
             if count % 10_000 == 0 {
                 input.budget.check()?;
             }

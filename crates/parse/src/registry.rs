@@ -4,7 +4,7 @@ use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::Arc;
 
 use logothete_core::document::{Budget, Document, Input, Parser};
-use logothete_core::{Error, ErrorKind, Fingerprint, Result};
+use logothete_core::{Error, ErrorKind, Fingerprint, Result, panic_message};
 
 use crate::{detect, language};
 
@@ -62,8 +62,9 @@ impl Parsers {
         }
         let parser = self.choose(media_type, name, bytes)?;
         let input = Input { name, bytes, budget };
-        let mut document = catch_unwind(AssertUnwindSafe(|| parser.parse(&input))).unwrap_or_else(|_| {
-            let message = "the parser stopped unexpectedly on this file; please report it with the file, if you may";
+        let mut document = catch_unwind(AssertUnwindSafe(|| parser.parse(&input))).unwrap_or_else(|panic| {
+            let types = parser.media_types().first().copied().unwrap_or("this type");
+            let message = format!("the parser of {types} panicked on this file: {}", panic_message(&*panic));
             Err(Error::new(ErrorKind::Unreadable, message))
         })?;
         if let Some(warning) = self.misnamed(name, &*parser) {

@@ -14,7 +14,7 @@ use serde_json::json;
 use super::{configuration, corpus, failures};
 use crate::args::CorpusArguments;
 use crate::view::{Align, Style, count, duration, indented, table, thousands, visible};
-use crate::{DONE, FAILED, Output, STOPPED};
+use crate::{DONE, FAILED, IN_PART, Output, STOPPED};
 
 pub async fn run(at: &CorpusArguments, paths: Vec<PathBuf>, prune: bool) -> Result<Output> {
     let (config, folder) = configuration(at)?;
@@ -58,6 +58,7 @@ pub async fn run(at: &CorpusArguments, paths: Vec<PathBuf>, prune: bool) -> Resu
         report if report.capped.is_some() => FAILED,
         report if report.stopped => STOPPED,
         report if report.nothing_read() || !report.prune_needed.is_empty() => FAILED,
+        report if !report.failed.is_empty() => IN_PART,
         _ => DONE,
     };
     let style = Style::of_stdout();
@@ -211,6 +212,11 @@ pub fn render(report: &BuildReport, style: Style) -> String {
             needed.source.display()
         );
         out.push_str(&format!("\n{}\n{}", style.warning("Not removed"), indented(&message, 2)));
+    }
+    if !report.renamed.is_empty() {
+        let names: String = report.renamed.iter().map(|name| indented(name, 2)).collect();
+        let heading = "Named with their source, since a document of another source has their name";
+        out.push_str(&format!("\n{}\n{names}", style.warning(heading)));
     }
     if !report.warnings.is_empty() {
         out.push_str(&format!("\n{}\n", style.warning("Read in part")));

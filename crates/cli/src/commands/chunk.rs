@@ -6,10 +6,10 @@ use logothete::document::{Document, Span};
 use logothete::{Config, Error, ErrorKind, Pipeline, Result};
 use serde_json::{Value, json};
 
-use super::{Parsed, configuration, failures, parsed};
+use super::{Parsed, code_of, configuration, failures, parsed};
+use crate::Output;
 use crate::args::{ChunkArguments, CorpusArguments};
 use crate::view::{Align, Style, broken, count, histogram, indented, shortened, side_by_side, strip, table, width};
-use crate::{DONE, FAILED, Output};
 
 pub fn run(at: &CorpusArguments, arguments: &ChunkArguments) -> Result<Output> {
     let (mut config, _) = configuration(at)?;
@@ -66,7 +66,7 @@ impl Cut {
         };
         for document in parsed.documents.iter().map(|read| &read.document) {
             let chunks = chunk::chunks(document, &document.name, &*cut.chunker)?;
-            Pipeline::review(&mut cut.review, &chunks, &*encoder);
+            Pipeline::review(&mut cut.review, document, &chunks, &*cut.chunker, &*encoder);
             cut.chunks.push(chunks);
         }
         Ok(cut)
@@ -146,7 +146,7 @@ fn show(config: &Config, arguments: &ChunkArguments) -> Result<Output> {
         .collect();
     json["failed"] = json!(parsed.failed);
     json["chunks"] = json!(cut.chunks.concat());
-    Ok(Output { text, json, code: if parsed.documents.is_empty() { FAILED } else { DONE } })
+    Ok(Output { text, json, code: code_of(parsed.documents.len(), &parsed.failed) })
 }
 
 /// Draws the text of a document with its cuts. Text in two chunks is tinted, text in none is dim.
@@ -273,7 +273,7 @@ fn compare(config: &Config, pair: &str, arguments: &ChunkArguments) -> Result<Ou
         })
         .collect();
     let json = json!({ "runs": runs, "failed": parsed.failed });
-    Ok(Output { text, json, code: if parsed.documents.is_empty() { FAILED } else { DONE } })
+    Ok(Output { text, json, code: code_of(parsed.documents.len(), &parsed.failed) })
 }
 
 /// Shows the cuts of both settings in each document, a line a setting. Documents with equal cuts are only counted.

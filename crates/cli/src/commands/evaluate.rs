@@ -8,7 +8,7 @@ use serde_json::json;
 
 use super::{configuration, corpus};
 use crate::args::CorpusArguments;
-use crate::view::{Align, Style, count, table};
+use crate::view::{Align, Style, count, indented, table};
 use crate::{DONE, Output};
 
 pub async fn run(at: &CorpusArguments, set: &Path, split: Option<&str>) -> Result<Output> {
@@ -60,6 +60,13 @@ fn render(run: &Run, style: Style) -> String {
     }
     out.push_str(&table(&rows, &[Align::Left, Align::Right, Align::Left], 0, style));
     out.push('\n');
+    if !run.absent.is_empty() {
+        let names: String = run.absent.iter().map(|name| indented(name, 2)).collect();
+        out.push_str(&format!(
+            "{}\n{names}\n",
+            style.warning("The questions name documents that the corpus does not have")
+        ));
+    }
     let mut rows = vec![["Id", "Passage", "Outcome", "Question"].map(String::from).to_vec()];
     for score in &run.per_question {
         let rank = score.first_rank.map_or_else(|| "–".to_owned(), |rank| format!("#{rank}"));

@@ -6,6 +6,7 @@ pub mod chunk;
 pub mod demo;
 pub mod evaluate;
 pub mod new;
+mod output;
 pub mod parse;
 pub mod search;
 pub mod show;
@@ -62,7 +63,13 @@ fn asked(words: &[String], file: Option<&Path>) -> Result<Vec<String>> {
         Error::new(ErrorKind::NotFound, format!("it could not be read: {error}")).at(file.display()).because(error)
     };
     let text = std::fs::read_to_string(file).map_err(unread)?;
-    let lines: Vec<String> = text.lines().map(str::trim).filter(|line| !line.is_empty()).map(str::to_owned).collect();
+    let lines: Vec<String> = text
+        .trim_start_matches('\u{feff}')
+        .lines()
+        .map(str::trim)
+        .filter(|line| !line.is_empty())
+        .map(str::to_owned)
+        .collect();
     if lines.is_empty() {
         return Err(Error::new(ErrorKind::InvalidRequest, "this file is empty; write one to a line").at(file.display()));
     }
@@ -121,6 +128,15 @@ fn parse_all(pipeline: &Pipeline, config: &Config, path: &Path, parsed: &mut Par
         }
     }
     if any { Ok(()) } else { Err(Error::new(ErrorKind::NotFound, "this folder holds no files")) }
+}
+
+/// Returns the exit code of a command that read some files, and failed to read others.
+fn code_of(read: usize, failed: &[Failure]) -> u8 {
+    match (read, failed) {
+        (0, _) => crate::FAILED,
+        (_, []) => crate::DONE,
+        _ => crate::IN_PART,
+    }
 }
 
 /// Returns the list of what could not be read.

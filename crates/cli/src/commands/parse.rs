@@ -1,5 +1,6 @@
 //! `logothete parse`
 
+use std::collections::HashSet;
 use std::fs;
 use std::path::{Path, PathBuf};
 
@@ -7,10 +8,11 @@ use logothete::document::{Block, BlockKind, Document, Pages};
 use logothete::{Error, ErrorKind, Result};
 use serde_json::{Value, json};
 
-use super::{Parsed, configuration, failures, parsed};
+use super::output::write_file;
+use super::{Parsed, code_of, configuration, failures, parsed};
 use crate::args::{CorpusArguments, Format, ParseArguments};
 use crate::view::{Style, bytes, grid, indented, visible, width, wrap};
-use crate::{DONE, FAILED, Output};
+use crate::{DONE, Output};
 
 /// How wide the column of kinds is.
 const KIND: usize = 12;
@@ -27,11 +29,12 @@ pub fn run(at: &CorpusArguments, arguments: &ParseArguments) -> Result<Output> {
         config.parse.pages = Some(Pages { first: page, last: page });
     }
     let parsed = parsed(&config, &arguments.files)?;
+    let write_to = WriteTo { parsed: &parsed, force: arguments.force };
     if let Some(page) = arguments.picture {
-        return picture_of(&parsed, page, arguments.output.as_deref());
+        return picture_of(&write_to, page, arguments.output.as_deref());
     }
     if let Some(folder) = &arguments.figures {
-        return figures(&parsed, folder);
+        return figures(&write_to, folder);
     }
     let style = if arguments.output.is_some() { Style::plain() } else { Style::of_stdout() };
     let views: Vec<String> = parsed
@@ -50,11 +53,16 @@ pub fn run(at: &CorpusArguments, arguments: &ParseArguments) -> Result<Output> {
         Some(Format::Json) => crate::json_text(json.clone()),
         _ => views.join("\n"),
     };
-    let code = if parsed.documents.is_empty() { FAILED } else { DONE };
+    let code = code_of(parsed.documents.len(), &parsed.failed);
     let failed = failures(&parsed.failed, style);
     if let Some(file) = &arguments.output {
-        write(file, text.as_bytes())?;
-        text = format!("Wrote {} ({}).\n", file.display(), bytes(text.len() as u64));
+        text = match parsed.documents.is_empty() {
+            true => String::new(),
+            false => {
+                write_to.write(file, text.as_bytes())?;
+                format!("Wrote {} ({}).\n", file.display(), bytes(text.len() as u64))
+            }
+        };
     }
     match arguments.format {
         // Output for programs and messages for people are not mixed.
@@ -64,14 +72,27 @@ pub fn run(at: &CorpusArguments, arguments: &ParseArguments) -> Result<Output> {
     Ok(Output { text, json, code })
 }
 
-fn write(file: &Path, content: &[u8]) -> Result<()> {
-    fs::write(file, content).map_err(|error| {
-        Error::new(ErrorKind::System, format!("it could not be written: {error}")).at(file.display()).because(error)
-    })
+/// Writes files, but never over one that was parsed.
+struct WriteTo<'a> {
+    parsed: &'a Parsed,
+    force: bool,
+}
+
+impl WriteTo<'_> {
+    fn write(&self, file: &Path, content: &[u8]) -> Result<()> {
+        let is_same =
+            |read: &super::Read| matches!((read.file.canonicalize(), file.canonicalize()), (Ok(a), Ok(b)) if a == b);
+        if self.parsed.documents.iter().any(is_same) {
+            let message = "this is one of the files that were parsed; name another file";
+            return Err(Error::new(ErrorKind::Refused, message).at(file.display()));
+        }
+        write_file(file, content, self.force)
+    }
 }
 
 /// Draws a page with its blocks outlined.
-fn picture_of(parsed: &Parsed, page: u32, output: Option<&Path>) -> Result<Output> {
+fn picture_of(write_to: &WriteTo<'_>, page: u32, output: Option<&Path>) -> Result<Output> {
+    let parsed = write_to.parsed;
     let [read] = &parsed.documents[..] else {
         let message = match parsed.failed.first() {
             Some(failure) => failure.reason.clone(),
@@ -90,7 +111,7 @@ fn picture_of(parsed: &Parsed, page: u32, output: Option<&Path>) -> Result<Outpu
         .map_err(|error| error.at(&read.document.name))?;
     let stem = Path::new(&read.document.name).file_stem().unwrap_or_default().to_string_lossy().into_owned();
     let file = output.map_or_else(|| PathBuf::from(format!("{stem}-page-{page}.png")), Path::to_path_buf);
-    write(&file, &logothete::png(&picture)?)?;
+    write_to.write(&file, &logothete::png(&picture)?)?;
     let mut kinds: Vec<BlockKind> = Vec::new();
     let mut count = 0u64;
     for block in &read.document.blocks {
@@ -127,7 +148,14 @@ fn colour(kind: BlockKind) -> &'static str {
 }
 
 /// Writes every figure of the PDF files as a picture.
-fn figures(parsed: &Parsed, folder: &Path) -> Result<Output> {
+fn figures(write_to: &WriteTo<'_>, folder: &Path) -> Result<Output> {
+    let parsed = write_to.parsed;
+    let failed = failures(&parsed.failed, Style::of_stdout());
+    let code = code_of(parsed.documents.len(), &parsed.failed);
+    if parsed.documents.is_empty() {
+        return Ok(Output { text: failed, json: json!({ "figures": [], "failed": parsed.failed }), code });
+    }
+    let mut stems = HashSet::new();
     fs::create_dir_all(folder).map_err(|error| {
         Error::new(ErrorKind::System, format!("the folder could not be made: {error}")).at(folder.display())
     })?;
@@ -135,20 +163,32 @@ fn figures(parsed: &Parsed, folder: &Path) -> Result<Output> {
     for read in parsed.documents.iter().filter(|read| read.document.media_type == "application/pdf") {
         let content = fs::read(&read.file)
             .map_err(|error| Error::new(ErrorKind::System, "it could not be read").because(error))?;
-        let stem = read.document.name.replace('/', "-");
+        let stem = free_stem(&read.document.name, &mut stems);
         let figures = read.document.blocks.iter().filter_map(|block| block.figure);
         for (number, place) in (1..).zip(figures) {
             let password = parsed.password.as_deref();
             let picture = logothete::area_picture(&content, password, place.page, place.area, FIGURE_SCALE)?;
             let file = folder.join(format!("{stem}-figure-{number}.png"));
-            write(&file, &logothete::png(&picture)?)?;
+            write_to.write(&file, &logothete::png(&picture)?)?;
             written
                 .push(json!({ "document": read.document.name, "page": place.page, "area": place.area, "file": file }));
         }
     }
     let count = crate::view::count(written.len() as u64, "figure", "figures");
-    let text = format!("Wrote {count} to {}.\n", folder.display());
-    Ok(Output { text, json: json!({ "figures": written }), code: DONE })
+    let text = format!("Wrote {count} to {}.\n{failed}", folder.display());
+    Ok(Output { text, json: json!({ "figures": written, "failed": parsed.failed }), code })
+}
+
+/// Returns the beginning of the names of a document's figures. Documents of different folders may have one name.
+fn free_stem(document: &str, taken: &mut HashSet<String>) -> String {
+    let name = document.replace('/', "-");
+    let mut stem = name.clone();
+    let mut number = 2;
+    while !taken.insert(stem.clone()) {
+        stem = format!("{name}-{number}");
+        number += 1;
+    }
+    stem
 }
 
 /// Returns the text alone, with its furniture in place if that is wanted.
@@ -291,4 +331,16 @@ fn as_json(document: &Document) -> Value {
         value["recognised"] = json!(document.recognised);
     }
     value
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn figures_of_two_documents_have_two_names() {
+        let mut taken = HashSet::new();
+        let stems = ["a.pdf", "x/a.pdf", "x-a.pdf", "a.pdf", "a.pdf"].map(|name| free_stem(name, &mut taken));
+        assert_eq!(stems, ["a.pdf", "x-a.pdf", "x-a.pdf-2", "a.pdf-2", "a.pdf-3"]);
+    }
 }

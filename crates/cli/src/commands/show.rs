@@ -23,7 +23,10 @@ pub async fn run(at: &CorpusArguments, document: Option<&str>, chunk: Option<&st
         (None, None) => show_all(&corpus.info().await?),
     };
     if verify {
-        outcome.text.push_str(&format!("\n{}\n", fact("Verified", "every checksum agrees").trim_end()));
+        outcome.text.push_str(&format!(
+            "\n{}\n",
+            fact("Verified", "every checksum agrees, and so does the catalogue").trim_end()
+        ));
         outcome.json["verified"] = json!(true);
     }
     Ok(outcome)

@@ -12,7 +12,7 @@ pub use grid::{broken, grid};
 pub use quote::quotation;
 pub use style::Style;
 pub use table::{Align, table};
-pub use visible::visible;
+pub use visible::{is_harmless, visible};
 
 use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 

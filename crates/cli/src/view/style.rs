@@ -1,6 +1,15 @@
 //! Colour and weight, if the output is a terminal.
 
+use std::hash::{BuildHasher, RandomState};
 use std::io::IsTerminal;
+use std::sync::OnceLock;
+
+/// Returns the beginning of the sequences that set styles in this process. It holds a random number, which no document can know, so
+/// that the sequences of documents can be told from those of the program.
+pub fn mark() -> &'static str {
+    static MARK: OnceLock<String> = OnceLock::new();
+    MARK.get_or_init(|| format!("\x1b{:016x}[", RandomState::new().hash_one(0)))
+}
 
 /// Wraps text in the codes of a terminal, or leaves it alone.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -27,7 +36,11 @@ impl Style {
     }
 
     fn code(self, code: &str, text: &str) -> String {
-        if self.on && !text.is_empty() { format!("\x1b[{code}m{text}\x1b[0m") } else { text.to_owned() }
+        if !self.on || text.is_empty() {
+            return text.to_owned();
+        }
+        let mark = mark();
+        format!("{mark}{code}m{text}{mark}0m")
     }
 
     /// For what leads: titles, answers.

@@ -126,6 +126,12 @@ impl LinePattern {
     }
 }
 
+impl std::fmt::Display for LinePattern {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(&self.parts.join("*"))
+    }
+}
+
 impl Chunker for ByPage {
     fn fingerprint(&self) -> Fingerprint {
         Fingerprint::of(["pages 1".to_owned(), self.limit.fingerprint().to_string()])
@@ -147,12 +153,16 @@ impl Chunker for ByPage {
 
 impl Chunker for Marked {
     fn fingerprint(&self) -> Fingerprint {
-        let pattern = self.pattern.parts.join("*");
+        let pattern = self.pattern.to_string();
         Fingerprint::of(["marked 1".to_owned(), self.limit.fingerprint().to_string(), pattern])
     }
 
     fn limit(&self) -> Option<&Limit> {
         Some(&self.limit)
+    }
+
+    fn applies_to(&self, document: &Document) -> bool {
+        document.text.lines().any(|line| self.pattern.is_met(line))
     }
 
     fn cut(&self, document: &Document) -> Result<Vec<Span>> {
@@ -219,7 +229,7 @@ impl Chunker for Whole {
 }
 
 /// Cuts each part into one chunk, or into several if the limit has no room for it.
-fn cut_parts(document: &Document, parts: impl IntoIterator<Item = Span>, limit: &Limit) -> Vec<Span> {
+pub(super) fn cut_parts(document: &Document, parts: impl IntoIterator<Item = Span>, limit: &Limit) -> Vec<Span> {
     let contexts = Contexts::new(document);
     let packer = Packer { document, contexts: &contexts, limit, fill: Fill::BestSeam };
     let mut cuts = Vec::new();

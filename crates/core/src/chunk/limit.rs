@@ -41,6 +41,11 @@ impl TokenCounter {
     pub fn new(fingerprint: Fingerprint, count: impl Fn(&str) -> usize + Send + Sync + 'static) -> Self {
         Self { fingerprint, count: Arc::new(count) }
     }
+
+    /// Returns the fingerprint of the encoder.
+    pub(super) fn fingerprint(&self) -> &Fingerprint {
+        &self.fingerprint
+    }
 }
 
 impl Unit {

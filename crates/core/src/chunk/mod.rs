@@ -10,6 +10,7 @@
 mod by_sentence;
 mod context;
 mod divided;
+mod fitted;
 pub(crate) mod identity;
 mod limit;
 mod near_duplicates;
@@ -24,6 +25,7 @@ mod window;
 
 pub use by_sentence::Sentences;
 pub use divided::{ByPage, LinePattern, Marked, Rows, Whole};
+pub use fitted::Fitted;
 pub use identity::ChunkId;
 pub use limit::{Limit, TokenCounter, Unit};
 pub use near_duplicates::{SKETCH, Statements};
@@ -34,11 +36,13 @@ pub use structure::Structure;
 pub use topics::Topics;
 pub use window::Window;
 
+use std::sync::Arc;
+
 use serde::{Deserialize, Serialize};
 use unicode_segmentation::GraphemeCursor;
 
 use crate::document::{Document, Pages, Span};
-use crate::error::Result;
+use crate::error::{Error, ErrorKind, Result};
 use crate::fingerprint::Fingerprint;
 use context::{Above, Contexts};
 
@@ -57,7 +61,37 @@ pub trait Chunker: Send + Sync {
     fn limit(&self) -> Option<&Limit> {
         None
     }
+
+    /// Returns `false` if a document has nothing of what the chunker cuts at, such as marked lines.
+    fn applies_to(&self, _document: &Document) -> bool {
+        true
+    }
 }
+
+/// Forwards the trait through a pointer, so that shared stages can be used like others.
+macro_rules! forward {
+    ($($pointer:ty),*) => {
+        $(impl<T: Chunker + ?Sized> Chunker for $pointer {
+            fn fingerprint(&self) -> Fingerprint {
+                (**self).fingerprint()
+            }
+
+            fn cut(&self, document: &Document) -> Result<Vec<Span>> {
+                (**self).cut(document)
+            }
+
+            fn limit(&self) -> Option<&Limit> {
+                (**self).limit()
+            }
+
+            fn applies_to(&self, document: &Document) -> bool {
+                (**self).applies_to(document)
+            }
+        })*
+    };
+}
+
+forward!(Arc<T>, Box<T>);
 
 /// A span chosen for indexing.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -122,13 +156,20 @@ pub fn indexed_text(context: &str, text: &str) -> String {
 
 /// Cuts a document and makes the chunks. `identity` is the document's identity in the corpus.
 ///
-/// Spans that are empty or outside the text are left out. A span that begins or ends inside a character is widened to include
-/// it. Costs one pass over the blocks plus a few over each chunk's text.
+/// Empty spans are left out. A span that begins or ends inside a character is widened to include it. Costs one pass over the
+/// blocks plus a few over each chunk's text.
 ///
 /// # Errors
-/// Returns the errors of the chunker.
+/// Returns the errors of the chunker, and an error if one of its spans lies outside the text.
 pub fn chunks(document: &Document, identity: &str, chunker: &dyn Chunker) -> Result<Vec<Chunk>> {
-    Ok(chunks_at(document, identity, chunker.cut(document)?, chunker.limit()))
+    let spans = chunker.cut(document)?;
+    let length = document.text.len();
+    if let Some(Span { start, end }) = spans.iter().find(|span| span.end > length) {
+        let message =
+            format!("the chunker returned the span {start}..{end} of a text with {length} bytes; check the chunker");
+        return Err(Error::new(ErrorKind::Unreadable, message));
+    }
+    Ok(chunks_at(document, identity, spans, chunker.limit()))
 }
 
 /// Makes the chunks at known spans.

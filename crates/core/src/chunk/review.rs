@@ -20,6 +20,9 @@ pub struct Review {
     pub bytes: usize,
     /// The number of bytes that the chunk before has too.
     pub repeated_bytes: usize,
+    /// The number of documents, and of those that have something of what the chunker cuts at.
+    #[serde(skip)]
+    documents: (usize, usize),
     #[serde(skip)]
     sizes: Vec<u32>,
 }
@@ -42,6 +45,12 @@ pub struct Spread {
 }
 
 impl Review {
+    /// Adds a document. `applies` says whether the document has something of what the chunker cuts at.
+    pub fn add_document(&mut self, applies: bool) {
+        self.documents.0 += 1;
+        self.documents.1 += usize::from(applies);
+    }
+
     /// Adds the chunks of a document.
     pub fn add(&mut self, chunks: &[Chunk]) {
         self.chunks += chunks.len();
@@ -88,10 +97,14 @@ impl Review {
         }
     }
 
-    /// Returns what to change, if more than a tenth of the chunks begin or end inside a sentence, or if the encoder truncates some.
+    /// Returns what to change, if more than a tenth of the chunks begin or end inside a sentence, if the encoder truncates some, or
+    /// if no document has anything that the chunker cuts at.
     pub fn advice(&self, limit: Option<&Limit>) -> Vec<String> {
         let mut advice = Vec::new();
         let all = self.chunks;
+        if let (1.., 0) = self.documents {
+            advice.push("no document has anything that this strategy cuts at; check the marker".to_owned());
+        }
         let above = match limit.and_then(|limit| Some((limit.most()?, limit.unit().name()))) {
             Some((most, unit)) => format!(", or, where sentences are that long, a limit above {most} {unit}"),
             None => String::new(),

@@ -291,9 +291,9 @@ impl DocumentBuilder {
     }
 
     /// Sets a field of the metadata. The field `title` also sets the document's title.
-    pub fn metadata(&mut self, name: impl Into<String>, value: Value) {
+    pub fn metadata(&mut self, name: impl Into<String>, value: impl Into<Value>) {
         let name = name.into();
-        let value = match value {
+        let value = match value.into() {
             Value::Text(text) => Value::Text(clean(&text)),
             other => other,
         };

@@ -1,9 +1,13 @@
 //! Metadata of documents, as typed values.
 
+use std::cmp::Ordering;
 use std::collections::BTreeMap;
 use std::fmt;
 
+use serde::de::{Deserializer, Visitor};
 use serde::{Deserialize, Serialize};
+
+use crate::{Error, ErrorKind, Result};
 
 /// Metadata by name.
 pub type Metadata = BTreeMap<String, Value>;
@@ -62,6 +66,12 @@ impl Date {
         (year_of_era + era * 400 + i64::from(month <= 2), month as u32, day as u32)
     }
 
+    /// Returns `true` for a date, or the beginning of one up to its year, month, day, hour or minute.
+    pub fn is_beginning(written: &str) -> bool {
+        let full = ["", "-01", "-01-01", ":00"].map(|rest| format!("{written}{rest}"));
+        full.iter().any(|full| Self::from_written(full).is_some())
+    }
+
     /// Returns the written form.
     pub fn as_str(&self) -> &str {
         &self.0
@@ -71,7 +81,7 @@ impl Date {
 impl TryFrom<String> for Date {
     type Error = &'static str;
 
-    fn try_from(written: String) -> Result<Self, Self::Error> {
+    fn try_from(written: String) -> std::result::Result<Self, Self::Error> {
         Self::from_written(&written).ok_or("not a date")
     }
 }
@@ -83,7 +93,10 @@ impl From<Date> for String {
 }
 
 /// A value of metadata. Types of JSON and front matter are kept; text in the form of a date becomes a date.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+///
+/// A number is one only if 64 bits hold it exactly: `01234`, `1.10` and 9007199254740993 are text, so that no two of them are the
+/// same value.
+#[derive(Clone, Debug, PartialEq, Serialize)]
 #[serde(untagged)]
 pub enum Value {
     /// Yes or no.
@@ -97,7 +110,7 @@ pub enum Value {
 }
 
 impl Value {
-    /// Parses a value: `true` and `false` are flags, plain decimals are numbers, all else is text.
+    /// Parses a value: `true` and `false` are flags, decimals that come back as they were written are numbers, all else is text.
     pub fn from_written(written: &str) -> Self {
         let bare = written.trim();
         if let [quote @ ('"' | '\''), .., last] = bare.chars().collect::<Vec<_>>()[..]
@@ -108,12 +121,7 @@ impl Value {
         match bare {
             "true" => Self::Flag(true),
             "false" => Self::Flag(false),
-            _ => match bare.parse::<f64>() {
-                Ok(number) if number.is_finite() && bare.starts_with(|c: char| c.is_ascii_digit() || c == '-') => {
-                    Self::Number(number)
-                }
-                _ => Date::from_written(bare).map_or_else(|| Self::Text(bare.to_owned()), Self::Date),
-            },
+            _ => exact_number(bare).map_or_else(|| Self::date_or_text(bare), Self::Number),
         }
     }
 
@@ -129,6 +137,157 @@ impl Value {
             Self::Date(date) => Some(date.as_str()),
             _ => None,
         }
+    }
+}
+
+/// Returns the number of a decimal, if the number is written like that again.
+fn exact_number(text: &str) -> Option<f64> {
+    let number: f64 = text.parse().ok()?;
+    let is_decimal = text.strip_prefix('-').unwrap_or(text).starts_with(|c: char| c.is_ascii_digit());
+    (is_decimal && number.is_finite() && number.to_string() == text).then_some(number)
+}
+
+/// Compares two decimals, such as `1.10` and `-2`, by every digit; `None` if one of them is none.
+pub(crate) fn compare_decimals(a: &str, b: &str) -> Option<Ordering> {
+    let (a, b) = (Decimal::of(a)?, Decimal::of(b)?);
+    let size = |one: &Decimal<'_>, other: &Decimal<'_>| {
+        let whole = one.whole.len().cmp(&other.whole.len()).then_with(|| one.whole.cmp(other.whole));
+        whole.then_with(|| one.fraction.cmp(other.fraction))
+    };
+    Some(match (a.negative, b.negative) {
+        (false, false) => size(&a, &b),
+        (true, true) => size(&b, &a),
+        (false, true) => Ordering::Greater,
+        (true, false) => Ordering::Less,
+    })
+}
+
+/// The digits of a decimal, without zeros that mean nothing.
+struct Decimal<'a> {
+    negative: bool,
+    whole: &'a str,
+    fraction: &'a str,
+}
+
+impl<'a> Decimal<'a> {
+    fn of(text: &'a str) -> Option<Self> {
+        let digits = text.strip_prefix('-').unwrap_or(text);
+        let (whole, fraction) = digits.split_once('.').unwrap_or((digits, "0"));
+        let is_number = |part: &str| !part.is_empty() && part.bytes().all(|byte| byte.is_ascii_digit());
+        if !is_number(whole) || !is_number(fraction) {
+            return None;
+        }
+        let (whole, fraction) = (whole.trim_start_matches('0'), fraction.trim_end_matches('0'));
+        let is_zero = whole.is_empty() && fraction.is_empty();
+        Some(Self { negative: text.starts_with('-') && !is_zero, whole, fraction })
+    }
+}
+
+impl<'de> Deserialize<'de> for Value {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> std::result::Result<Self, D::Error> {
+        deserializer.deserialize_any(ValueVisitor)
+    }
+}
+
+struct ValueVisitor;
+
+impl Visitor<'_> for ValueVisitor {
+    type Value = Value;
+
+    fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("text, a number, a date, or true or false")
+    }
+
+    fn visit_bool<E>(self, flag: bool) -> std::result::Result<Value, E> {
+        Ok(Value::Flag(flag))
+    }
+
+    fn visit_i64<E>(self, number: i64) -> std::result::Result<Value, E> {
+        Ok(Value::from(number))
+    }
+
+    fn visit_u64<E>(self, number: u64) -> std::result::Result<Value, E> {
+        Ok(Value::from(number))
+    }
+
+    fn visit_f64<E>(self, number: f64) -> std::result::Result<Value, E> {
+        Ok(Value::Number(number))
+    }
+
+    fn visit_str<E>(self, text: &str) -> std::result::Result<Value, E> {
+        Ok(Value::from(text))
+    }
+}
+
+impl From<f64> for Value {
+    fn from(number: f64) -> Self {
+        Self::Number(number)
+    }
+}
+
+/// Integers that 64-bit floating-point numbers do not hold exactly become text.
+macro_rules! from_integers {
+    ($($integer:ty),*) => {
+        $(impl From<$integer> for Value {
+            fn from(number: $integer) -> Self {
+                let written = number.to_string();
+                exact_number(&written).map_or(Self::Text(written), Self::Number)
+            }
+        })*
+    };
+}
+
+from_integers!(i8, i16, i32, i64, isize, u8, u16, u32, u64, usize);
+
+impl From<f32> for Value {
+    fn from(number: f32) -> Self {
+        Self::Number(number.into())
+    }
+}
+
+impl From<bool> for Value {
+    fn from(flag: bool) -> Self {
+        Self::Flag(flag)
+    }
+}
+
+impl From<Date> for Value {
+    fn from(date: Date) -> Self {
+        Self::Date(date)
+    }
+}
+
+impl From<&str> for Value {
+    /// Returns a date if the text is one, else the text.
+    fn from(text: &str) -> Self {
+        Date::from_written(text).map_or_else(|| Self::Text(text.to_owned()), Self::Date)
+    }
+}
+
+impl From<&String> for Value {
+    fn from(text: &String) -> Self {
+        Self::from(text.as_str())
+    }
+}
+
+impl From<String> for Value {
+    fn from(text: String) -> Self {
+        Date::from_written(&text).map_or(Self::Text(text), Self::Date)
+    }
+}
+
+/// Refuses numbers that JSON does not have.
+///
+/// # Errors
+/// If a number is infinite or not a number; the message names the field.
+pub fn check_metadata(metadata: &Metadata) -> Result<()> {
+    let is_broken = |value: &Value| matches!(value, Value::Number(number) if !number.is_finite());
+    match metadata.iter().find(|(_, value)| is_broken(value)) {
+        Some((name, value)) => {
+            let message = format!("the metadata field “{name}” is {value}; give it a finite number, or text");
+            Err(Error::new(ErrorKind::InvalidRequest, message))
+        }
+        None => Ok(()),
     }
 }
 

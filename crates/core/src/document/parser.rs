@@ -39,6 +39,39 @@ pub trait Parser: Send + Sync {
     fn parse(&self, input: &Input<'_>) -> Result<Document>;
 }
 
+/// Forwards the trait through a pointer, so that shared stages can be used like others.
+macro_rules! forward {
+    ($($pointer:ty),*) => {
+        $(impl<T: Parser + ?Sized> Parser for $pointer {
+            fn media_types(&self) -> &[&str] {
+                (**self).media_types()
+            }
+
+            fn endings(&self) -> &[&str] {
+                (**self).endings()
+            }
+
+            fn recognises(&self, bytes: &[u8]) -> bool {
+                (**self).recognises(bytes)
+            }
+
+            fn fits(&self, bytes: &[u8]) -> bool {
+                (**self).fits(bytes)
+            }
+
+            fn fingerprint(&self) -> Fingerprint {
+                (**self).fingerprint()
+            }
+
+            fn parse(&self, input: &Input<'_>) -> Result<Document> {
+                (**self).parse(input)
+            }
+        })*
+    };
+}
+
+forward!(Arc<T>, Box<T>);
+
 /// The input of a parser.
 #[derive(Clone, Copy, Debug)]
 pub struct Input<'a> {

@@ -1,5 +1,7 @@
 //! The trait of programs that recognise words in pictures of pages.
 
+use std::sync::Arc;
+
 use std::fmt;
 
 use super::Area;
@@ -47,3 +49,20 @@ pub trait PageRecogniser: Send + Sync {
     /// If the picture cannot be read.
     fn recognise(&self, picture: &Picture) -> Result<Vec<SeenWord>>;
 }
+
+/// Forwards the trait through a pointer, so that shared stages can be used like others.
+macro_rules! forward {
+    ($($pointer:ty),*) => {
+        $(impl<T: PageRecogniser + ?Sized> PageRecogniser for $pointer {
+            fn fingerprint(&self) -> Fingerprint {
+                (**self).fingerprint()
+            }
+
+            fn recognise(&self, picture: &Picture) -> Result<Vec<SeenWord>> {
+                (**self).recognise(picture)
+            }
+        })*
+    };
+}
+
+forward!(Arc<T>, Box<T>);

@@ -90,6 +90,13 @@ impl From<Pages> for [u32; 2] {
     }
 }
 
+/// Prints the bytes as `12..40`.
+impl std::fmt::Display for Span {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "{}..{}", self.start, self.end)
+    }
+}
+
 impl std::fmt::Display for Pages {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         if self.first == self.last {

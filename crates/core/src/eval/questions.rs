@@ -71,7 +71,8 @@ pub(super) fn plain(text: &str) -> String {
 /// If a line is not a question, or has the id of an earlier one; the place is the line's number.
 pub fn read_questions(jsonl: &str) -> Result<Vec<SetQuestion>> {
     let mut questions: Vec<SetQuestion> = Vec::new();
-    for (index, line) in jsonl.lines().enumerate() {
+    // Some editors begin a file with a byte-order mark.
+    for (index, line) in jsonl.trim_start_matches('\u{feff}').lines().enumerate() {
         if line.trim().is_empty() {
             continue;
         }

@@ -45,6 +45,9 @@ pub struct Run {
     pub metrics: Metrics,
     /// The results of the questions.
     pub per_question: Vec<QuestionScore>,
+    /// Documents that questions name and the corpus does not have, in order.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub absent: Vec<String>,
 }
 
 /// Scores one question: the ranking of its passages, and its answer.
@@ -123,6 +126,6 @@ impl Run {
             "refusals_right",
             share(per_question.iter().filter(|score| score.refused).map(|score| score.refuse).collect()),
         );
-        Self { name: name.into(), questions: per_question.len(), metrics, per_question }
+        Self { name: name.into(), questions: per_question.len(), metrics, per_question, absent: Vec::new() }
     }
 }

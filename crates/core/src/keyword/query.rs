@@ -90,6 +90,11 @@ impl Query {
         said.map(|clause| clause.text.as_str()).collect::<Vec<_>>().join(" ")
     }
 
+    /// Returns `true` if there is a word to search for.
+    pub fn has_words(&self) -> bool {
+        has_word(&self.text())
+    }
+
     /// Returns `true` if the query may rule rows out.
     pub fn is_strict(&self) -> bool {
         self.clauses.iter().any(|clause| clause.occurs != Occurs::Maybe)

@@ -117,6 +117,11 @@ impl Passage {
         self.text.get(start..).unwrap_or(&self.text)
     }
 
+    /// Returns the parts that can be quoted, each readable by itself: a table row has the names of its columns.
+    pub fn readable_parts(&self) -> impl Iterator<Item = &str> {
+        self.sentences.iter().map(|part| part.row.as_deref().unwrap_or_else(|| self.slice(part.span)))
+    }
+
     /// Returns the statements for comparison with other passages and chunks.
     pub fn statements(&self) -> Statements {
         // A quotable part that is no whole sentence is at an end of the passage and is the whole part.

@@ -12,6 +12,7 @@ mod words;
 pub use count::count_words;
 pub use language::Language;
 pub use lists::list_marker;
+pub(crate) use sentences::citation_marker;
 pub use sentences::sentences;
 pub use stopwords::is_stopword;
 pub use tokens::{Token, TokenKind, tokens};

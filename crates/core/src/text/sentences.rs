@@ -18,7 +18,7 @@ pub fn sentences(text: &str) -> Vec<Span> {
     let mut at = 0;
     let mut quotation = Quotation::default();
     while let Some(mark) = next_mark(text, at, &mut quotation) {
-        let end = behind_closers(text, mark.at + mark.sign.len_utf8(), &mut quotation);
+        let end = behind_markers(text, behind_closers(text, mark.at + mark.sign.len_utf8(), &mut quotation));
         at = end;
         let rest = &text[end..];
         let parted = rest.is_empty() || mark.unspaced || rest.starts_with(char::is_whitespace);
@@ -87,6 +87,28 @@ fn next_mark(text: &str, from: usize, quotation: &mut Quotation) -> Option<Mark>
         at += sign.len_utf8();
     }
     None
+}
+
+/// Returns the place after markers such as ` [1][2]`, which cite sources of the sentence before them.
+fn behind_markers(text: &str, from: usize) -> usize {
+    let mut end = from;
+    loop {
+        let rest = text[end..].trim_start_matches([' ', '\t', '\u{a0}']);
+        let Some(length) = citation_marker(rest) else { return end };
+        // Not a figure in brackets that the next sentence begins with, as in `[3] metres`.
+        let next = rest[length..].trim_start();
+        if next.starts_with(char::is_lowercase) {
+            return end;
+        }
+        end = text.len() - rest.len() + length;
+    }
+}
+
+/// Returns the length of a marker of a source, such as `[12]`, at the start of a text.
+pub(crate) fn citation_marker(text: &str) -> Option<usize> {
+    let digits = text.strip_prefix('[')?;
+    let length = digits.bytes().take_while(u8::is_ascii_digit).count();
+    ((1..=3).contains(&length) && digits[length..].starts_with(']')).then_some(length + 2)
 }
 
 fn is_greek(c: char) -> bool {
@@ -270,6 +292,9 @@ mod tests {
     #[case("Πότε; Αύριο.", &["Πότε;", "Αύριο."])]
     #[case("She wrote: “Here. Now.” Then she left.", &["She wrote: “Here. Now.”", "Then she left."])]
     #[case("An open “quote. It never ends. Really.", &["An open “quote.", "It never ends.", "Really."])]
+    #[case("Ask a pilot. [1] Wait here. [2][13] Go.", &["Ask a pilot. [1]", "Wait here. [2][13]", "Go."])]
+    #[case("It is deep.[4]", &["It is deep.[4]"])]
+    #[case("It is deep. [3] metres are enough.", &["It is deep.", "[3] metres are enough."])]
     #[case("  \n ", &[])]
     fn splits(#[case] text: &str, #[case] expected: &[&str]) {
         let found: Vec<&str> = super::sentences(text).into_iter().map(|span| &text[span.range()]).collect();

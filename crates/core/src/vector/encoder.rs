@@ -1,5 +1,7 @@
 //! The interface of encoders, which turn text into vectors.
 
+use std::sync::Arc;
+
 use crate::error::{Error, ErrorKind, Result};
 use crate::fingerprint::Fingerprint;
 use crate::text::count_words;
@@ -112,3 +114,44 @@ impl Vectors {
         self.values.chunks_exact(self.dimensions.max(1))
     }
 }
+
+/// Forwards the trait through a pointer, so that shared stages can be used like others.
+macro_rules! forward {
+    ($($pointer:ty),*) => {
+        $(impl<T: Encoder + ?Sized> Encoder for $pointer {
+            fn name(&self) -> String {
+                (**self).name()
+            }
+
+            fn fingerprint(&self) -> Fingerprint {
+                (**self).fingerprint()
+            }
+
+            fn dimensions(&self) -> usize {
+                (**self).dimensions()
+            }
+
+            fn max_tokens(&self) -> Option<usize> {
+                (**self).max_tokens()
+            }
+
+            fn count_tokens(&self, text: &str) -> usize {
+                (**self).count_tokens(text)
+            }
+
+            fn languages(&self) -> Option<Vec<String>> {
+                (**self).languages()
+            }
+
+            fn is_remote(&self) -> bool {
+                (**self).is_remote()
+            }
+
+            fn encode(&self, texts: &[&str], role: Role) -> Result<Vectors> {
+                (**self).encode(texts, role)
+            }
+        })*
+    };
+}
+
+forward!(Arc<T>, Box<T>);

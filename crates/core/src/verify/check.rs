@@ -1,10 +1,11 @@
 //! Checks whether a passage supports a claim.
 
 use std::collections::HashSet;
+use std::fmt;
 
 use serde::{Deserialize, Serialize};
 
-use crate::text::{fold, is_stopword, words};
+use crate::text::{citation_marker, fold, is_stopword, words};
 
 /// The verdict of a claim against the passage that it cites.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -17,6 +18,16 @@ pub enum Verdict {
     Partly,
     /// The passage does not support it.
     Unsupported,
+}
+
+impl fmt::Display for Verdict {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(match self {
+            Self::Supported => "supported",
+            Self::Partly => "partly supported",
+            Self::Unsupported => "not supported",
+        })
+    }
 }
 
 /// The result of a check.
@@ -34,7 +45,8 @@ pub struct Support {
 /// that the evidence has; a number that the evidence lacks halves it. A share from 0.9 is supported, from 0.5 partly.
 /// This checks words and not meaning: a denial of the evidence can pass.
 pub fn check(claim: &str, evidence: &str) -> Support {
-    let claimed: Vec<_> = words(claim).collect();
+    let claim = without_markers(claim);
+    let claimed: Vec<_> = words(&claim).collect();
     let evident: Vec<_> = words(evidence).collect();
     let verbatim = !claimed.is_empty()
         && evident
@@ -60,6 +72,19 @@ pub fn check(claim: &str, evidence: &str) -> Support {
     Support { verdict, share }
 }
 
+/// Returns a claim without the markers of its sources, whose numbers are no part of it.
+fn without_markers(claim: &str) -> String {
+    let (mut bare, mut rest) = (String::with_capacity(claim.len()), claim);
+    while let Some(at) = rest.find('[') {
+        bare.push_str(&rest[..at]);
+        rest = &rest[at..];
+        let length = citation_marker(rest).unwrap_or(0);
+        bare.push_str(if length == 0 { "[" } else { " " });
+        rest = &rest[length.max(1)..];
+    }
+    bare + rest
+}
+
 #[cfg(test)]
 mod tests {
     use super::{Verdict, check};
@@ -74,6 +99,8 @@ mod tests {
     #[case("A vessel drawing 6.4 metres shall not enter the North Channel.", Verdict::Unsupported)]
     #[case("Vessels in the North Channel pay a fee.", Verdict::Partly)]
     #[case("Cranes stop in strong winds.", Verdict::Unsupported)]
+    #[case("A vessel drawing more than 5.4 metres shall not enter the North Channel. [2]", Verdict::Supported)]
+    #[case("Vessels drawing more than 5.4 metres shall not enter the North Channel.[2][13]", Verdict::Supported)]
     #[case("", Verdict::Unsupported)]
     fn verdicts(#[case] claim: &str, #[case] expected: Verdict) {
         assert_eq!(check(claim, EVIDENCE).verdict, expected);

@@ -78,7 +78,18 @@ impl LimitsConfig {
 
     /// `any_price` says whether a price is set, without which a limit on money limits nothing.
     pub(super) fn validate(&self, any_price: bool) -> Result<()> {
-        let invalid = |message: &str| Err(Error::new(ErrorKind::Configuration, message).at("[limits] money"));
+        let at =
+            |key: &str, message: &str| Err(Error::new(ErrorKind::Configuration, message).at(format!("[limits] {key}")));
+        let sizes = [
+            ("file_megabytes", self.file_megabytes),
+            ("pages", u64::from(self.pages)),
+            ("unpacked_megabytes", self.unpacked_megabytes),
+            ("memory_megabytes", self.memory_megabytes),
+        ];
+        if let Some((key, _)) = sizes.iter().find(|(_, size)| *size == 0) {
+            return at(key, "nothing could be read; set 1 or more");
+        }
+        let invalid = |message: &str| at("money", message);
         if !self.money.is_finite() || self.money < 0.0 {
             return invalid("an amount of money is 0 or more");
         }

@@ -10,6 +10,7 @@ mod parse;
 mod privacy;
 mod search;
 mod sources;
+mod types;
 mod written;
 
 pub use chunk::{ChunkConfig, ChunkContext, ChunkUnit, Strategy};
@@ -130,7 +131,7 @@ impl Config {
             invalid(format!("this is not valid TOML: {}", error.message())).at(line(&error))
         })?;
         keys::check(&table, &keys::tables::<Self>())?;
-        toml::from_str(text).map_err(|error| invalid(error.message().to_owned()).at(line(&error)))
+        toml::from_str(text).map_err(|error| invalid(types::plain(error.message())).at(line(&error)))
     }
 
     /// Checks every value that the types do not check.
@@ -138,6 +139,7 @@ impl Config {
     /// # Errors
     /// If a value is invalid; the place names its table and key.
     pub fn validate(&self) -> Result<()> {
+        self.sources.validate()?;
         self.search.validate()?;
         self.generator.validate()?;
         self.encoder.validate()?;
@@ -180,6 +182,20 @@ mod tests {
     #[test]
     fn the_starter_sets_the_defaults() {
         assert_eq!(Config::parse(Config::STARTER).expect("a configuration"), Config::default());
+    }
+
+    #[rstest]
+    #[case("[chunk]\nlimit = -3", "this needs a whole number of 0 or more, not a whole number below 0")]
+    #[case("[chunk]\nlimit = \"many\"", "this needs a whole number of 0 or more, not text")]
+    #[case("[chunk]\nlimit = 2.5", "this needs a whole number of 0 or more, not a number with a fraction")]
+    #[case("[search]\nkeyword = \"much\"", "this needs a number, not text")]
+    #[case("[encoder]\nheaders = \"Bearer SECRET\"", "this needs a table, such as { name = \"value\" }, not text")]
+    #[case("[sources]\npaths = \"docs\"", "this needs a list, such as [\"a\", \"b\"], not text")]
+    #[case("[sources]\nmetadata = { a = [1] }", "this needs text, a number, a date, or true or false, not a list")]
+    #[case("[parse]\ncomments = 1", "this needs true or false, not a whole number")]
+    fn values_of_another_type(#[case] text: &str, #[case] expected: &str) {
+        let error = Config::parse(text).expect_err("another type");
+        assert_eq!((error.message(), error.place()), (expected, Some("line 2")));
     }
 
     #[rstest]

@@ -2,7 +2,8 @@
 
 use std::path::PathBuf;
 
-use logothete_core::document::Metadata;
+use logothete_core::document::{Metadata, check_metadata};
+use logothete_core::{Error, ErrorKind, Result};
 use serde::{Deserialize, Serialize};
 
 /// `[sources]`
@@ -20,4 +21,11 @@ pub struct SourcesConfig {
     pub addresses: Vec<String>,
     /// Metadata for every document that does not set the field itself.
     pub metadata: Metadata,
+}
+
+impl SourcesConfig {
+    pub(super) fn validate(&self) -> Result<()> {
+        check_metadata(&self.metadata)
+            .map_err(|error| Error::new(ErrorKind::Configuration, error.message()).at("[sources] metadata"))
+    }
 }

@@ -1,6 +1,7 @@
 //! The corpus, as its users hold it.
 
 mod info;
+mod inspect;
 
 pub use info::{CorpusInfo, SegmentInfo};
 
@@ -20,7 +21,7 @@ use crate::opened::{Opened, OtherEncoder};
 use crate::pipeline::Pipeline;
 use crate::search::{self, SearchRequest, SearchResult};
 use crate::storage::View;
-pub use crate::storage::{ChunkDetail, ChunkInfo, DocumentDetail, DocumentInfo, FieldInfo, VectorInfo};
+pub use crate::storage::{ChunkDetail, ChunkInfo, DocumentDetail, DocumentInfo, FieldInfo, Section, VectorInfo};
 use crate::threads::{Driver, StopToken, Threads};
 
 /// An open corpus.
@@ -322,39 +323,16 @@ impl Corpus {
         self.drive(&StopToken::default(), work).await
     }
 
-    /// Returns the content of the corpus.
+    /// Reads every byte of the indexes and compares their checksums, and checks that the catalogue is whole and agrees with them.
     ///
     /// # Errors
-    /// If the corpus is damaged.
-    pub async fn info(&self) -> Result<CorpusInfo> {
-        self.query(|opened, view, _| opened.info(view)).await
-    }
-
-    /// Returns a document with its metadata and its chunks.
-    ///
-    /// # Errors
-    /// If there is none of this name; the message names the nearest one.
-    pub async fn document(&self, name: &str) -> Result<DocumentDetail> {
-        let name = name.to_owned();
-        self.query(move |_, view, _| view.catalogue().document_detail(&name)).await
-    }
-
-    /// Returns a chunk with its text, context, metadata and a summary of its vector, by its id or the beginning of it.
-    ///
-    /// # Errors
-    /// If there is none, or several ids begin with it.
-    pub async fn chunk(&self, id: &str) -> Result<ChunkDetail> {
-        let id = id.to_owned();
-        self.query(move |_, view, _| Opened::chunk_detail(view, &id)).await
-    }
-
-    /// Reads every byte of the indexes and compares their checksums.
-    ///
-    /// # Errors
-    /// If a byte has changed; the error names the file.
+    /// If a byte of an index has changed, or the catalogue is damaged; the error names the file.
     pub async fn verify(&self) -> Result<()> {
-        let work =
-            |opened: &Opened, _: &Driver, stop: &StopToken| opened.view()?.snapshot.verify(&|| stop.is_stopped());
+        let work = |opened: &Opened, _: &Driver, stop: &StopToken| {
+            let view = opened.view()?;
+            view.snapshot.verify(&|| stop.is_stopped())?;
+            view.catalogue().verify()
+        };
         self.drive(&StopToken::default(), work).await
     }
 }

@@ -4,6 +4,8 @@ mod runner;
 
 pub(crate) use runner::{Job, Runner};
 
+use std::sync::Arc;
+
 use std::pin::Pin;
 use std::task::{Context, Poll};
 
@@ -116,6 +118,35 @@ pub trait Generator: Send + Sync {
         usual_tokens(text)
     }
 }
+
+/// Forwards the trait through a pointer, so that shared stages can be used like others.
+macro_rules! forward {
+    ($($pointer:ty),*) => {
+        $(impl<T: Generator + ?Sized> Generator for $pointer {
+            fn name(&self) -> String {
+                (**self).name()
+            }
+
+            fn fingerprint(&self) -> Fingerprint {
+                (**self).fingerprint()
+            }
+
+            fn stream<'a>(&'a self, request: &'a GenerationRequest) -> GenerationStream<'a> {
+                (**self).stream(request)
+            }
+
+            fn generate<'a>(&'a self, request: &'a GenerationRequest) -> BoxFuture<'a, Result<Generation>> {
+                (**self).generate(request)
+            }
+
+            fn count_tokens(&self, text: &str) -> u64 {
+                (**self).count_tokens(text)
+            }
+        })*
+    };
+}
+
+forward!(Arc<T>, Box<T>);
 
 /// Returns the number of tokens of a text for a generator of which nothing is known.
 pub(crate) fn usual_tokens(text: &str) -> u64 {

@@ -12,7 +12,7 @@ use super::{GenerationRequest, Generator};
 use crate::config::GeneratorConfig;
 use crate::spending::Spending;
 use crate::storage::{CacheStore, CachedReply, reply_key};
-use crate::threads::{StopToken, sleep};
+use crate::threads::{StopToken, caught_future, sleep};
 
 /// The pause before the first retry. Each later one is twice as long.
 const FIRST_PAUSE: Duration = Duration::from_millis(250);
@@ -123,7 +123,7 @@ impl Runner<'_> {
         let mut pause = FIRST_PAUSE;
         let mut retries = 0;
         loop {
-            match self.generator.generate(&job.request).await {
+            match caught_future("the generator", async { self.generator.generate(&job.request).await }).await {
                 Ok(generation) => return Ok((generation.text, generation.usage)),
                 Err(error) if error.is_retryable() && retries < self.config.max_retries && !self.stop.is_stopped() => {
                     sleep(pause, self.stop).await;

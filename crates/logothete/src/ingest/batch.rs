@@ -44,6 +44,8 @@ pub(super) struct Change {
     pub parser: String,
     /// The fingerprint of its chunker, if that was not the pipeline's.
     pub chunker: Option<String>,
+    /// The metadata that the source and the request gave, as JSON.
+    pub given: String,
     /// A document with the same content at another place.
     pub like: Option<KnownDocument>,
     pub chunks: Vec<Chunk>,
@@ -62,6 +64,39 @@ struct Prepared {
     kept: HashMap<ChunkId, Vec<f32>>,
 }
 
+/// Where the content of a document was found.
+struct Moved {
+    name: String,
+    /// The number of chunks there that repeat its chunks.
+    repeated: usize,
+}
+
+/// The counts of a report that a discarded batch takes back.
+#[derive(Clone, Copy, Default)]
+struct Done {
+    added: usize,
+    changed: usize,
+    moved: usize,
+    removed: usize,
+    repeated: usize,
+    warnings: usize,
+}
+
+impl Done {
+    fn of(report: &BuildReport) -> Self {
+        let BuildReport { added, changed, moved, removed, repeated, .. } = *report;
+        Self { added, changed, moved, removed, repeated, warnings: report.warnings.len() }
+    }
+}
+
+/// A chunk that is indexed again.
+enum Place {
+    /// By its change, and its position there.
+    Change(usize, usize),
+    /// By its position among the updates.
+    Update(usize),
+}
+
 /// The changes of the next commit.
 pub(crate) struct Batch<'a> {
     opened: &'a Opened,
@@ -77,12 +112,16 @@ pub(crate) struct Batch<'a> {
     vectors: Vectors,
     keywords: KeywordWriter,
     removed: Vec<i64>,
-    /// Documents whose content was found at another place, and how many chunks there repeat theirs.
-    moved: HashMap<i64, usize>,
+    /// Documents whose content was found at another place.
+    moved: HashMap<i64, Moved>,
+    /// The old and the new name of each document that has moved.
+    renamed: Vec<(String, String)>,
     touched: Vec<(i64, FileState)>,
     since: Instant,
     review: Review,
     languages: Languages,
+    /// What the report said at the last commit.
+    committed: Done,
 }
 
 impl<'a> Batch<'a> {
@@ -101,10 +140,12 @@ impl<'a> Batch<'a> {
             keywords: KeywordWriter::new(opened.config().index.fields),
             removed: Vec::new(),
             moved: HashMap::new(),
+            renamed: Vec::new(),
             touched: Vec::new(),
             since: Instant::now(),
             review: Review::default(),
             languages: Languages::default(),
+            committed: Done::default(),
         }
     }
 
@@ -127,7 +168,8 @@ impl<'a> Batch<'a> {
 
     /// Records that a document is removed or moved.
     pub(crate) fn remove(&mut self, known: &KnownDocument, report: &mut BuildReport) {
-        if let Some(repeated) = self.moved.remove(&known.id) {
+        if let Some(Moved { name, repeated }) = self.moved.remove(&known.id) {
+            self.renamed.push((known.name.clone(), name));
             report.moved += 1;
             report.added = report.added.saturating_sub(1);
             // The moved document does not repeat itself.
@@ -172,7 +214,7 @@ impl<'a> Batch<'a> {
         }
         let max = (self.opened.config().limits.memory_bytes() / CHUNK_BYTES).min(MAX_CHUNKS);
         if self.vectors.len() as u64 >= max || self.since.elapsed() >= MAX_AGE {
-            self.commit()?;
+            self.commit(stop, report)?;
         }
         Ok(())
     }
@@ -200,7 +242,7 @@ impl<'a> Batch<'a> {
             let (document, title) = (change.document.name.clone(), change.document.title.clone());
             let (section, context) = (chunk.section.clone(), chunk.context.clone());
             let indexed = Indexed { document, title, section, context, body: body?, language };
-            Some(Text { at, chunk: chunk.id.clone(), text: indexed.text(), indexed })
+            Some(Text::new(at, chunk.id.clone(), indexed))
         });
         let wanted: Vec<Text> = wanted.collect();
         let kept = self.kept_vectors(&change, &wanted)?;
@@ -219,13 +261,15 @@ impl<'a> Batch<'a> {
             let repeated: Vec<ChunkId> = repeated().cloned().collect();
             let owners = self.opened.storage.read()?.owners(&repeated)?;
             let is_own = |chunk: &&ChunkId| owners.get(*chunk).is_some_and(|owner| owner.document == like.name);
-            self.moved.entry(like.id).or_insert(repeated.iter().filter(is_own).count());
+            let repeated = repeated.iter().filter(is_own).count();
+            self.moved.entry(like.id).or_insert(Moved { name: change.document.name.clone(), repeated });
         }
         report.contexts += change.written.asked;
         report.contexts_cached += change.written.cached;
         report.tokens += change.written.tokens;
         report.repeated += repeated().count();
-        Pipeline::review(&mut self.review, &change.chunks, &*self.opened.encoder);
+        let (chunker, encoder) = (&*self.opened.chunking.chunker, &*self.opened.encoder);
+        Pipeline::review(&mut self.review, &change.document, &change.chunks, chunker, encoder);
         self.languages.add(&change.document);
         let name = &change.document.name;
         let warnings = change.document.warnings.iter();
@@ -274,13 +318,13 @@ impl<'a> Batch<'a> {
         Ok(RowId { segment: 0, row })
     }
 
-    /// Looks again at chunks that said what a chunk said that is about to go: another may say it, or they are indexed
-    /// themselves now. Returns how those are indexed that are in the catalogue already.
-    fn resettle(&mut self) -> Result<Vec<(ChunkId, IndexEntry)>> {
+    /// Looks again at chunks that repeat a chunk that is about to go: another may say the same, or they are indexed themselves now.
+    /// Returns the new entries of those in the catalogue; `None` if the work was stopped or the budget is spent.
+    fn resettle(&mut self, stop: &StopToken, report: &mut BuildReport) -> Result<Option<Vec<(ChunkId, IndexEntry)>>> {
         let catalogue = self.opened.storage.read()?;
         let documents: Vec<i64> = self.repeats.gone().collect();
         if documents.is_empty() {
-            return Ok(Vec::new());
+            return Ok(Some(Vec::new()));
         }
         let mut gone = catalogue.chunks_of(&documents)?;
         gone.retain(|id| !self.repeats.holds(id));
@@ -289,23 +333,31 @@ impl<'a> Batch<'a> {
         let left: Vec<ChunkId> = left.into_iter().map(|(id, _)| id).collect();
         let gone: HashSet<ChunkId> = gone.into_iter().collect();
         if gone.is_empty() {
-            return Ok(Vec::new());
+            return Ok(Some(Vec::new()));
         }
+        let mut wanted: Vec<Text> = Vec::new();
+        let mut places: Vec<Place> = Vec::new();
         for change in 0..self.changes.len() {
             for at in 0..self.entries[change].len() {
                 if self.entries[change][at].duplicate_of.as_ref().is_some_and(|same| gone.contains(same)) {
                     let Change { document, chunks, compared, .. } = &self.changes[change];
                     let (chunk, compared) = (chunks[at].clone(), compared[at].clone());
-                    let held = (chunk.text.as_str(), chunk.span, chunk.sentences.as_slice());
+                    let language = document.metadata.get("language").and_then(Value::as_text).map(str::to_owned);
                     let indexed = Indexed {
+                        document: document.name.clone(),
                         title: document.title.clone(),
                         section: chunk.section.clone(),
                         context: chunk.context.clone(),
-                        ..Indexed::default()
+                        body: String::new(),
+                        language: indexed_language(language.as_deref()),
                     };
-                    let language = document.metadata.get("language").and_then(Value::as_text).map(str::to_owned);
-                    let indexed = Indexed { language: indexed_language(language.as_deref()), ..indexed };
-                    self.entries[change][at] = self.index_again(&*catalogue, &chunk.id, indexed, held, &compared)?;
+                    let held = (chunk.text.as_str(), chunk.span, chunk.sentences.as_slice());
+                    let (entry, body) = self.entry(&*catalogue, &chunk.id, held, &compared)?;
+                    self.entries[change][at] = entry;
+                    if let Some(body) = body {
+                        wanted.push(Text::new(wanted.len(), chunk.id.clone(), Indexed { body, ..indexed }));
+                        places.push(Place::Change(change, at));
+                    }
                 }
             }
         }
@@ -314,35 +366,44 @@ impl<'a> Batch<'a> {
         for passage in catalogue.passages(&left)? {
             let id = passage.chunk.clone();
             let held = (passage.text.as_str(), passage.location.span, passage.sentences.as_slice());
-            let indexed = Indexed {
-                title: passage.location.title.clone(),
-                section: passage.location.section.clone(),
-                context: passage.context.clone(),
-                language: owners.get(&id).and_then(|owner| owner.language),
-                ..Indexed::default()
-            };
-            let entry = self.index_again(&*catalogue, &id, indexed, held, &Compared::of_passage(&passage))?;
+            let (entry, body) = self.entry(&*catalogue, &id, held, &Compared::of_passage(&passage))?;
+            if let Some(body) = body {
+                let indexed = Indexed {
+                    document: passage.location.document.clone(),
+                    title: passage.location.title.clone(),
+                    section: passage.location.section.clone(),
+                    context: passage.context.clone(),
+                    body,
+                    language: owners.get(&id).and_then(|owner| owner.language),
+                };
+                wanted.push(Text::new(wanted.len(), id.clone(), indexed));
+                places.push(Place::Update(updates.len()));
+            }
             updates.push((id, entry));
         }
-        Ok(updates)
-    }
-
-    /// Indexes a chunk that another stood for; its body is filled in.
-    fn index_again(
-        &mut self,
-        catalogue: &dyn CatalogueReader,
-        id: &ChunkId,
-        indexed: Indexed,
-        held: (&str, Span, &[Sentence]),
-        compared: &Compared,
-    ) -> Result<IndexEntry> {
-        let (mut entry, body) = self.entry(catalogue, id, held, compared)?;
-        if let Some(body) = body {
-            let indexed = Indexed { body, ..indexed };
-            let vector = encode::encode(self.opened, self.driver, &[&indexed.text()])?.pop().unwrap_or_default();
-            entry.row = Some(self.push_row(&indexed, &vector)?);
+        // A document that has moved has the vectors of its old place.
+        let before = self.vectors_of(&*catalogue, &documents)?;
+        drop(catalogue);
+        let known: Vec<Option<&Vec<f32>>> = wanted.iter().map(|text| before.get(&text.text)).collect();
+        let (opened, driver) = (self.opened, self.driver);
+        let encoding = encode::Encoding { opened, driver, spending: self.spending, stop };
+        // The limits apply to each text by itself.
+        let texts: Vec<(&str, &[Text])> = wanted.chunks(1).map(|one| (one[0].indexed.document.as_str(), one)).collect();
+        let encoded = encoding.run(&texts, &known, &mut Meter::silent())?;
+        report.encoded_tokens += encoded.tokens;
+        let Some(vectors) = encoded.vectors.into_iter().collect::<Option<Vec<Vector>>>() else { return Ok(None) };
+        for ((text, vector), place) in wanted.iter().zip(vectors).zip(places) {
+            match vector.fresh {
+                true => report.encoded += 1,
+                false => report.cached += 1,
+            }
+            let row = Some(self.push_row(&text.indexed, &vector.vector)?);
+            match place {
+                Place::Change(change, at) => self.entries[change][at].row = row,
+                Place::Update(at) => updates[at].1.row = row,
+            }
         }
-        Ok(entry)
+        Ok(Some(updates))
     }
 
     /// Returns the vectors of chunks that a document had before and has again, here or at another place, with the same context.
@@ -350,26 +411,35 @@ impl<'a> Batch<'a> {
         let Some(known) = change.replaces.as_ref().or(change.like.as_ref()) else {
             return Ok(HashMap::new());
         };
+        let before = self.vectors_of(&*self.opened.storage.read()?, &[known.id])?;
+        let same = wanted.iter().filter_map(|wanted| Some((wanted.chunk.clone(), before.get(&wanted.text)?.clone())));
+        Ok(same.collect())
+    }
+
+    /// Returns the vectors of some documents in the catalogue, by the text that was encoded.
+    fn vectors_of(&mut self, catalogue: &dyn CatalogueReader, documents: &[i64]) -> Result<HashMap<String, Vec<f32>>> {
         let snapshot = match &self.snapshot {
             Some(snapshot) => snapshot.clone(),
             None => self.snapshot.insert(self.opened.snapshot()?).clone(),
         };
-        let texts = self.opened.storage.read()?.encoded_texts(&[known.id])?;
-        let before: HashMap<String, RowId> =
-            texts.into_iter().filter_map(|(_, row, text)| Some((text, row?))).collect();
-        let same = wanted.iter().filter_map(|wanted| {
-            let place = before.get(&wanted.text)?;
-            snapshot.vector(*place).map(|vector| (wanted.chunk.clone(), vector))
-        });
-        Ok(same.collect())
+        let texts = catalogue.encoded_texts(documents)?.into_iter();
+        Ok(texts.filter_map(|(_, row, text)| Some((text, snapshot.vector(row?)?))).collect())
     }
 
-    /// Writes a segment and commits.
-    pub(crate) fn commit(&mut self) -> Result<()> {
+    /// Writes a segment and commits. If the work was stopped, or the budget is spent, before everything was encoded, the changes since
+    /// the last commit are dropped.
+    pub(crate) fn commit(&mut self, stop: &StopToken, report: &mut BuildReport) -> Result<()> {
         if self.changes.is_empty() && self.removed.is_empty() && self.touched.is_empty() {
             return Ok(());
         }
-        let updates = self.resettle()?;
+        let Some(updates) = self.resettle(stop, report)? else {
+            self.discard(report);
+            return Ok(());
+        };
+        // The cache follows a document to its new name before the catalogue does: a build that is killed in between does it again.
+        for (from, to) in std::mem::take(&mut self.renamed) {
+            self.opened.storage.cache.rename(&from, &to)?;
+        }
         let files = self.write_segment()?;
         let entries = std::mem::take(&mut self.entries);
         self.repeats = Duplicates::default();
@@ -419,7 +489,24 @@ impl<'a> Batch<'a> {
             transaction.touch(&touched)
         })?;
         self.snapshot = None;
+        self.committed = Done::of(report);
         Ok(())
+    }
+
+    /// Drops the changes since the last commit. What was encoded and generated for them is cached, and remains in the report.
+    fn discard(&mut self, report: &mut BuildReport) {
+        let Done { added, changed, moved, removed, repeated, warnings } = self.committed;
+        (report.added, report.changed, report.moved) = (added, changed, moved);
+        (report.removed, report.repeated) = (removed, repeated);
+        report.warnings.truncate(warnings);
+        self.changes.clear();
+        self.entries.clear();
+        self.repeats = Duplicates::default();
+        self.vectors = Vectors::new(self.opened.encoder.dimensions());
+        self.keywords = KeywordWriter::new(self.opened.config().index.fields);
+        self.removed.clear();
+        self.renamed.clear();
+        self.touched.clear();
     }
 
     /// Writes what is indexed as a segment; `None` if nothing is.
@@ -432,8 +519,8 @@ impl<'a> Batch<'a> {
     }
 
     /// Commits the rest, and merges segments if there are many, or much of them is dead, unless it is stopped.
-    pub(crate) fn finish(mut self, stop: &StopToken) -> Result<()> {
-        self.commit()?;
+    pub(crate) fn finish(mut self, stop: &StopToken, report: &mut BuildReport) -> Result<()> {
+        self.commit(stop, report)?;
         maintenance::settle(self.opened, self.driver, self.lease, stop)
     }
 }
@@ -443,7 +530,7 @@ impl Change {
     fn new_document<'a>(&'a self, chunker: &'a str) -> Option<NewDocument<'a>> {
         let (source, path) = self.place.as_ref()?;
         let chunker = self.chunker.as_deref().unwrap_or(chunker);
-        let (document, state, parser) = (&self.document, self.state.as_ref()?, &self.parser);
-        Some(NewDocument { source: *source, path, document, state, parser, chunker })
+        let (document, state, parser, given) = (&self.document, self.state.as_ref()?, &self.parser, &self.given);
+        Some(NewDocument { source: *source, path, document, state, parser, chunker, given })
     }
 }

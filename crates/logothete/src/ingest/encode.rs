@@ -10,7 +10,7 @@ use super::Meter;
 use crate::opened::Opened;
 use crate::spending::Spending;
 use crate::storage::{CachedVector, Indexed, VectorKey, vector_key};
-use crate::threads::{Driver, StopToken};
+use crate::threads::{Driver, StopToken, caught_in};
 
 /// The number of texts that are encoded between two commits to the cache, where a stop is checked too.
 const BATCH_TEXTS: usize = 64;
@@ -23,6 +23,12 @@ pub(crate) struct Text {
     /// The text for the encoder.
     pub text: String,
     pub indexed: Indexed,
+}
+
+impl Text {
+    pub(crate) fn new(at: usize, chunk: ChunkId, indexed: Indexed) -> Self {
+        Self { at, chunk, text: indexed.text(), indexed }
+    }
 }
 
 /// The vector of a text.
@@ -129,11 +135,11 @@ pub(super) fn read_tokens(encoder: &dyn Encoder, text: &str) -> u64 {
 }
 
 /// Encodes passages. An encoder that is a service is waited for on the driver; any other computes on the pool.
-pub(super) fn encode(opened: &Opened, driver: &Driver, texts: &[&str]) -> Result<Vec<Vec<f32>>> {
+fn encode(opened: &Opened, driver: &Driver, texts: &[&str]) -> Result<Vec<Vec<f32>>> {
     let encoder = &*opened.encoder;
     let vectors = match encoder.is_remote() {
-        true => encoder.encode(texts, Role::Passage)?,
-        false => driver.compute(|| encoder.encode(texts, Role::Passage))?,
+        true => caught_in("the encoder", || encoder.encode(texts, Role::Passage))?,
+        false => driver.compute(|| caught_in("the encoder", || encoder.encode(texts, Role::Passage)))?,
     };
     if vectors.len() == texts.len() {
         Ok(vectors.iter().map(<[f32]>::to_vec).collect())

@@ -12,7 +12,7 @@ use logothete_core::Result;
 
 use super::{BuildReport, BuildRequest, Failure, PruneNeeded};
 use crate::config::LimitsConfig;
-use crate::source::{FolderSource, Item, Items, Source};
+use crate::source::{FolderSource, Item, Items, Source, path_text, text_path};
 use crate::storage::{CatalogueReader, KnownDocument, Lease, SourceEntry, Storage, Which};
 use crate::threads::Driver;
 
@@ -81,12 +81,12 @@ fn paths(catalogue: &dyn CatalogueReader, request: &BuildRequest) -> Result<Vec<
     let mut all: Vec<PathBuf> = request.paths.clone();
     if all.is_empty() && request.sources.is_empty() {
         for source in catalogue.sources()?.into_iter().filter(|source| Path::new(&source.location).is_absolute()) {
-            let root = PathBuf::from(&source.location);
+            let root = text_path(&source.location);
             if source.whole {
                 all.push(root);
             } else {
                 let known = catalogue.known(Which::In(source.id))?;
-                all.extend(known.into_iter().map(|known| root.join(known.path)));
+                all.extend(known.into_iter().map(|known| root.join(text_path(&known.path))));
             }
         }
     }
@@ -105,7 +105,7 @@ impl Window {
     /// Enough small files to occupy two cores, and no more of large ones than fits into the memory of a build: a file becomes text,
     /// blocks, chunks and vectors, which are many times its size.
     pub(super) fn of(limits: &LimitsConfig) -> Self {
-        Self { items: 32, bytes: limits.memory_bytes() / 100 }
+        Self { items: 32, bytes: (limits.memory_bytes() / 100).max(1) }
     }
 }
 
@@ -113,8 +113,10 @@ impl Window {
 pub(super) struct Walk<'p> {
     planned: &'p Planned,
     items: Items,
-    /// Whether everything was listed so far.
+    /// Whether documents that were not listed are gone, apart from those in the parts that could not be listed.
     whole: bool,
+    /// The paths of the parts that could not be listed.
+    unlisted: Vec<String>,
     listed: usize,
     /// Hashes of the paths that were listed.
     paths: HashSet<u64>,
@@ -133,7 +135,7 @@ impl<'p> Walk<'p> {
         match driver.wait(planned.source.items()) {
             Ok(items) => {
                 let whole = planned.source.is_whole();
-                Some(Self { planned, items, whole, listed: 0, paths: HashSet::new() })
+                Some(Self { planned, items, whole, unlisted: Vec::new(), listed: 0, paths: HashSet::new() })
             }
             Err(error) => {
                 report.failed.push(Failure { document: planned.entry.name.clone(), reason: error.to_string() });
@@ -156,15 +158,23 @@ impl<'p> Walk<'p> {
                 None => break,
                 Some(Ok(item)) => item,
                 Some(Err(error)) => {
-                    self.whole = false;
+                    match error.place() {
+                        Some(part) => self.unlisted.push(format!("{}{part}", self.planned.prefix)),
+                        None => self.whole = false,
+                    }
                     let document = error.place().unwrap_or(&self.planned.entry.name).to_owned();
-                    report.failed.push(Failure { document, reason: error.message().to_owned() });
+                    let reason = format!("{}; the corpus keeps what it had of it", error.message());
+                    report.failed.push(Failure { document, reason });
                     continue;
                 }
             };
             self.listed += 1;
             let path = format!("{}{}", self.planned.prefix, item.path);
-            self.paths.insert(short_hash(&path));
+            if !self.paths.insert(short_hash(&path)) {
+                let reason = "the source has a document of this name already; this one was not read".to_owned();
+                report.failed.push(Failure { document: path, reason });
+                continue;
+            }
             if seen.places.insert(short_hash(&(self.planned.source.location(), &item.place))) {
                 bytes += item.size.unwrap_or(0);
                 found.push((item, path));
@@ -185,6 +195,9 @@ impl<'p> Walk<'p> {
                 Some(known) => known.name.clone(),
                 None => free_name(catalogue, &taken, &seen.names, &entry.name, &path)?,
             };
+            if known.is_none() && name != path {
+                report.renamed.push(name.clone());
+            }
             seen.names.insert(short_hash(&name));
             let identity = format!("{}/{path}", entry.name);
             window.push(Candidate { from: Arc::clone(source), source: entry.id, item, path, identity, name, known });
@@ -192,8 +205,8 @@ impl<'p> Walk<'p> {
         Ok(window)
     }
 
-    /// Returns the documents that are gone from the source. Only a source that was listed in full can tell; and one that is
-    /// empty is more likely missing than empty.
+    /// Returns the documents that are gone from the source. Documents in a part that could not be listed are kept. If more than half
+    /// are gone, the source is more likely missing than empty, so nothing is removed unless `prune` says so.
     pub(super) fn end(
         self,
         catalogue: &dyn CatalogueReader,
@@ -202,8 +215,8 @@ impl<'p> Walk<'p> {
         report: &mut BuildReport,
     ) -> Result<Vec<KnownDocument>> {
         let location = self.planned.source.location();
-        if self.listed == 0 && self.whole {
-            let reason = "this folder holds no files; nothing of it was removed from the corpus".to_owned();
+        if self.listed == 0 && self.planned.had == 0 && self.unlisted.is_empty() && self.whole {
+            let reason = "this folder holds no files that could be read".to_owned();
             report.failed.push(Failure { document: location, reason });
             return Ok(Vec::new());
         }
@@ -211,13 +224,23 @@ impl<'p> Walk<'p> {
             return Ok(Vec::new());
         }
         let mut gone = catalogue.known(Which::In(self.planned.entry.id))?;
-        gone.retain(|known| !self.paths.contains(&short_hash(&known.path)));
+        gone.retain(|known| !self.paths.contains(&short_hash(&known.path)) && !self.is_unlisted(&known.path));
         let lost = gone.iter().filter(|known| !moved(known.id)).count();
         if lost * 2 > self.planned.had && !prune {
             report.prune_needed.push(PruneNeeded { source: location.into(), gone: lost, of: self.planned.had });
             return Ok(Vec::new());
         }
         Ok(gone)
+    }
+}
+
+impl Walk<'_> {
+    /// Returns `true` if a path lies in a part that could not be listed.
+    fn is_unlisted(&self, path: &str) -> bool {
+        let lies_in = |part: &String| {
+            path.strip_prefix(part.as_str()).is_some_and(|rest| rest.is_empty() || rest.starts_with('/'))
+        };
+        self.unlisted.iter().any(lies_in)
     }
 }
 
@@ -230,10 +253,12 @@ fn short_hash(value: &(impl Hash + ?Sized)) -> u64 {
 /// Returns the catalogue's entry for a folder: a known one with this root or one above it, or a new one; and the prefix of the
 /// folder's paths there.
 fn folder_entry(storage: &Storage, lease: Option<&Lease>, root: &Path, whole: bool) -> Result<(SourceEntry, String)> {
-    let location = root.to_string_lossy().into_owned();
+    let location = path_text(root);
     let sources = storage.read()?.sources()?;
     let known = sources.iter().any(|source| source.location == location);
-    if !known && let Some(above) = sources.iter().find(|source| source.whole && root.starts_with(&source.location)) {
+    if !known
+        && let Some(above) = sources.iter().find(|source| source.whole && root.starts_with(text_path(&source.location)))
+    {
         return Ok((above.clone(), source_prefix(above, root)));
     }
     let entry = entry(storage, lease, &location, whole, || free_source_name(&sources, root))?;
@@ -267,19 +292,18 @@ pub(super) fn entry(
 
 /// Returns the prefix of the paths of a listing whose root is a folder inside its source.
 fn source_prefix(source: &SourceEntry, root: &Path) -> String {
-    let inside = root.strip_prefix(&source.location).unwrap_or(Path::new(""));
-    inside.components().map(|part| format!("{}/", part.as_os_str().to_string_lossy())).collect()
+    let inside = root.strip_prefix(text_path(&source.location)).unwrap_or(Path::new(""));
+    inside.components().map(|part| format!("{}/", path_text(Path::new(part.as_os_str())))).collect()
 }
 
 /// Returns the shortest end of a folder's path that no other source has as its name.
 fn free_source_name(sources: &[SourceEntry], root: &Path) -> String {
-    let parts: Vec<String> =
-        root.iter().map(|part| part.to_string_lossy().into_owned()).filter(|part| part != "/").collect();
+    let parts: Vec<String> = root.iter().map(|part| path_text(Path::new(part))).filter(|part| part != "/").collect();
     let taken = |name: &str| sources.iter().any(|source| source.name == name);
     (1..=parts.len())
         .map(|count| parts[parts.len() - count..].join("/"))
         .find(|name| !taken(name))
-        .unwrap_or_else(|| root.to_string_lossy().into_owned())
+        .unwrap_or_else(|| path_text(root))
 }
 
 /// Returns a document's name: its path, with the name of its source before it if the path alone is taken.

@@ -5,7 +5,7 @@ use std::time::{Instant, SystemTime, UNIX_EPOCH};
 
 use futures_util::{StreamExt, stream};
 use logothete_core::chunk::{self, Chunk};
-use logothete_core::document::{Date, Document, Value};
+use logothete_core::document::Document;
 use logothete_core::{Error, ErrorKind, Result, round_milliseconds};
 use rayon::prelude::*;
 
@@ -13,12 +13,12 @@ use super::batch::{Batch, Change};
 use super::contexts::{self, Target, Written};
 use super::duplicates::Compared;
 use super::list::{self, Candidate, Seen, Walk, Window};
-use super::{BuildReport, BuildRequest, Failure, Meter};
+use super::{BuildReport, BuildRequest, Failure, Meter, metadata};
 use crate::opened::Opened;
-use crate::source::{Content, Item};
+use crate::source::Content;
 use crate::spending::Spending;
 use crate::storage::{FileState, KnownDocument, Lease, Which};
-use crate::threads::Driver;
+use crate::threads::{Driver, caught, caught_future, caught_in};
 use crate::trace::milliseconds;
 
 /// A file changed less than this before it was read may have changed again within the resolution of the clock.
@@ -112,7 +112,7 @@ fn build(
             batch.remove(&known, report);
         }
         // Documents of other sources that another chunker cut are cut again from their stored text.
-        batch.commit()?;
+        batch.commit(&stop, report)?;
         let stale = storage.read()?.known(Which::NotCutBy(&reader.chunker))?;
         for known in stale {
             if ended() {
@@ -125,11 +125,12 @@ fn build(
             }
         }
     }
-    report.capped = spending.message();
-    report.advice = batch.advice();
-    report.cost = opened.config().cost(report.tokens, report.encoded_tokens);
+    let advice = batch.advice();
     meter.indexes();
-    batch.finish(&stop)?;
+    batch.finish(&stop, report)?;
+    report.advice = advice;
+    report.capped = spending.message();
+    report.cost = opened.config().cost(report.tokens, report.encoded_tokens);
     report.stopped = stop.is_stopped() || report.capped.is_some();
     Ok(())
 }
@@ -181,6 +182,7 @@ impl<'a> Reader<'a> {
                 && known.inode == item.inode.map(u64::cast_signed)
                 && known.parser == self.parser
                 && known.chunker == self.chunker
+                && known.given == metadata::given(&candidate.item, self.request)
         })
     }
 
@@ -197,7 +199,7 @@ impl<'a> Reader<'a> {
             if is_stopped() && !matches!(task, Task::Done(_)) {
                 return FileOutcome::Stopped;
             }
-            let outcome = crate::threads::caught(|| self.perform(candidate, task));
+            let outcome = caught(|| self.perform(candidate, task));
             outcome.unwrap_or_else(|error| failed(candidate, &error))
         };
         let mut outcomes: Vec<FileOutcome> = self.driver.compute(|| window.par_iter().zip(tasks).map(work).collect());
@@ -213,7 +215,8 @@ impl<'a> Reader<'a> {
         let item = &candidate.item;
         let (modified, inode) = (nanoseconds(item.modified), item.inode.map(u64::cast_signed));
         let seen = now();
-        let content = candidate.from.read(item, self.opened.config().limits.max_file_bytes()).await?;
+        let max = self.opened.config().limits.max_file_bytes();
+        let content = caught_future("the source", async { candidate.from.read(item, max).await }).await?;
         let hash = blake3::hash(&content.bytes).to_hex().to_string();
         let size = content.bytes.len() as u64;
         Ok(Loaded { state: FileState { size, modified, inode, seen, hash }, content })
@@ -223,7 +226,12 @@ impl<'a> Reader<'a> {
     fn tasks(&self, window: &[Candidate], loaded: Vec<Option<Result<Loaded>>>) -> Result<Vec<Task>> {
         let same = |candidate: &Candidate, loaded: &Loaded| {
             let known = candidate.known.as_ref();
-            known.filter(|known| known.hash == loaded.state.hash && known.parser == self.parser).cloned()
+            let is_same = |known: &&KnownDocument| {
+                known.hash == loaded.state.hash
+                    && known.parser == self.parser
+                    && known.given == metadata::given(&candidate.item, self.request)
+            };
+            known.filter(is_same).cloned()
         };
         let catalogue = self.opened.storage.read()?;
         let of = |wanted: &dyn Fn(&Candidate, &Loaded) -> Option<String>| -> Vec<String> {
@@ -282,9 +290,9 @@ impl<'a> Reader<'a> {
                 let Some(known) = &candidate.known else { return Ok(FileOutcome::Stopped) };
                 return self.recut(known, document, Some(state));
             }
-            Task::Copy(known, document, loaded) if self.says_the_same(candidate, &document) => {
+            Task::Copy(known, document, loaded) if known.given == metadata::given(&candidate.item, self.request) => {
                 let mut document = document;
-                FROM_ITEM.iter().for_each(|field| drop(document.metadata.remove(*field)));
+                metadata::remove_file_fields(&mut document.metadata);
                 document.name.clone_from(&candidate.name);
                 (Some(*known), document, loaded.state)
             }
@@ -293,26 +301,25 @@ impl<'a> Reader<'a> {
                 (None, document, loaded.state)
             }
         };
-        complete(&mut document, &candidate.item, &state, self.request);
-        let chunks = chunk::chunks(&document, &candidate.identity, &*self.opened.chunking.chunker)?;
+        metadata::complete(&mut document, &candidate.item, &state, self.request)?;
+        let chunks = self.cut(&document, &candidate.identity)?;
         Ok(FileOutcome::Read(Box::new(Change {
             replaces: candidate.known.clone(),
             place: Some((candidate.source, candidate.path.clone())),
             state: Some(state),
             parser: self.parser.clone(),
+            given: metadata::given(&candidate.item, self.request),
             like,
             ..Change::new(document, chunks)
         })))
     }
 
-    /// Returns `true` if the metadata that the item brings agree with those of a stored document.
-    fn says_the_same(&self, candidate: &Candidate, document: &Document) -> bool {
-        let brought = candidate.item.metadata.iter().chain(&self.request.metadata);
-        brought.into_iter().all(|(name, value)| document.metadata.get(name) == Some(value))
+    fn cut(&self, document: &Document, identity: &str) -> Result<Vec<Chunk>> {
+        caught_in("the chunker", || chunk::chunks(document, identity, &*self.opened.chunking.chunker))
     }
 
     fn recut(&self, known: &KnownDocument, document: Document, state: Option<FileState>) -> Result<FileOutcome> {
-        let chunks = chunk::chunks(&document, &known.identity, &*self.opened.chunking.chunker)?;
+        let chunks = self.cut(&document, &known.identity)?;
         Ok(FileOutcome::Read(Box::new(Change {
             replaces: Some(known.clone()),
             state,
@@ -326,7 +333,7 @@ impl<'a> Reader<'a> {
         let Some(document) = self.opened.storage.read()?.documents(&[known.id])?.remove(&known.id) else {
             return Ok(FileOutcome::Stopped);
         };
-        let cut = self.driver.compute(|| crate::threads::caught(|| self.recut(known, document, None)));
+        let cut = self.driver.compute(|| caught(|| self.recut(known, document, None)));
         let failure = |error: &Error| {
             let reason = format!("{error}; the corpus keeps it as it was cut before");
             FileOutcome::Failed(Failure { document: known.name.clone(), reason })
@@ -409,6 +416,7 @@ impl Change {
             state: None,
             parser: String::new(),
             chunker: None,
+            given: "{}".to_owned(),
             like: None,
             chunks,
             compared: Vec::new(),
@@ -419,26 +427,6 @@ impl Change {
     /// Prepares the chunks for being compared with others.
     pub(super) fn compare(&mut self) {
         self.compared = self.chunks.iter().map(Compared::of_chunk).collect();
-    }
-}
-
-/// The fields that [`complete`] sets from the file itself.
-const FROM_ITEM: [&str; 4] = ["file_name", "file_size", "content_hash", "modified"];
-
-/// Adds to a document's metadata what the source, the file and the caller say. What the document says itself takes precedence.
-fn complete(document: &mut Document, item: &Item, state: &FileState, request: &BuildRequest) {
-    let mut add = |name: &str, value: Value| {
-        document.metadata.entry(name.to_owned()).or_insert(value);
-    };
-    let file = item.path.rsplit('/').next().unwrap_or(&item.path);
-    add("file_name", Value::Text(file.to_owned()));
-    add("file_size", Value::Number(state.size as f64));
-    add("content_hash", Value::Text(state.hash.clone()));
-    if state.modified > 0 {
-        add("modified", Value::Date(Date::from_unix(state.modified.div_euclid(1_000_000_000))));
-    }
-    for (name, value) in item.metadata.iter().chain(&request.metadata) {
-        add(name, value.clone());
     }
 }
 

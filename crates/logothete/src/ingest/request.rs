@@ -8,7 +8,9 @@ use logothete_core::TokenUsage;
 use logothete_core::document::{Metadata, Value};
 use serde::Serialize;
 
-use crate::source::Source;
+#[cfg(feature = "http")]
+use crate::source::WebSource;
+use crate::source::{FolderSource, MemorySource, Source};
 use crate::threads::StopToken;
 
 /// The progress of a build.
@@ -136,8 +138,8 @@ impl BuildRequest {
 
     /// Adds a field to the metadata of every document that does not set the field itself.
     #[must_use]
-    pub fn metadata(mut self, name: impl Into<String>, value: Value) -> Self {
-        self.metadata.insert(name.into(), value);
+    pub fn metadata(mut self, name: impl Into<String>, value: impl Into<Value>) -> Self {
+        self.metadata.insert(name.into(), value.into());
         self
     }
 
@@ -169,40 +171,56 @@ impl<S: Source + 'static> From<Arc<S>> for BuildRequest {
 
 impl fmt::Debug for BuildRequest {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let sources: Vec<String> = self.sources.iter().map(|source| source.location()).collect();
+        let sources: Vec<String> = self.sources.iter().map(Source::location).collect();
         f.debug_struct("BuildRequest").field("paths", &self.paths).field("sources", &sources).finish_non_exhaustive()
     }
 }
 
-impl From<&str> for BuildRequest {
-    fn from(path: &str) -> Self {
-        Self::new([path])
-    }
+/// A path is a request to bring it up to date.
+macro_rules! from_paths {
+    ($($path:ty),*) => {
+        $(impl From<$path> for BuildRequest {
+            fn from(path: $path) -> Self {
+                Self::new([path])
+            }
+        })*
+    };
 }
 
-impl From<&Path> for BuildRequest {
-    fn from(path: &Path) -> Self {
-        Self::new([path])
-    }
-}
+from_paths!(&str, String, &String, &Path, PathBuf, &PathBuf);
 
-impl From<PathBuf> for BuildRequest {
-    fn from(path: PathBuf) -> Self {
-        Self::new([path])
-    }
-}
-
-impl From<&PathBuf> for BuildRequest {
-    fn from(path: &PathBuf) -> Self {
-        Self::new([path])
-    }
-}
-
-impl From<Vec<PathBuf>> for BuildRequest {
-    fn from(paths: Vec<PathBuf>) -> Self {
+impl<P: Into<PathBuf>> From<Vec<P>> for BuildRequest {
+    fn from(paths: Vec<P>) -> Self {
         Self::new(paths)
     }
 }
+
+impl<P: Into<PathBuf>, const N: usize> From<[P; N]> for BuildRequest {
+    fn from(paths: [P; N]) -> Self {
+        Self::new(paths)
+    }
+}
+
+impl<P: Clone + Into<PathBuf>> From<&[P]> for BuildRequest {
+    fn from(paths: &[P]) -> Self {
+        Self::new(paths.iter().cloned())
+    }
+}
+
+/// A source is a request to bring it up to date.
+macro_rules! from_sources {
+    ($($source:ty),*) => {
+        $(impl From<$source> for BuildRequest {
+            fn from(source: $source) -> Self {
+                Self::default().source(source)
+            }
+        })*
+    };
+}
+
+from_sources!(FolderSource, MemorySource);
+#[cfg(feature = "http")]
+from_sources!(WebSource);
 
 /// A file that could not be read.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
@@ -251,6 +269,8 @@ pub struct BuildReport {
     pub failed: Vec<Failure>,
     /// Documents that could be read only in part.
     pub warnings: Vec<Failure>,
+    /// New documents that got another name than their path, because a document of another source has that name.
+    pub renamed: Vec<String>,
     /// Sources of which more than half is gone. Nothing of them was removed.
     pub prune_needed: Vec<PruneNeeded>,
     /// Chunks in the corpus now.
@@ -279,6 +299,24 @@ pub struct BuildReport {
     pub capped: Option<String>,
     /// The duration in milliseconds.
     pub took_ms: f64,
+}
+
+/// Prints the counts of documents on one line: `17 added, 2 removed, 1 failed; 90 chunks`.
+impl fmt::Display for BuildReport {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let counts = [
+            (self.added, "added"),
+            (self.changed, "changed"),
+            (self.moved, "moved"),
+            (self.removed, "removed"),
+            (self.unchanged, "unchanged"),
+            (self.failed.len(), "failed"),
+        ];
+        let some: Vec<String> =
+            counts.iter().filter(|(count, _)| *count > 0).map(|(count, what)| format!("{count} {what}")).collect();
+        let documents = if some.is_empty() { "nothing to do".to_owned() } else { some.join(", ") };
+        write!(f, "{documents}; {} chunks", self.chunks)
+    }
 }
 
 impl BuildReport {

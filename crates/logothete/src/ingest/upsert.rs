@@ -1,7 +1,7 @@
 //! Documents and single chunks that code adds to a corpus, without a source.
 
 use logothete_core::chunk::{self, Chunk, ChunkId, Whole};
-use logothete_core::document::{BlockKind, Document, DocumentBuilder, Metadata, Value};
+use logothete_core::document::{BlockKind, Document, DocumentBuilder, Metadata, Value, check_metadata};
 use logothete_core::{Error, ErrorKind, Result};
 
 use super::batch::{Batch, Change};
@@ -11,7 +11,7 @@ use super::{BuildReport, Meter, list};
 use crate::opened::Opened;
 use crate::spending::Spending;
 use crate::storage::{FileState, UPSERTED, Which};
-use crate::threads::{Driver, StopToken};
+use crate::threads::{Driver, StopToken, caught_in};
 
 /// The location of such documents.
 const LOCATION: &str = "memory:given";
@@ -122,7 +122,7 @@ pub(crate) fn upsert(opened: &Opened, driver: &Driver, all: Vec<Upsert>, stop: &
         if !seen.insert(name.clone()) || window.len() == WINDOW {
             // The same name once more replaces what was added just now.
             batch.add(std::mem::take(&mut window), stop, &mut report, &mut Meter::silent())?;
-            batch.commit()?;
+            batch.commit(stop, &mut report)?;
         }
         let catalogue = opened.storage.read()?;
         let known = catalogue.known(Which::At(source.id, &[&name]))?.pop();
@@ -144,9 +144,10 @@ pub(crate) fn upsert(opened: &Opened, driver: &Driver, all: Vec<Upsert>, stop: &
         window.push(change);
     }
     batch.add(window, stop, &mut report, &mut Meter::silent())?;
+    report.advice = batch.advice();
+    batch.finish(stop, &mut report)?;
     report.stopped = stop.is_stopped();
     report.capped = spending.message();
-    batch.finish(stop)?;
     report.chunks = opened.storage.read()?.counts()?.chunks;
     Ok(report)
 }
@@ -163,7 +164,9 @@ fn change(
     let (document, chunks, chunker) = match upsert {
         Upsert::Document(document) => {
             let identity = format!("{UPSERTED}/{}", document.name);
-            let chunks = driver.compute(|| chunk::chunks(&document, &identity, &*opened.chunking.chunker))?;
+            let chunks = driver.compute(|| {
+                caught_in("the chunker", || chunk::chunks(&document, &identity, &*opened.chunking.chunker))
+            })?;
             (*document, chunks, None)
         }
         Upsert::Chunk(chunk) => {
@@ -171,6 +174,7 @@ fn change(
             (document, chunks, Some(UPSERTED.to_owned()))
         }
     };
+    check_metadata(&document.metadata).map_err(|error| error.at(&document.name))?;
     let contexts: Vec<&str> = chunks.iter().map(|chunk| chunk.context.as_str()).collect();
     let json = serde_json::to_vec(&(&document, &contexts))
         .map_err(|error| Error::new(ErrorKind::System, "the document cannot be written as JSON").because(error))?;
@@ -195,8 +199,10 @@ pub(crate) fn remove(opened: &Opened, driver: &Driver, name: &str) -> Result<boo
     let spending = Spending::new(&opened.config().limits);
     let Some(known) = opened.storage.read()?.known(Which::Named(&[name]))?.pop() else { return Ok(false) };
     let mut batch = Batch::new(opened, driver, &lease, &spending);
-    batch.remove(&known, &mut BuildReport::default());
-    batch.finish(&StopToken::default())?;
+    let mut report = BuildReport::default();
+    batch.remove(&known, &mut report);
+    batch.finish(&StopToken::default(), &mut report)?;
+    spending.check()?;
     Ok(true)
 }
 

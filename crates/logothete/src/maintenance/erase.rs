@@ -9,9 +9,10 @@ use serde::Serialize;
 use super::merge;
 use crate::ingest::{Batch, BuildReport};
 use crate::opened::Opened;
+use crate::source::text_path;
 use crate::spending::Spending;
 use crate::storage::{VectorKey, Which, vector_key};
-use crate::threads::Driver;
+use crate::threads::{Driver, StopToken};
 
 /// A document that was erased.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
@@ -41,13 +42,15 @@ pub(crate) fn forget(opened: &Opened, driver: &Driver, name: &str) -> Result<For
     let keys: Vec<VectorKey> = texts.iter().map(|(_, _, text)| vector_key(fingerprint.as_str(), text)).collect();
     let spending = Spending::new(&opened.config().limits);
     let mut batch = Batch::new(opened, driver, &lease, &spending);
-    batch.remove(&known, &mut BuildReport::default());
-    batch.commit()?;
+    let mut report = BuildReport::default();
+    batch.remove(&known, &mut report);
+    batch.commit(&StopToken::default(), &mut report)?;
+    spending.check()?;
     merge::drop_dead(opened, driver, &lease)?;
     opened.storage.cache.forget(name, &keys)?;
     opened.storage.release();
     opened.storage.compact(&lease)?;
-    let file = Path::new(&known.location).join(&known.path);
+    let file = text_path(&known.location).join(text_path(&known.path));
     let still_there = (Path::new(&known.location).is_absolute() && file.exists()).then_some(file);
     Ok(Forgotten { document: name.to_owned(), chunks, still_there })
 }

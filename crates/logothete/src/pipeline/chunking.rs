@@ -3,8 +3,8 @@
 use std::sync::Arc;
 
 use logothete_core::chunk::{
-    ByPage, Chunk, Chunker, Limit, LinePattern, Marked, Review, Rows, Sentences, Separator, Separators, Structure,
-    TokenCounter, Topics, Unit, Whole, Window,
+    ByPage, Chunk, Chunker, Fitted, Limit, LinePattern, Marked, Review, Rows, Sentences, Separator, Separators,
+    Structure, TokenCounter, Topics, Unit, Whole, Window,
 };
 use logothete_core::document::{Document, Span};
 use logothete_core::vector::{Encoder, Role, Vectors};
@@ -29,11 +29,7 @@ impl Factory<'_> {
         let (unit, usual) = match config.unit {
             ChunkUnit::Words => (Unit::Words, 150),
             ChunkUnit::Characters => (Unit::Characters, 1000),
-            ChunkUnit::Tokens => {
-                let counting = encoder.clone();
-                let counter = TokenCounter::new(encoder.fingerprint(), move |text| counting.count_tokens(text));
-                (Unit::Tokens(counter), encoder.max_tokens().unwrap_or(usize::MAX).min(200))
-            }
+            ChunkUnit::Tokens => (Unit::Tokens(self.counter()), encoder.max_tokens().unwrap_or(usize::MAX).min(200)),
         };
         let most = config.limit.unwrap_or(usual);
         let limit = if config.limit.is_none() && config.strategy.is_unlimited() {
@@ -81,6 +77,23 @@ impl Factory<'_> {
             Strategy::Whole => Arc::new(Whole::new(limit)),
             Strategy::Topics => Arc::new(ByTopic { topics: Topics::new(limit), encoder: self.encoder.clone() }),
         })
+    }
+}
+
+impl Factory<'_> {
+    /// Wraps a chunker whose limit is in words or characters, so that the encoder truncates no chunk.
+    fn fitted(&self, chunker: Arc<dyn Chunker>) -> Arc<dyn Chunker> {
+        let limit = chunker.limit().filter(|limit| limit.most().is_some() && !matches!(limit.unit(), Unit::Tokens(_)));
+        let Some((max_tokens, limit)) = self.encoder.max_tokens().zip(limit) else { return chunker };
+        // A word of a context that is written later has about one and a half tokens.
+        let reserve = if matches!(limit.unit(), Unit::Words) { limit.reserve() * 3 / 2 } else { limit.reserve() / 3 };
+        let room = max_tokens.saturating_sub(reserve).max(max_tokens / 2);
+        Arc::new(Fitted::new(chunker, self.counter(), room))
+    }
+
+    fn counter(&self) -> TokenCounter {
+        let counting = self.encoder.clone();
+        TokenCounter::new(self.encoder.fingerprint(), move |text| counting.count_tokens(text))
     }
 }
 
@@ -134,7 +147,7 @@ impl Chunking {
         let factory = Factory { config, encoder };
         let chunker = match own {
             Some(chunker) => chunker,
-            None => factory.chunker()?,
+            None => factory.fitted(factory.chunker()?),
         };
         check(chunker.limit(), &**encoder)?;
         let writing = factory.writing(chunker.limit(), generator);
@@ -218,7 +231,14 @@ fn check(limit: Option<&Limit>, encoder: &dyn Encoder) -> Result<()> {
 }
 
 /// Adds the chunks of a document to a review.
-pub(crate) fn add_to_review(review: &mut Review, chunks: &[Chunk], encoder: &dyn Encoder) {
+pub(crate) fn add_to_review(
+    review: &mut Review,
+    document: &Document,
+    chunks: &[Chunk],
+    chunker: &dyn Chunker,
+    encoder: &dyn Encoder,
+) {
+    review.add_document(chunker.applies_to(document));
     review.add(chunks);
     if let Some(longest) = encoder.max_tokens() {
         review.too_long += chunks.iter().filter(|chunk| encoder.count_tokens(&chunk.indexed_text()) > longest).count();

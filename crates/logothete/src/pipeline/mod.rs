@@ -43,7 +43,7 @@ impl fmt::Debug for Pipeline {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.debug_struct("Pipeline")
             .field("config", &self.config)
-            .field("generator", &self.generator.as_ref().map(|generator| generator.name()))
+            .field("generator", &self.generator.as_ref().map(Generator::name))
             .finish_non_exhaustive()
     }
 }
@@ -52,7 +52,7 @@ impl Default for Pipeline {
     fn default() -> Self {
         let config = Config::default();
         // The default has no password to look up and no pointer to get wrong.
-        let settings = parsers::settings(&config.parse).unwrap_or_default();
+        let settings = parsers::settings(&config).unwrap_or_default();
         Self {
             parsers: Parsers::new(&settings),
             encoder: EncoderChoice::Ready(encoder::default_encoder()),
@@ -71,7 +71,7 @@ impl Pipeline {
     pub fn from_config(config: &Config) -> Result<Self> {
         config.validate()?;
         let pipeline = Self {
-            parsers: Parsers::new(&parsers::settings(&config.parse)?),
+            parsers: Parsers::new(&parsers::settings(config)?),
             encoder: EncoderChoice::new(&config.encoder, &config.privacy)?,
             config: Arc::new(config.clone()),
             chunker: None,
@@ -106,8 +106,14 @@ impl Pipeline {
     }
 
     /// Adds the chunks of a document to a review of how documents are cut for an encoder.
-    pub fn review(review: &mut Review, chunks: &[Chunk], encoder: &dyn Encoder) {
-        chunking::add_to_review(review, chunks, encoder);
+    pub fn review(
+        review: &mut Review,
+        document: &Document,
+        chunks: &[Chunk],
+        chunker: &dyn Chunker,
+        encoder: &dyn Encoder,
+    ) {
+        chunking::add_to_review(review, document, chunks, chunker, encoder);
     }
 
     pub(crate) fn chunking(&self, encoder: &Arc<dyn Encoder>) -> Result<Chunking> {

@@ -2,16 +2,18 @@
 
 use std::sync::Arc;
 
+use logothete_core::chunk::LinePattern;
 use logothete_core::document::{Budget, PageRecogniser};
 use logothete_core::{Error, ErrorKind, Result};
 use logothete_parse::{JsonFields, ParseSettings};
 
 use super::secret::secret;
 use super::tesseract::{self, Tesseract};
-use crate::config::{Config, Ocr, ParseConfig};
+use crate::config::{Config, Ocr, ParseConfig, Strategy};
 
-/// Returns the parsers' settings.
-pub(super) fn settings(config: &ParseConfig) -> Result<ParseSettings> {
+/// Returns the parsers' settings. The chunker decides about boundary lines.
+pub(super) fn settings(config: &Config) -> Result<ParseSettings> {
+    let (config, chunk) = (&config.parse, &config.chunk);
     let pointer = |text: &str, key: &str| match text {
         "" => Ok(None),
         text if text.starts_with('/') => Ok(Some(text.to_owned())),
@@ -38,6 +40,10 @@ pub(super) fn settings(config: &ParseConfig) -> Result<ParseSettings> {
         recogniser: recogniser.map(|found| Arc::new(found) as Arc<dyn PageRecogniser>),
         picture_advice: Some(advice),
         password: config.password()?,
+        boundary: match chunk.strategy {
+            Strategy::Marked => LinePattern::new(&chunk.marker).ok(),
+            _ => None,
+        },
     })
 }
 

@@ -1,7 +1,7 @@
 //! The fields that a filter or an order may name, and what their values are.
 
-use logothete_core::document::Value;
-use logothete_core::search::{BUILT_IN_FIELDS, Filter};
+use logothete_core::document::{Date, Value};
+use logothete_core::search::{BUILT_IN_FIELDS, Filter, Is};
 use logothete_core::suggest::closest;
 use logothete_core::{Error, ErrorKind, Result};
 
@@ -38,12 +38,35 @@ impl Fields {
     pub(super) fn check_filter(&self, filter: &Filter) -> Result<()> {
         for (field, is) in filter.tests() {
             self.check_name(field, "filter")?;
+            let invalid = |message: String| Err(Error::new(ErrorKind::InvalidRequest, message).at("filter"));
+            if let Some((least, most)) = is.reversed() {
+                return invalid(format!(
+                    "the range {least}..{most} of “{field}” is empty; its beginning comes after its end"
+                ));
+            }
+            if field == "type"
+                && let Some(value) = is.values().iter().find(|value| !value.to_string().contains('/'))
+            {
+                return invalid(format!("“type” is a media type such as application/pdf, which “{value}” is not"));
+            }
             let kinds = self.kinds(field);
+            if let (Is::Equal(_) | Is::OneOf(_), ["number"]) = (is, kinds.as_slice())
+                && field != "page"
+            {
+                for text in is.values().iter().filter_map(|value| value.as_text()) {
+                    // A number that is written in another way is most likely meant.
+                    if let Some(number) =
+                        text.parse::<f64>().ok().filter(|number| number.is_finite() && number.to_string() != text)
+                    {
+                        return invalid(format!("“{field}” is a number; write {number} in place of {text}"));
+                    }
+                }
+            }
             let odd = |value: &&&Value| !kinds.is_empty() && !kinds.iter().any(|kind| fits(kind, value));
             if let Some(value) = is.values().iter().find(odd) {
                 let wanted = kinds.iter().map(|kind| called(kind)).collect::<Vec<_>>().join(" or ");
                 let message = format!("“{field}” is {wanted}, which “{value}” is not");
-                return Err(Error::new(ErrorKind::InvalidRequest, message).at("filter"));
+                return invalid(message);
             }
         }
         Ok(())
@@ -63,9 +86,9 @@ impl Fields {
 fn fits(kind: &str, written: &Value) -> bool {
     let text = written.to_string();
     match kind {
-        "number" => text.parse::<f64>().is_ok(),
+        "number" => text.parse::<f64>().is_ok_and(f64::is_finite),
         "flag" => text.parse::<bool>().is_ok(),
-        "date" => text.starts_with(|c: char| c.is_ascii_digit()),
+        "date" => Date::is_beginning(&text),
         _ => true,
     }
 }

@@ -107,8 +107,12 @@ impl Searcher<'_> {
 
     fn find_in(&self, query: &Query, request: &SearchRequest, recorder: &mut Recorder) -> Result<Found> {
         let text = query.text();
-        if text.trim().is_empty() {
-            return Err(Error::new(ErrorKind::InvalidRequest, "the question is empty; ask something"));
+        if !query.has_words() {
+            let message = match text.trim() {
+                "" => "the question is empty; ask something".to_owned(),
+                text => format!("“{text}” has no word to search for; add one"),
+            };
+            return Err(Error::new(ErrorKind::InvalidRequest, message));
         }
         let plan = request.resolved(self.opened.config().search.plan())?;
         let snapshot = &self.view.snapshot;

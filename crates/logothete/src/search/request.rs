@@ -5,14 +5,16 @@ use std::ops::RangeBounds;
 use logothete_core::search::{Filter, Plan, ScoreRange};
 use logothete_core::suggest::closest;
 use logothete_core::{Error, ErrorKind, Result};
+use serde::{Serialize, Serializer};
 
 /// A query, and how it is to be searched. Made from a string, or built with these methods.
 ///
 /// In a search, a query may have operators: `+word` must occur and `-word` must not, `"some words"` must occur as they are
 /// written, `word*` is a prefix. In a question these signs have no meaning.
-#[derive(Clone, Debug, Default, PartialEq)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize)]
 pub struct SearchRequest {
     pub(crate) query: String,
+    #[serde(serialize_with = "as_written")]
     pub(crate) filter: Option<Filter>,
     pub(crate) sort: Option<Sort>,
     pub(crate) plain: bool,
@@ -24,18 +26,24 @@ pub struct SearchRequest {
 }
 
 /// The field by which passages are sorted.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub(crate) struct Sort {
     pub field: String,
     pub descending: bool,
 }
 
 /// A change to a leg of the plan.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
+#[serde(rename_all = "snake_case")]
 enum LegChange {
     Weight(f32),
     Depth(usize),
     Scores(ScoreRange),
+}
+
+#[allow(clippy::ref_option)] // the signature that serde asks for
+fn as_written<S: Serializer>(filter: &Option<Filter>, serializer: S) -> Result<S::Ok, S::Error> {
+    filter.as_ref().map(ToString::to_string).serialize(serializer)
 }
 
 impl SearchRequest {

@@ -8,6 +8,7 @@ use logothete_core::vector::{Encoder, Role};
 use logothete_core::{Error, ErrorKind, Result};
 
 use super::request::SearchRequest;
+use crate::threads::caught_in;
 
 /// Vectors that a service computed before the search began. A text that is missing is encoded by the search itself.
 #[derive(Default)]
@@ -28,7 +29,8 @@ pub(crate) fn texts_of(requests: &[SearchRequest]) -> Vec<String> {
 impl QueryVectors {
     /// Encodes some texts. Blocks the thread if the encoder is a service.
     pub(crate) fn encode(encoder: &dyn Encoder, texts: Vec<String>) -> Result<Self> {
-        let vectors = encoder.encode(&texts.iter().map(String::as_str).collect::<Vec<_>>(), Role::Query)?;
+        let wanted: Vec<&str> = texts.iter().map(String::as_str).collect();
+        let vectors = caught_in("the encoder", || encoder.encode(&wanted, Role::Query))?;
         let vectors: Vec<Vec<f32>> = vectors.iter().map(<[f32]>::to_vec).collect();
         Ok(Self(texts.into_iter().zip(vectors).collect()))
     }
@@ -41,7 +43,7 @@ impl QueryVectors {
         if let Some(vector) = self.0.get(text) {
             return Ok(vector.clone());
         }
-        let vectors = encoder.encode(&[text], Role::Query)?;
+        let vectors = caught_in("the encoder", || encoder.encode(&[text], Role::Query))?;
         let vector = vectors.iter().next().map(<[f32]>::to_vec);
         vector.ok_or_else(|| Error::new(ErrorKind::Unreadable, "the encoder returned no vector; check the encoder"))
     }

@@ -9,16 +9,17 @@ use ignore::overrides::{Override, OverrideBuilder};
 use logothete_core::suggest::closest;
 use logothete_core::{Error, ErrorKind, Result};
 
+use super::path_text::{path_text, text_path};
 use super::{Content, Item, Items, Source, too_large};
 use crate::BoxFuture;
 use crate::threads::blocking;
 
 /// A folder with all that is in it, or a single file.
 ///
-/// Hidden files and folders, and folders that are corpora, are passed over; links are followed.
+/// Hidden files and folders, folders that are corpora, and files named `logothete.toml` are passed over; links are followed. Bytes of
+/// a name that are not UTF-8 appear as `\xE9` in paths.
 #[derive(Clone, Debug)]
 pub struct FolderSource {
-    given: PathBuf,
     root: PathBuf,
     file: Option<PathBuf>,
     globs: Override,
@@ -41,7 +42,7 @@ impl FolderSource {
         } else {
             (absolute, None)
         };
-        Ok(Self { given: path.to_path_buf(), root, file, globs: Override::empty() })
+        Ok(Self { root, file, globs: Override::empty() })
     }
 
     /// Only files that fit one of the `include` patterns, or all when there are none; and no file or folder that fits one
@@ -72,7 +73,7 @@ impl FolderSource {
     /// Lists the files in order of their names, folder by folder.
     pub fn walk(&self) -> Items {
         if let Some(file) = &self.file {
-            let name = file.file_name().unwrap_or_default().to_string_lossy().into_owned();
+            let name = path_text(Path::new(file.file_name().unwrap_or_default()));
             return Box::new(std::iter::once(Ok(item(name, file))));
         }
         let walk = WalkBuilder::new(&self.root)
@@ -81,29 +82,53 @@ impl FolderSource {
             .follow_links(true)
             .overrides(self.globs.clone())
             .sort_by_file_name(Ord::cmp)
-            .filter_entry(|entry| {
-                let is_folder = entry.file_type().is_none_or(|kind| !kind.is_file());
-                !is_folder || !entry.path().join("corpus.db").is_file()
+            .filter_entry(|entry| match entry.file_type().is_some_and(|kind| kind.is_file()) {
+                true => entry.file_name() != CONFIGURATION,
+                false => !is_corpus(entry.path()),
             })
             .build();
-        let (root, given) = (self.root.clone(), self.given.clone());
-        Box::new(walk.filter_map(move |entry| match entry {
+        let (root, end) = (self.root.clone(), self.root.clone());
+        let files = walk.filter_map(move |entry| match entry {
             Ok(entry) if entry.file_type().is_some_and(|kind| kind.is_file()) => {
-                let relative = entry.path().strip_prefix(&root).unwrap_or(entry.path());
-                let parts: Vec<_> = relative.components().map(|part| part.as_os_str().to_string_lossy()).collect();
-                Some(Ok(item(parts.join("/"), entry.path())))
+                Some(Ok(item(relative(&root, entry.path()), entry.path())))
             }
             Ok(_) => None,
-            Err(error) => Some(Err(Error::new(ErrorKind::System, unlisted(&error)).at(given.display()))),
-        }))
+            Err(error) => {
+                let (part, reason) = unlisted(&error);
+                let part = part.map(|part| relative(&root, part)).filter(|part| !part.is_empty());
+                let error = Error::new(ErrorKind::System, reason);
+                Some(Err(part.into_iter().fold(error, Error::at)))
+            }
+        });
+        // A folder that is removed meanwhile looks like one whose files are gone.
+        let gone = std::iter::once_with(move || (!end.is_dir()).then(disappeared)).flatten();
+        Box::new(files.chain(gone))
     }
+}
+
+/// The name of configuration files. They may hold keys.
+const CONFIGURATION: &str = "logothete.toml";
+
+fn disappeared() -> Result<Item> {
+    Err(Error::new(ErrorKind::System, "this folder disappeared while it was listed"))
+}
+
+/// Returns `true` if a folder is a corpus.
+fn is_corpus(folder: &Path) -> bool {
+    folder.join("corpus.db").is_file() && folder.join("segments").is_dir()
+}
+
+/// Returns the path of a file inside a folder, with `/` between its parts.
+fn relative(root: &Path, file: &Path) -> String {
+    let inside = file.strip_prefix(root).unwrap_or(file);
+    inside.components().map(|part| path_text(Path::new(part.as_os_str()))).collect::<Vec<_>>().join("/")
 }
 
 fn item(path: String, file: &Path) -> Item {
     let state = fs::metadata(file).ok();
     Item {
         path,
-        place: file.to_string_lossy().into_owned(),
+        place: path_text(file),
         size: state.as_ref().map(fs::Metadata::len),
         inode: state.as_ref().and_then(inode),
         modified: state.and_then(|state| state.modified().ok()),
@@ -123,7 +148,7 @@ fn inode(_: &fs::Metadata) -> Option<u64> {
 
 impl Source for FolderSource {
     fn location(&self) -> String {
-        self.root.to_string_lossy().into_owned()
+        path_text(&self.root)
     }
 
     fn is_whole(&self) -> bool {
@@ -149,9 +174,7 @@ impl FolderSource {
         let unreadable = |error: std::io::Error| {
             Error::new(ErrorKind::System, format!("it could not be read: {error}")).because(error)
         };
-        let file = self.file.clone().unwrap_or_else(|| self.root.join(&item.path));
-        // Names that are no Unicode are read by the place that the listing gave.
-        let file = if file.exists() { file } else { PathBuf::from(&item.place) };
+        let file = self.file.clone().unwrap_or_else(|| text_path(&item.place));
         let size = fs::metadata(&file).map_err(unreadable)?.len();
         if size > max {
             return Err(too_large(size, max));
@@ -168,18 +191,21 @@ impl FolderSource {
     }
 }
 
-/// Why a part of a folder could not be listed.
-fn unlisted(error: &ignore::Error) -> String {
+/// Returns the part of a folder that could not be listed, if it is known, and the reason.
+fn unlisted(error: &ignore::Error) -> (Option<&Path>, String) {
     match error {
         ignore::Error::WithDepth { err, .. } => unlisted(err),
         ignore::Error::WithPath { path, err } => match err.io_error() {
-            Some(cause) => format!("{} could not be listed: {}", path.display(), cause.kind()),
-            None => unlisted(err),
+            Some(cause) if path.is_symlink() && cause.kind() == std::io::ErrorKind::NotFound => {
+                (Some(path), "this link leads to nothing".to_owned())
+            }
+            Some(cause) => (Some(path), format!("it could not be listed: {}", cause.kind())),
+            None => (Some(path), unlisted(err).1),
         },
         ignore::Error::Loop { ancestor, child } => {
-            format!("{} is a link back to {}, and was not followed", child.display(), ancestor.display())
+            (Some(child), format!("this link leads back to {}, and was not followed", ancestor.display()))
         }
-        other => format!("a part of it could not be listed: {other}"),
+        other => (None, format!("a part of it could not be listed: {other}")),
     }
 }
 
@@ -189,6 +215,9 @@ fn missing(path: &Path) -> String {
     for part in path.components() {
         let next = known.join(part);
         if !next.exists() {
+            if next.is_symlink() {
+                return "this link leads to nothing".to_owned();
+            }
             let folder = if known.as_os_str().is_empty() { Path::new(".") } else { &known };
             return match nearest(folder, &part.as_os_str().to_string_lossy()) {
                 Some(name) => format!("there is no such file or folder; did you mean {}?", known.join(name).display()),

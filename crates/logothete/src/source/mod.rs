@@ -2,13 +2,17 @@
 
 mod folder;
 mod memory;
+mod path_text;
 #[cfg(feature = "http")]
 mod web;
 
 pub use folder::FolderSource;
 pub use memory::MemorySource;
+pub(crate) use path_text::{path_text, text_path};
 #[cfg(feature = "http")]
 pub use web::WebSource;
+
+use std::sync::Arc;
 
 use std::time::SystemTime;
 
@@ -18,6 +22,9 @@ use logothete_core::document::Metadata;
 use crate::BoxFuture;
 
 /// The items of a source, listed lazily. An error stands for a part of the source that could not be listed.
+///
+/// The place of the error is the path of that part, with `/` between the components: documents under it stay in the corpus. An
+/// error without a place keeps all documents of the source.
 pub type Items = Box<dyn Iterator<Item = Result<Item>> + Send>;
 
 /// A source of documents.
@@ -45,6 +52,31 @@ pub trait Source: Send + Sync {
     /// If the item cannot be read.
     fn read<'a>(&'a self, item: &'a Item, max: u64) -> BoxFuture<'a, Result<Content>>;
 }
+
+/// Forwards the trait through a pointer, so that shared stages can be used like others.
+macro_rules! forward {
+    ($($pointer:ty),*) => {
+        $(impl<T: Source + ?Sized> Source for $pointer {
+            fn location(&self) -> String {
+                (**self).location()
+            }
+
+            fn is_whole(&self) -> bool {
+                (**self).is_whole()
+            }
+
+            fn items(&self) -> BoxFuture<'_, Result<Items>> {
+                (**self).items()
+            }
+
+            fn read<'a>(&'a self, item: &'a Item, max: u64) -> BoxFuture<'a, Result<Content>> {
+                (**self).read(item, max)
+            }
+        })*
+    };
+}
+
+forward!(Arc<T>, Box<T>);
 
 /// Something that a source lists.
 #[derive(Clone, Debug, Default, PartialEq)]

@@ -63,6 +63,8 @@ pub(crate) trait CacheStore: Send + Sync {
     /// Removes what belongs to a document, the vectors of some keys, and what was cached before owners were noted. Nothing of it
     /// is left in the file.
     fn forget(&self, owner: &str, keys: &[VectorKey]) -> Result<()>;
+    /// Gives what belongs to a document to another, which has taken its place.
+    fn rename(&self, from: &str, to: &str) -> Result<()>;
     /// Returns the bytes of the cache.
     fn bytes(&self) -> u64;
 }
@@ -196,6 +198,19 @@ impl CacheStore for SqliteCache {
             }
             connection.execute_batch("VACUUM")?;
             connection.query_row("PRAGMA wal_checkpoint(TRUNCATE)", [], |_| Ok(()))
+        })
+    }
+
+    fn rename(&self, from: &str, to: &str) -> Result<()> {
+        if self.is_missing() {
+            return Ok(());
+        }
+        self.with(|connection| {
+            let transaction = connection.unchecked_transaction()?;
+            for table in ["generated", "vectors"] {
+                transaction.execute(&format!("UPDATE {table} SET owner = ? WHERE owner = ?"), [to, from])?;
+            }
+            transaction.commit()
         })
     }
 

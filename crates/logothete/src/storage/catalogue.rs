@@ -7,14 +7,14 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 
 use logothete_core::Result;
 use logothete_core::chunk::{Chunk, ChunkId, indexed_text};
-use logothete_core::document::{Document, Location, Metadata, Pages};
+use logothete_core::document::{Document, Location, Metadata, Pages, Span};
 use logothete_core::keyword::{ContextParts, KeywordWriter};
 use logothete_core::search::{DocumentFacts, Passage};
 use logothete_core::segment::RowSet;
 use logothete_core::text::Language;
 use serde_json::{Map, Value};
 
-use super::describe::{ChunkDetail, DocumentDetail, DocumentInfo, FieldInfo};
+use super::describe::{ChunkDetail, DocumentDetail, DocumentInfo, FieldInfo, Section};
 
 /// A row of a segment: where a chunk's vector and terms are.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -83,6 +83,8 @@ pub(crate) struct KnownDocument {
     pub hash: String,
     pub parser: String,
     pub chunker: String,
+    /// The metadata that the source and the build gave, as JSON.
+    pub given: String,
 }
 
 /// Which documents to look up.
@@ -240,6 +242,8 @@ pub(crate) struct NewDocument<'a> {
     pub state: &'a FileState,
     pub parser: &'a str,
     pub chunker: &'a str,
+    /// The metadata that the source and the build gave, as JSON.
+    pub given: &'a str,
 }
 
 /// A chunk to be added.
@@ -291,6 +295,8 @@ pub(crate) trait CatalogueReader {
 
     /// Fills in the rectangles, the time and the headings of some locations.
     fn pinpoint(&self, locations: &mut [&mut Location]) -> Result<()>;
+    /// Checks the structure of the catalogue, and that each part of it agrees with the others.
+    fn verify(&self) -> Result<()>;
     /// Returns the fields of the metadata, by name, with the types of their values.
     fn fields(&self) -> Result<Vec<FieldInfo>>;
     fn records(&self, names: &[&str]) -> Result<HashMap<String, DocumentRecord>>;
@@ -299,6 +305,12 @@ pub(crate) trait CatalogueReader {
     fn each_row(&self, documents: &[i64], each: &mut dyn FnMut(RowFacts<'_>)) -> Result<()>;
 
     fn document_infos(&self) -> Result<Vec<DocumentInfo>>;
+    /// Returns the id of the document with a name.
+    fn known_id(&self, name: &str) -> Result<Option<i64>>;
+    /// Returns the text of a document at a span; `None` if the span does not lie on character boundaries inside it.
+    fn text(&self, name: &str, span: Span) -> Result<Option<String>>;
+    /// Returns the section that a chunk was cut from.
+    fn section(&self, chunk: &ChunkId) -> Result<Option<Section>>;
     /// Returns a document with its chunks.
     fn document_detail(&self, name: &str) -> Result<DocumentDetail>;
     /// Returns a chunk, by its id or the beginning of it, without its vector, and its row.
@@ -324,7 +336,7 @@ pub(crate) trait CatalogueTransaction: CatalogueReader {
     fn make_source_whole(&self, id: i64) -> Result<()>;
     fn insert_documents(&self, documents: &[NewDocument<'_>]) -> Result<Vec<i64>>;
     fn remove_documents(&self, ids: &[i64]) -> Result<()>;
-    /// Removes the chunks of some documents, and notes the chunker that is about to cut them.
+    /// Removes the chunks of some documents, and records the chunker that is about to cut them.
     fn clear_chunks(&self, documents: &[i64], chunker: &str) -> Result<()>;
     /// Notes that files were seen again with the same content.
     fn touch(&self, files: &[(i64, FileState)]) -> Result<()>;

@@ -40,7 +40,8 @@ fn add(catalogue: &dyn Catalogue, lease: u64, name: &str) -> Result<i64> {
     }
     let segment = transaction.add_segment(&files)?;
     let state = FileState { hash: name.to_owned(), ..FileState::default() };
-    let new = NewDocument { source, path: name, document: &document, state: &state, parser: "p", chunker: "c" };
+    let new =
+        NewDocument { source, path: name, document: &document, state: &state, parser: "p", chunker: "c", given: "{}" };
     let id = transaction.insert_documents(&[new])?[0];
     let entry = |row: usize| IndexEntry { row: Some(RowId { segment, row: row as u32 }), ..IndexEntry::default() };
     let new: Vec<_> = chunks
@@ -166,7 +167,10 @@ fn cache_contract(cache: &dyn CacheStore) -> Result<()> {
     let reply = CachedReply { text: "A bell.".into(), usage: TokenUsage { sent: 9, received: 2 } };
     cache.put_reply("k", &reply, "a.txt")?;
     assert_eq!(cache.replies(&["k", "l"])?["k"], reply);
-    cache.forget("a.txt", &[keys[1]])?;
+    cache.rename("a.txt", "c.txt")?;
+    cache.forget("a.txt", &[])?;
+    assert_eq!(cache.vectors(&keys)?.len(), 2, "they belong to the new name");
+    cache.forget("c.txt", &[keys[1]])?;
     assert!(cache.vectors(&keys)?.is_empty() && cache.replies(&["k"])?.is_empty());
     Ok(())
 }

@@ -4,6 +4,16 @@ use logothete_core::chunk::ChunkId;
 use logothete_core::document::{Location, Metadata, Pages, Span};
 use serde::Serialize;
 
+/// A section of a document.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
+pub struct Section {
+    /// The location of the section.
+    pub location: Location,
+    /// The text of the section, with its heading.
+    pub text: String,
+}
+
 /// The content of one document.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]

@@ -26,7 +26,7 @@ pub(crate) use catalogue::{
     Manifest, NewChunk, NewDocument, RowFacts, RowId, SegmentEntry, SegmentFiles, SourceEntry, UPSERTED, Which,
     indexed_language,
 };
-pub use describe::{ChunkDetail, ChunkInfo, DocumentDetail, DocumentInfo, FieldInfo, VectorInfo};
+pub use describe::{ChunkDetail, ChunkInfo, DocumentDetail, DocumentInfo, FieldInfo, Section, VectorInfo};
 pub(crate) use lease::Lease;
 pub(crate) use snapshot::{Ann, Scope, Segment, Snapshot};
 pub(crate) use sqlite::{FORMAT, OLDEST_EXPORT};

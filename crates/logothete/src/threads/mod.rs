@@ -12,7 +12,8 @@ use std::sync::mpsc;
 use std::sync::{Arc, OnceLock};
 use std::time::{Duration, Instant};
 
-use logothete_core::{Error, ErrorKind, Result};
+use futures_util::FutureExt;
+use logothete_core::{Error, ErrorKind, Result, panic_message};
 use rayon::{ThreadPool, ThreadPoolBuilder};
 use tokio::sync::oneshot;
 
@@ -93,13 +94,21 @@ fn spawn(work: impl FnOnce() + Send + 'static) -> Result<()> {
 
 /// Runs work, and turns a panic into an error with its message.
 pub(crate) fn caught<T>(work: impl FnOnce() -> Result<T>) -> Result<T> {
-    catch_unwind(AssertUnwindSafe(work)).unwrap_or_else(|payload| Err(panicked(&*payload)))
+    caught_in("a stage", work)
 }
 
-fn panicked(payload: &(dyn Any + Send)) -> Error {
-    let said = payload.downcast_ref::<&str>().map(|said| (*said).to_owned());
-    let said = said.or_else(|| payload.downcast_ref::<String>().cloned()).unwrap_or_default();
-    Error::new(ErrorKind::System, format!("a stage panicked: {said}"))
+/// Runs a stage of the user's own, and turns a panic into an error with the name of the stage and the message of the panic.
+pub(crate) fn caught_in<T>(stage: &str, work: impl FnOnce() -> Result<T>) -> Result<T> {
+    catch_unwind(AssertUnwindSafe(work)).unwrap_or_else(|panic| Err(panicked(stage, &*panic)))
+}
+
+/// Awaits a stage of the user's own, like [`caught_in`]. A call that panics before it returns its future belongs inside an `async` block.
+pub(crate) async fn caught_future<T>(stage: &str, future: impl Future<Output = Result<T>>) -> Result<T> {
+    AssertUnwindSafe(future).catch_unwind().await.unwrap_or_else(|panic| Err(panicked(stage, &*panic)))
+}
+
+fn panicked(stage: &str, panic: &(dyn Any + Send)) -> Error {
+    Error::new(ErrorKind::System, format!("{stage} panicked: {}", panic_message(panic)))
 }
 
 async fn received<T>(receiver: oneshot::Receiver<Result<T>>) -> Result<T> {

@@ -11,6 +11,7 @@ pub mod replay;
 /// The environment variables that make a test's own program a process that works in a folder.
 pub const WORK: &str = "LOGOTHETE_TEST_WORK";
 pub const READ: &str = "LOGOTHETE_TEST_READ";
+pub const LOOK: &str = "LOGOTHETE_TEST_LOOK";
 pub const REENCODE: &str = "LOGOTHETE_TEST_REENCODE";
 /// Where a worker says how far it is.
 pub const TOLD: &str = "told";

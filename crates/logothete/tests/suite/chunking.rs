@@ -140,11 +140,24 @@ async fn a_build_says_what_to_consider() {
     let corpus = window.open(folder.path().join("a")).await.expect("a corpus");
     let advice = corpus.build(source()).await.expect("a build").advice.join(" ");
     assert!(advice.contains("begin or end inside a sentence") && advice.contains("structure"), "{advice}");
-    let long = Pipeline::default().with_encoder(Short);
-    let long = long.configured(|config| (config.chunk.unit, config.chunk.limit) = (ChunkUnit::Characters, Some(400)));
+    let limit = Limit::new(logothete::chunk::Unit::Characters, 400, 0).expect("fine");
+    let long = Pipeline::default().with_encoder(Short).with_chunker(Structure::new(limit));
     let corpus = long.open(folder.path().join("b")).await.expect("a corpus");
     let advice = corpus.build(source()).await.expect("a build").advice.join(" ");
     assert!(advice.contains("the encoder truncates"), "{advice}");
+    // So it does for a document that is put.
+    let mut document = DocumentBuilder::new("b.txt", "text/plain");
+    document.block(BlockKind::Paragraph, &text);
+    let report = corpus.upsert([document.finish()]).await.expect("a document");
+    assert!(report.advice.join(" ").contains("the encoder truncates"), "{:?}", report.advice);
+    // A chunker of the configuration cuts what the encoder would truncate.
+    let fitted = Pipeline::default().with_encoder(Short);
+    let fitted =
+        fitted.configured(|config| (config.chunk.unit, config.chunk.limit) = (ChunkUnit::Characters, Some(400)));
+    let corpus = fitted.open(folder.path().join("d")).await.expect("a corpus");
+    let report = corpus.build(source()).await.expect("a build");
+    assert_eq!((report.advice.len(), report.failed.len()), (0, 0), "{:?}", report.advice);
+    assert!(report.chunks > 6, "{}", report.chunks);
     let corpus = Pipeline::default().open(folder.path().join("c")).await.expect("a corpus");
     assert_eq!(corpus.build(source()).await.expect("a build").advice, Vec::<String>::new());
 }
@@ -173,7 +186,7 @@ fn a_review_counts() {
     let window: Arc<dyn logothete::chunk::Chunker> = Arc::new(Window::new(Limit::words(4, 1).expect("fine")));
     let made = chunks(&document, "a", &*window).expect("cut");
     let mut review = Review::default();
-    Pipeline::review(&mut review, &made, &Hashing::default());
+    Pipeline::review(&mut review, &document, &made, &*window, &Hashing::default());
     assert_eq!((review.chunks, review.cut_sentences, review.sizes()), (3, 3, [4, 4, 4].as_slice()));
     let spread = review.spread();
     assert_eq!((spread.shortest, spread.median, spread.longest), (4, 4, 4));

@@ -112,7 +112,7 @@ proptest! {
             for question in questions {
                 match corpus.ask(&question).await {
                     Ok(reply) => is_honest(&reply.answer, &texts),
-                    Err(error) => assert!(question.trim().is_empty(), "{question:?}: {error}"),
+                    Err(error) => assert!(!question.contains(char::is_alphanumeric), "{question:?}: {error}"),
                 }
             }
         });

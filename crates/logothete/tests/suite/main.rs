@@ -5,6 +5,7 @@ mod chunking;
 mod citations;
 mod consistency;
 mod corpus;
+mod edges;
 mod examples;
 mod reading;
 mod repeats;

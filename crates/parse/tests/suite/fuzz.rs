@@ -46,7 +46,7 @@ fn parser_of(path: &Path) -> Option<Box<dyn Parser>> {
         "epub" => Box::new(EpubParser),
         "html" => Box::new(HtmlParser),
         "json" | "jsonl" => Box::new(JsonParser::default()),
-        "md" => Box::new(MarkdownParser),
+        "md" => Box::new(MarkdownParser::default()),
         "pdf" => Box::new(PdfParser::default()),
         "pptx" => Box::new(PptxParser),
         "xlsx" => Box::new(SheetParser),

@@ -59,6 +59,18 @@ fn a_page_without_a_marked_content_is_its_body_less_the_surroundings() {
 }
 
 #[test]
+fn signs_of_permalinks_are_no_part_of_headings() {
+    let document = html(
+        "<h1>Tides<a class=headerlink href='#tides' title='Permalink'>¶</a></h1><p>High <a href='#note'>water</a>.</p>
+         <h2><a href='#low'>#</a> Low water</h2><p>Berth <a href='#x'>7</a>.</p><h3>Berth #7 <a href='#b'>🔗</a></h3><p>Deep.</p>",
+    );
+    let headings: Vec<&str> =
+        document.blocks.iter().filter(|block| block.level > 0).map(|block| document.block_text(block)).collect();
+    assert_eq!(headings, ["Tides", "Low water", "Berth #7"]);
+    assert!(document.text.contains("High water.") && document.text.contains("Berth 7."), "{}", document.text);
+}
+
+#[test]
 fn tables_keep_their_cells_and_names_of_columns() {
     let document = html(
         "<table><caption>Berths</caption><thead><tr><th>Berth<th>Quay<th>Length</tr></thead>

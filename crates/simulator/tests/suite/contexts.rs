@@ -285,3 +285,37 @@ async fn a_change_far_away_asks_for_nothing_where_only_what_is_near_is_shown() {
     assert_eq!(first.contexts, 31);
     assert!(second.contexts < 8 && second.contexts_cached > 20, "{second:?}");
 }
+
+#[tokio::test]
+async fn what_was_written_for_a_document_is_forgotten_with_it_wherever_it_has_moved() {
+    let folder = folder();
+    let docs = folder.path().join("docs");
+    std::fs::create_dir(&docs).expect("a folder");
+    std::fs::write(docs.join("light.md"), HANDBOOK).expect("a file");
+    let generator = ScriptedGenerator::new("one", about_the_light);
+    let corpus = open(&pipeline(&generator), folder.path()).await;
+    corpus.build(&docs).await.expect("a build");
+    std::fs::rename(docs.join("light.md"), docs.join("lighthouse.md")).expect("a move");
+    let report = corpus.build(&docs).await.expect("a build");
+    assert_eq!((report.moved, report.contexts), (1, 0), "{report}");
+    corpus.forget("lighthouse.md").await.expect("it is forgotten");
+    drop(corpus);
+    for name in ["cache.db", "corpus.db"] {
+        let bytes = std::fs::read(folder.path().join("c.corpus").join(name)).expect("a file");
+        let words = b"The lighthouse on Marrow Rock";
+        assert!(
+            !bytes.windows(words.len()).any(|window| window == words),
+            "{name} has a context of what was forgotten"
+        );
+    }
+}
+
+#[tokio::test]
+async fn a_generator_that_panics_is_named_and_spends_nothing() {
+    let folder = folder();
+    let moody = ScriptedGenerator::new("moody", |_: &Prompt| panic!("no model today"));
+    let corpus = open(&pipeline(&moody), folder.path()).await;
+    let report = corpus.build(source(HANDBOOK)).await.expect("a build");
+    assert!(report.failed[0].reason.contains("the generator panicked: no model today"), "{:?}", report.failed);
+    assert_eq!(report.tokens.total(), 0);
+}

@@ -1,7 +1,9 @@
 //! Decides whether a filter holds for a chunk, or for all chunks of a document.
 
+use std::cmp::Ordering;
+
 use super::{Filter, Is};
-use crate::document::{Metadata, Pages, Value};
+use crate::document::{Metadata, Pages, Value, compare_decimals};
 use crate::text::{fold, words};
 
 /// The facts of a document that filters use.
@@ -102,18 +104,18 @@ fn values<'a>(field: &str, document: &DocumentFacts<'a>, chunk: Option<&ChunkFac
 
 impl Is {
     fn holds(&self, value: &Value) -> bool {
-        use std::cmp::Ordering::{Equal, Greater, Less};
-        let order = |other: &Value| compare(value, other);
+        use Ordering::{Equal, Greater, Less};
+        let order = |other: &Value| order(value, other);
         match self {
             Self::Present => true,
-            Self::Equal(other) => order(other) == Some(Equal),
+            Self::Equal(other) => equal(value, other),
             Self::Less(other) => order(other) == Some(Less),
             Self::More(other) => order(other) == Some(Greater),
             Self::Between(least, most) => {
                 least.as_ref().is_none_or(|least| matches!(order(least), Some(Equal | Greater)))
                     && most.as_ref().is_none_or(|most| matches!(order(most), Some(Equal | Less)))
             }
-            Self::OneOf(values) => values.iter().any(|other| order(other) == Some(Equal)),
+            Self::OneOf(values) => values.iter().any(|other| equal(value, other)),
             Self::Contains(wanted) => {
                 let folded = |text: &str| words(text).map(|word| fold(word.text)).collect::<Vec<_>>();
                 let (all, wanted) = (folded(&value.to_string()), folded(wanted));
@@ -131,6 +133,7 @@ impl Is {
         let (first, last) = (f64::from(pages.first), f64::from(pages.last));
         let number = |value: &Value| match value {
             Value::Number(number) => Some(*number),
+            Value::Text(text) => text.parse().ok(),
             _ => None,
         };
         let between = |least: f64, most: f64| least.max(first).ceil() <= most.min(last).floor();
@@ -151,21 +154,36 @@ impl Is {
     }
 }
 
-/// Compares a value with a written one; `None` if the two cannot be compared. Dates are compared by the written part, text
-/// without regard to case.
-fn compare(value: &Value, written: &Value) -> Option<std::cmp::Ordering> {
+/// Returns `true` if a value is the one that was written. The value's type decides: numbers are compared as numbers, or by their
+/// digits with text; dates by the written part; text as it is written, ignoring case.
+fn equal(value: &Value, written: &Value) -> bool {
+    match value {
+        Value::Text(text) => text.to_lowercase() == written.to_string().to_lowercase(),
+        Value::Flag(_) => value.to_string() == written.to_string(),
+        Value::Number(number) => match written {
+            Value::Number(written) => number == written,
+            written => value.to_string() == written.to_string(),
+        },
+        Value::Date(_) => order(value, written) == Some(Ordering::Equal),
+    }
+}
+
+/// Compares a value with a written one; `None` if the two cannot be compared. Two decimals are compared as numbers, even in text.
+pub(super) fn order(value: &Value, written: &Value) -> Option<Ordering> {
     match (value, written) {
         (Value::Number(a), Value::Number(b)) => a.partial_cmp(b),
+        (Value::Number(_), Value::Text(text)) => compare_decimals(&value.to_string(), text),
         (Value::Flag(a), Value::Flag(b)) => Some(a.cmp(b)),
+        (Value::Flag(_), Value::Text(text)) => (value.to_string() == *text).then_some(Ordering::Equal),
         (Value::Date(date), written) => {
             let written = written.to_string();
             let part = date.as_str().get(..written.len()).unwrap_or(date.as_str());
             written.starts_with(|c: char| c.is_ascii_digit()).then(|| part.cmp(written.as_str()))
         }
-        (Value::Text(text), written) => Some(text.to_lowercase().cmp(&written.to_string().to_lowercase())),
-        (Value::Number(_) | Value::Flag(_), Value::Text(text)) => {
-            let same = value.to_string() == *text;
-            same.then_some(std::cmp::Ordering::Equal)
+        (Value::Text(text), written) => {
+            let written = written.to_string();
+            let as_text = || text.to_lowercase().cmp(&written.to_lowercase());
+            Some(compare_decimals(text, &written).unwrap_or_else(as_text))
         }
         _ => None,
     }

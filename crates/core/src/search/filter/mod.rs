@@ -15,7 +15,7 @@
 //!
 //! | written | true when |
 //! |---|---|
-//! | `field = value`, `!=` | the value is the same, or is not, or there is none |
+//! | `field = value`, `!=` | the value is the same, or is not, or there is none; the field's type decides: text is compared as it is written, ignoring case |
 //! | `field < value`, `<=`, `>`, `>=` | it is less, and so on; dates by as much as is written of them |
 //! | `field in 3..5`, `3..`, `..5` | it is between the two, both included |
 //! | `field in (a, b, "c d")` | it is one of them |
@@ -34,7 +34,7 @@ use std::fmt;
 use std::ops::Not;
 use std::str::FromStr;
 
-use crate::document::{Date, Value};
+use crate::document::Value;
 use crate::error::{Error, Result};
 
 pub use decide::{ChunkFacts, DocumentFacts};
@@ -142,6 +142,18 @@ impl FromStr for Filter {
 }
 
 impl Is {
+    /// Returns a range whose beginning comes after its end.
+    pub fn reversed(&self) -> Option<(&Value, &Value)> {
+        match self {
+            Self::Between(Some(least), Some(most))
+                if decide::order(least, most) == Some(std::cmp::Ordering::Greater) =>
+            {
+                Some((least, most))
+            }
+            _ => None,
+        }
+    }
+
     /// Returns the values that it compares a field with.
     pub fn values(&self) -> Vec<&Value> {
         match self {
@@ -214,37 +226,6 @@ impl Field {
     /// Requires that the whole value matches a pattern; `*` stands for any text and `?` for one character.
     pub fn fits(self, pattern: impl Into<String>) -> Filter {
         self.is(Is::Fits(pattern.into()))
-    }
-}
-
-impl From<&str> for Value {
-    /// Parses a value as a filter does: a number, a date or a flag if it is one, else text.
-    fn from(written: &str) -> Self {
-        parse::value(written)
-    }
-}
-
-impl From<f64> for Value {
-    fn from(number: f64) -> Self {
-        Self::Number(number)
-    }
-}
-
-impl From<i32> for Value {
-    fn from(number: i32) -> Self {
-        Self::Number(number.into())
-    }
-}
-
-impl From<bool> for Value {
-    fn from(flag: bool) -> Self {
-        Self::Flag(flag)
-    }
-}
-
-impl From<Date> for Value {
-    fn from(date: Date) -> Self {
-        Self::Date(date)
     }
 }
 

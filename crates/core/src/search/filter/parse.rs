@@ -48,17 +48,7 @@ pub(super) fn is_bare(text: &str) -> bool {
 
 /// Returns the value of a word without quotes.
 pub(super) fn value(bare: &str) -> Value {
-    match bare {
-        "true" => Value::Flag(true),
-        "false" => Value::Flag(false),
-        _ => {
-            let digits = bare.strip_prefix('-').unwrap_or(bare).starts_with(|c: char| c.is_ascii_digit());
-            match bare.parse::<f64>() {
-                Ok(number) if digits && number.is_finite() => Value::Number(number),
-                _ => Value::date_or_text(bare),
-            }
-        }
-    }
+    Value::from_written(bare)
 }
 
 fn tokens(text: &str) -> Result<Vec<(usize, Token)>> {

@@ -10,7 +10,7 @@ use logothete_core::document::{
 use rusqlite::{Row, params};
 use serde::{Deserialize, Serialize};
 
-use super::{Statements, from_json, span, to_json};
+use super::{Statements, from_json, metadata_from_json, span, to_json};
 use crate::storage::catalogue::{FileState, KnownDocument, NewDocument, UPSERTED, Which};
 
 /// The part of a block that only some kinds have.
@@ -22,9 +22,12 @@ struct Details {
     furniture: Option<Furniture>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     figure: Option<PageArea>,
+    /// The text of a heading on one line. Headings of older versions have none.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    heading: Option<String>,
 }
 
-/// The links of a document.
+/// The places, times, links and recognised words of a document.
 #[derive(Serialize, Deserialize)]
 struct Layout<'a> {
     #[serde(default, skip_serializing_if = "is_none")]
@@ -55,7 +58,7 @@ impl<'a> Layout<'a> {
 /// The columns of [`read_known`].
 const KNOWN: &str =
     "SELECT documents.id, sources.name || '/' || path, path, documents.name, size, modified, seen, hash, parser,
-                     chunker, inode, location FROM main.documents JOIN sources ON sources.id = source";
+                     chunker, inode, location, given FROM main.documents JOIN sources ON sources.id = source";
 
 fn read_known(row: &Row<'_>) -> rusqlite::Result<KnownDocument> {
     Ok(KnownDocument {
@@ -71,6 +74,7 @@ fn read_known(row: &Row<'_>) -> rusqlite::Result<KnownDocument> {
         chunker: row.get(9)?,
         inode: row.get(10)?,
         location: row.get(11)?,
+        given: row.get(12)?,
     })
 }
 
@@ -98,21 +102,27 @@ pub(super) fn known(database: &impl Statements, which: Which<'_>) -> Result<Vec<
 }
 
 pub(super) fn touch(database: &impl Statements, id: i64, state: &FileState) -> Result<()> {
-    let written = Date::from_unix(state.modified.div_euclid(1_000_000_000)).as_str().to_owned();
-    database.run(
-        "UPDATE documents SET modified = ?, inode = ?, seen = ?, metadata = json_set(metadata, '$.modified', ?) WHERE id = ?",
-        params![state.modified, state.inode, state.seen, written, id],
-    )?;
+    let written = |modified: i64| (modified > 0).then(|| Date::from_unix(modified.div_euclid(1_000_000_000)));
+    let before: i64 = database.one("SELECT modified FROM main.documents WHERE id = ?", [id], |row| row.get(0))?;
+    let sql = "UPDATE documents SET modified = ?, inode = ?, seen = ? WHERE id = ?";
+    database.run(sql, params![state.modified, state.inode, state.seen, id])?;
+    // The date of the file is in the metadata, unless the document has a date of its own there.
+    if let (Some(before), Some(now)) = (written(before), written(state.modified)) {
+        let sql = "UPDATE documents SET metadata = json_set(metadata, '$.modified', ?)
+                   WHERE id = ? AND metadata ->> 'modified' = ?";
+        database.run(sql, params![now.as_str(), id, before.as_str()])?;
+    }
     Ok(())
 }
 
 /// Writes a document and its blocks, without chunks; returns its id.
 pub(super) fn add(database: &impl Statements, new: &NewDocument<'_>) -> Result<i64> {
-    let NewDocument { source, path, document, state, parser, chunker } = new;
+    let NewDocument { source, path, document, state, parser, chunker, given } = new;
     let date = document.metadata.get("date").map(ToString::to_string);
     database.run(
         "INSERT INTO documents (source, path, name, title, media_type, date, size, modified, seen, hash, parser, chunker,
-         text, pages, layout, metadata, warnings, inode) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+         text, pages, layout, metadata, warnings, inode, given)
+         VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
         params![
             source,
             path,
@@ -132,11 +142,14 @@ pub(super) fn add(database: &impl Statements, new: &NewDocument<'_>) -> Result<i
             to_json(&document.metadata)?,
             to_json(&document.warnings)?,
             state.inode,
+            given,
         ],
     )?;
     let id = database.connection().last_insert_rowid();
     for (ordinal, block) in document.blocks.iter().enumerate() {
-        let details = Details { table: block.table.clone(), furniture: block.furniture.clone(), figure: block.figure };
+        let heading = (block.kind == BlockKind::Heading).then(|| one_line(document.slice(block.span)));
+        let (table, furniture) = (block.table.clone(), block.furniture.clone());
+        let details = Details { table, furniture, figure: block.figure, heading };
         let details = if details == Details::default() { None } else { Some(to_json(&details)?) };
         let (start, end) = (block.span.start as i64, block.span.end as i64);
         database.run(
@@ -165,7 +178,7 @@ pub(super) fn parsed(database: &impl Statements, ids: &[i64]) -> Result<HashMap<
     let mut documents = HashMap::with_capacity(raw.len());
     for (id, mut document, [pages, metadata, warnings, layout]) in raw {
         document.page_starts = from_json(&pages)?;
-        document.metadata = from_json(&metadata)?;
+        document.metadata = metadata_from_json(&metadata)?;
         document.warnings = from_json(&warnings)?;
         let layout: Layout<'_> = from_json(&layout)?;
         document.boxes = layout.boxes.into_owned();
@@ -183,7 +196,7 @@ pub(super) fn parsed(database: &impl Statements, ids: &[i64]) -> Result<HashMap<
     for (id, kind, level, span, details) in blocks {
         let kind: BlockKind = from_json(&format!("\"{kind}\""))?;
         let details: Details = from_json(details.as_deref().unwrap_or("{}"))?;
-        let Details { table, furniture, figure } = details;
+        let Details { table, furniture, figure, .. } = details;
         if let Some(document) = documents.get_mut(&id) {
             document.blocks.push(Block { kind, span, level, table, furniture, figure });
         }
@@ -225,14 +238,24 @@ pub(super) fn pinpoint(database: &impl Statements, locations: &mut [&mut Locatio
 
 /// Returns the headings of a document that begin no later than at a byte.
 fn headings_up_to(database: &impl Statements, name: &str, at: usize) -> Result<Vec<HeadingRow>> {
-    let sql = "WITH named AS MATERIALIZED (SELECT id, CAST(text AS BLOB) AS bytes FROM main.documents WHERE name = ?1)
-               SELECT start, level, substr(bytes, start + 1, \"end\" - start) FROM named
-               JOIN blocks ON document = named.id WHERE kind = 'heading' AND start <= ?2 ORDER BY ordinal";
-    database.rows(sql, params![name, at as i64], |row| {
-        let text: Vec<u8> = row.get(2)?;
-        let text = String::from_utf8_lossy(&text).split_whitespace().collect::<Vec<_>>().join(" ");
-        Ok((row.get(0)?, row.get(1)?, text))
-    })
+    let sql = "SELECT start, level, blocks.details ->> 'heading', \"end\" FROM main.documents
+               JOIN blocks ON document = documents.id WHERE name = ?1 AND kind = 'heading' AND start <= ?2 ORDER BY ordinal";
+    let rows = database.rows(sql, params![name, at as i64], |row| {
+        Ok((row.get::<_, usize>(0)?, row.get(1)?, row.get::<_, Option<String>>(2)?, row.get::<_, usize>(3)?))
+    })?;
+    let text = match rows.iter().any(|(_, _, heading, _)| heading.is_none()) {
+        true => database.one("SELECT text FROM main.documents WHERE name = ?", [name], |row| row.get(0))?,
+        false => String::new(),
+    };
+    let whole = rows.into_iter().map(|(start, level, heading, end)| {
+        (start, level, heading.unwrap_or_else(|| one_line(text.get(start..end).unwrap_or_default())))
+    });
+    Ok(whole.collect())
+}
+
+/// Returns a text with single blanks for its white space.
+fn one_line(text: &str) -> String {
+    text.split_whitespace().collect::<Vec<_>>().join(" ")
 }
 
 /// Returns the headings above a byte, outermost first.

@@ -6,14 +6,14 @@ use logothete_core::Result;
 use logothete_core::document::{Metadata, Value};
 use logothete_core::search::DocumentFacts;
 
-use super::{Statements, failed, from_json, pages, row_id, to_json};
+use super::{Statements, failed, from_json, metadata_from_json, pages, row_id, to_json};
 use crate::storage::catalogue::{DocumentRecord, RowFacts};
 use crate::storage::describe::FieldInfo;
 
 pub(super) fn fields(database: &impl Statements) -> Result<Vec<FieldInfo>> {
     let mut fields: Vec<FieldInfo> = Vec::new();
     for written in database.rows("SELECT metadata FROM main.documents", [], |row| row.get::<_, String>(0))? {
-        for (name, value) in from_json::<Metadata>(&written)? {
+        for (name, value) in metadata_from_json(&written)? {
             let kind = match value {
                 Value::Flag(_) => "flag",
                 Value::Number(_) => "number",
@@ -39,7 +39,7 @@ pub(super) fn records(database: &impl Statements, names: &[&str]) -> Result<Hash
     })?;
     let whole = raw.into_iter();
     whole
-        .map(|(name, record, written)| Ok((name, DocumentRecord { metadata: from_json(&written)?, ..record })))
+        .map(|(name, record, written)| Ok((name, DocumentRecord { metadata: metadata_from_json(&written)?, ..record })))
         .collect()
 }
 
@@ -52,7 +52,7 @@ pub(super) fn each_document(database: &impl Statements, each: &mut dyn FnMut(i64
             Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?, row.get(4)?))
         };
         let (id, document, title, media_type, metadata) = read().map_err(failed)?;
-        let metadata: Metadata = from_json(&metadata)?;
+        let metadata = metadata_from_json(&metadata)?;
         let title = title.as_deref();
         each(id, &DocumentFacts { document: &document, title, media_type: &media_type, metadata: &metadata });
     }

@@ -8,6 +8,3 @@ CREATE TABLE gone (
 CREATE TRIGGER chunk_gone AFTER DELETE ON chunks WHEN old.segment IS NOT NULL BEGIN
     INSERT OR IGNORE INTO gone VALUES (old.segment, old.row);
 END;
-
--- To find documents that have moved.
-CREATE INDEX documents_hash ON documents (hash);

@@ -9,18 +9,19 @@ mod documents;
 mod facts;
 mod segments;
 mod transfer;
+mod verify;
 mod versions;
 
 pub(crate) use versions::{FORMAT, OLDEST_EXPORT};
 
-use std::collections::{HashMap, HashSet};
+use std::collections::{BTreeMap, HashMap, HashSet};
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard};
 use std::time::Duration;
 
 use logothete_core::chunk::ChunkId;
-use logothete_core::document::{Document, Location, Pages, Span};
+use logothete_core::document::{Document, Location, Metadata, Pages, Span, Value as MetadataValue};
 use logothete_core::search::{DocumentFacts, Passage};
 use logothete_core::{Error, ErrorKind, Result};
 use rusqlite::backup::Backup;
@@ -33,7 +34,7 @@ use super::catalogue::{
     IndexEntry, Indexed, KnownDocument, Manifest, NewChunk, NewDocument, RowFacts, RowId, SegmentEntry, SegmentFiles,
     SourceEntry, Which,
 };
-use super::describe::{ChunkDetail, DocumentDetail, DocumentInfo, FieldInfo};
+use super::describe::{ChunkDetail, DocumentDetail, DocumentInfo, FieldInfo, Section};
 use super::lock;
 
 /// How long a connection waits for another that holds a lock.
@@ -103,15 +104,18 @@ impl SqliteCatalogue {
 fn connect(folder: &Path) -> Result<Connection> {
     let file = folder.join("corpus.db");
     let opened = Connection::open(&file).map_err(failed).and_then(prepared);
-    opened.or_else(|error| for_reading(&file).ok_or(error))
+    opened.or_else(|error| match error.kind() {
+        ErrorKind::System => for_reading(&file).ok_or(error),
+        _ => Err(error),
+    })
 }
 
-/// Opens the catalogue of a read-only folder, if no part of it is in the log alone.
+/// Opens the catalogue of a folder that cannot be written, because it is read-only or its disk is full. Returns `None` if a part of
+/// the catalogue is in the log alone.
 fn for_reading(file: &Path) -> Option<Connection> {
     let log = file.with_extension("db-wal");
     let logged = std::fs::metadata(log).map_or(0, |data| data.len());
-    let writable = std::fs::OpenOptions::new().append(true).open(file).is_ok();
-    if logged > 0 || writable || !file.is_file() {
+    if logged > 0 || !file.is_file() {
         return None;
     }
     let path = file.to_str()?.replace('%', "%25").replace('?', "%3f").replace('#', "%23");
@@ -313,6 +317,12 @@ fn from_json<T: DeserializeOwned>(text: &str) -> Result<T> {
     })
 }
 
+/// Reads metadata. A field without a value, which versions before 6 wrote for a number that is none, is left out.
+fn metadata_from_json(text: &str) -> Result<Metadata> {
+    let fields: BTreeMap<String, Option<MetadataValue>> = from_json(text)?;
+    Ok(fields.into_iter().filter_map(|(name, value)| Some((name, value?))).collect())
+}
+
 fn to_json<T: Serialize + ?Sized>(value: &T) -> Result<String> {
     serde_json::to_string(value)
         .map_err(|error| Error::new(ErrorKind::System, "a value cannot be written as JSON").because(error))
@@ -441,6 +451,10 @@ impl<T: Statements> CatalogueReader for T {
         documents::pinpoint(self, locations)
     }
 
+    fn verify(&self) -> Result<()> {
+        verify::catalogue(self)
+    }
+
     fn fields(&self) -> Result<Vec<FieldInfo>> {
         facts::fields(self)
     }
@@ -459,6 +473,19 @@ impl<T: Statements> CatalogueReader for T {
 
     fn document_infos(&self) -> Result<Vec<DocumentInfo>> {
         describe::document_infos(self, None)
+    }
+
+    fn known_id(&self, name: &str) -> Result<Option<i64>> {
+        let sql = "SELECT id FROM main.documents WHERE name = ?";
+        self.connection().query_row(sql, [name], |row| row.get(0)).optional().map_err(failed)
+    }
+
+    fn text(&self, name: &str, span: Span) -> Result<Option<String>> {
+        describe::text(self, name, span)
+    }
+
+    fn section(&self, chunk: &ChunkId) -> Result<Option<Section>> {
+        describe::section(self, chunk)
     }
 
     fn document_detail(&self, name: &str) -> Result<DocumentDetail> {

@@ -11,29 +11,6 @@ CREATE TABLE sources (
     whole    INTEGER NOT NULL       -- 1: all of the folder was asked for; 0: single files of it
 );
 
-CREATE TABLE documents (
-    id         INTEGER PRIMARY KEY,
-    source     INTEGER NOT NULL REFERENCES sources,
-    path       TEXT NOT NULL,         -- within the source
-    name       TEXT NOT NULL UNIQUE,  -- what people see: the path, with the source's name before it where two agree
-    title      TEXT,
-    media_type TEXT NOT NULL,
-    date       TEXT,                  -- from the metadata
-    size       INTEGER NOT NULL,      -- of the file, in bytes
-    modified   INTEGER NOT NULL,      -- of the file, nanoseconds since 1970
-    seen       INTEGER NOT NULL,      -- when the file was read, nanoseconds since 1970
-    hash       TEXT NOT NULL,         -- BLAKE3 of the file
-    parser     TEXT NOT NULL,         -- fingerprints of the stages that made what is here
-    chunker    TEXT NOT NULL,
-    text       TEXT NOT NULL,         -- normalised
-    pages      TEXT NOT NULL,         -- JSON: where each page begins
-    layout     TEXT NOT NULL DEFAULT '{}',  -- JSON: places on pages, moments of a recording, links
-    metadata   TEXT NOT NULL,         -- JSON
-    warnings   TEXT NOT NULL,         -- JSON
-    inode      INTEGER,               -- of the file
-    UNIQUE (source, path)
-);
-
 CREATE TABLE blocks (
     document   INTEGER NOT NULL REFERENCES documents ON DELETE CASCADE,
     ordinal    INTEGER NOT NULL,

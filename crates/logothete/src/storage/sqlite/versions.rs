@@ -7,13 +7,14 @@ use rusqlite::{Connection, TransactionBehavior};
 use super::failed;
 
 /// The version of the format on disk.
-pub(crate) const FORMAT: u32 = 5;
-/// The oldest version whose exports can be imported: the exported tables have not changed since.
+pub(crate) const FORMAT: u32 = 6;
+/// The oldest version whose exports can be imported: the columns that came since have default values.
 pub(crate) const OLDEST_EXPORT: u32 = 4;
 
 /// The statements that create an empty catalogue.
 const SCHEMA: &str = concat!(
     include_str!("schema.sql"),
+    include_str!("documents.sql"),
     include_str!("chunks.sql"),
     include_str!("segments.sql"),
     include_str!("gone.sql")
@@ -45,6 +46,14 @@ const FROM_4: &str = concat!(
          WHERE near IS NOT NULL;
      DROP TABLE segments_4;"
 );
+/// From 5 to 6: the long columns of a document come last, and there is a column for the metadata that were given.
+const FROM_5: &str = concat!(
+    "DROP INDEX IF EXISTS documents_hash; ALTER TABLE documents RENAME TO documents_5;",
+    include_str!("documents.sql"),
+    "INSERT INTO documents (id, source, path, name, title, media_type, date, size, modified, seen, inode, hash, parser, chunker,
+     metadata, warnings, pages, layout, text) SELECT id, source, path, name, title, media_type, date, size, modified, seen, inode,
+     hash, parser, chunker, metadata, warnings, pages, layout, text FROM documents_5; DROP TABLE documents_5;"
+);
 
 /// Migrates a catalogue to the newest version, all or not at all.
 pub(super) fn migrate(connection: &mut Connection) -> Result<()> {
@@ -69,10 +78,11 @@ pub(super) fn migrate(connection: &mut Connection) -> Result<()> {
     let transaction = connection.transaction_with_behavior(TransactionBehavior::Immediate).map_err(failed)?;
     let steps: &[&str] = match version(&transaction)? {
         0 => &[SCHEMA],
-        1 => &[FROM_1, FROM_2, FROM_3, FROM_4],
-        2 => &[FROM_2, FROM_3, FROM_4],
-        3 => &[FROM_3, FROM_4],
-        4 => &[FROM_4],
+        1 => &[FROM_1, FROM_2, FROM_3, FROM_4, FROM_5],
+        2 => &[FROM_2, FROM_3, FROM_4, FROM_5],
+        3 => &[FROM_3, FROM_4, FROM_5],
+        4 => &[FROM_4, FROM_5],
+        5 => &[FROM_5],
         _ => &[],
     };
     for step in steps {

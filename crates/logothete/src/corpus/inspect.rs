@@ -1,0 +1,111 @@
+//! Looking into a corpus: documents, chunks, and the text behind a location.
+
+use logothete_core::chunk::ChunkId;
+use logothete_core::document::{Metadata, Span};
+use logothete_core::search::Passage;
+use logothete_core::{Error, ErrorKind, Result};
+
+use super::Corpus;
+use super::info::CorpusInfo;
+use crate::opened::Opened;
+use crate::storage::{CatalogueReader, ChunkDetail, DocumentDetail, Section};
+
+impl Corpus {
+    /// Returns the content of the corpus.
+    ///
+    /// # Errors
+    /// If the corpus is damaged.
+    pub async fn info(&self) -> Result<CorpusInfo> {
+        self.query(|opened, view, _| opened.info(view)).await
+    }
+
+    /// Returns a document with its metadata and its chunks.
+    ///
+    /// # Errors
+    /// If there is none of this name; the message names the nearest one.
+    pub async fn document(&self, name: &str) -> Result<DocumentDetail> {
+        let name = name.to_owned();
+        self.query(move |_, view, _| view.catalogue().document_detail(&name)).await
+    }
+
+    /// Returns a chunk with its text, context, metadata and a summary of its vector, by its id or the beginning of it.
+    ///
+    /// # Errors
+    /// If there is none, or several ids begin with it.
+    pub async fn chunk(&self, id: &str) -> Result<ChunkDetail> {
+        let id = id.to_owned();
+        self.query(move |_, view, _| Opened::chunk_detail(view, &id)).await
+    }
+
+    /// Returns the metadata of a document.
+    ///
+    /// # Errors
+    /// If there is none of this name; the message names the nearest one.
+    pub async fn metadata(&self, document: &str) -> Result<Metadata> {
+        let name = document.to_owned();
+        self.query(move |_, view, _| {
+            let catalogue = view.catalogue();
+            let record = catalogue.records(&[&name])?.remove(&name);
+            record.map(|record| record.metadata).ok_or_else(|| unknown(&**catalogue, &name))
+        })
+        .await
+    }
+
+    /// Returns all chunks of a document in order, with their texts, as passages without rank and scores.
+    ///
+    /// # Errors
+    /// If there is no document of this name; the message names the nearest one.
+    pub async fn chunks(&self, document: &str) -> Result<Vec<Passage>> {
+        let name = document.to_owned();
+        self.query(move |_, view, _| {
+            let catalogue = view.catalogue();
+            let ids: Vec<ChunkId> = match catalogue.known_id(&name)? {
+                Some(id) => catalogue.chunks_of(&[id])?,
+                None => return Err(unknown(&**catalogue, &name)),
+            };
+            catalogue.passages_with_duplicates(&ids)
+        })
+        .await
+    }
+
+    /// Returns the text of a document at a span, as in the location of a citation.
+    ///
+    /// # Errors
+    /// If there is no document of this name, or the span does not lie on character boundaries inside its text.
+    pub async fn text(&self, document: &str, span: Span) -> Result<String> {
+        let name = document.to_owned();
+        self.query(move |_, view, _| {
+            let catalogue = view.catalogue();
+            if catalogue.known_id(&name)?.is_none() {
+                return Err(unknown(&**catalogue, &name));
+            }
+            catalogue.text(&name, span)?.ok_or_else(|| {
+                let message = format!("the text of the document has no span {span} between characters");
+                Error::new(ErrorKind::InvalidRequest, message).at(&name)
+            })
+        })
+        .await
+    }
+
+    /// Returns the section that a chunk was cut from: from the heading above it to the next heading after it.
+    ///
+    /// # Errors
+    /// If there is no chunk with this id.
+    pub async fn section(&self, chunk: &ChunkId) -> Result<Section> {
+        let id = chunk.clone();
+        self.query(move |_, view, _| {
+            let section = view.catalogue().section(&id)?;
+            section
+                .ok_or_else(|| Error::new(ErrorKind::NotFound, "the corpus has no chunk with this id").at(id.as_str()))
+        })
+        .await
+    }
+}
+
+/// Returns the error for a document that the corpus does not have.
+fn unknown(catalogue: &dyn CatalogueReader, name: &str) -> Error {
+    match catalogue.document_detail(name) {
+        Err(error) => error,
+        Ok(_) => Error::new(ErrorKind::NotFound, "the corpus has no document of this name").at(name),
+    }
+}
