@@ -85,7 +85,7 @@ impl Cut {
     }
 
     fn advice(&self) -> Vec<String> {
-        self.review.advice(self.chunker.limit())
+        self.review.advice(&*self.chunker)
     }
 
     /// Returns the settings on one line.

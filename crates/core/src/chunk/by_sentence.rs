@@ -32,6 +32,10 @@ impl Chunker for Sentences {
         Some(&self.limit)
     }
 
+    fn keeps_sentences(&self) -> bool {
+        true
+    }
+
     fn cut(&self, document: &Document) -> Result<Vec<Span>> {
         let contexts = Contexts::new(document);
         let pieces = sentence_pieces(document, &contexts, &self.limit);

@@ -141,6 +141,10 @@ impl Chunker for ByPage {
         Some(&self.limit)
     }
 
+    fn keeps_sentences(&self) -> bool {
+        true
+    }
+
     fn cut(&self, document: &Document) -> Result<Vec<Span>> {
         let mut starts: Vec<usize> = document.page_starts.iter().map(|page| page.start).collect();
         starts.dedup();
@@ -165,6 +169,10 @@ impl Chunker for Marked {
         document.text.lines().any(|line| self.pattern.is_met(line))
     }
 
+    fn keeps_sentences(&self) -> bool {
+        true
+    }
+
     fn cut(&self, document: &Document) -> Result<Vec<Span>> {
         let mut parts = Vec::new();
         let (mut start, mut at) = (0, 0);
@@ -187,6 +195,10 @@ impl Chunker for Rows {
 
     fn limit(&self) -> Option<&Limit> {
         Some(&self.limit)
+    }
+
+    fn keeps_sentences(&self) -> bool {
+        true
     }
 
     fn cut(&self, document: &Document) -> Result<Vec<Span>> {
@@ -221,6 +233,10 @@ impl Chunker for Whole {
 
     fn limit(&self) -> Option<&Limit> {
         Some(&self.limit)
+    }
+
+    fn keeps_sentences(&self) -> bool {
+        true
     }
 
     fn cut(&self, document: &Document) -> Result<Vec<Span>> {

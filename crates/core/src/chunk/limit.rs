@@ -58,6 +58,15 @@ impl Unit {
         }
     }
 
+    /// Returns the limit of chunks that is used when none is set.
+    pub fn usual(&self) -> usize {
+        match self {
+            Self::Words => 150,
+            Self::Characters => 1000,
+            Self::Tokens(_) => 200,
+        }
+    }
+
     /// Returns the length of a text. Costs one pass.
     pub fn measure(&self, text: &str) -> usize {
         match self {

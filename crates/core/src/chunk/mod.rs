@@ -38,6 +38,8 @@ pub use window::Window;
 
 use std::sync::Arc;
 
+use std::borrow::Cow;
+
 use serde::{Deserialize, Serialize};
 use unicode_segmentation::GraphemeCursor;
 
@@ -62,6 +64,11 @@ pub trait Chunker: Send + Sync {
         None
     }
 
+    /// Returns `true` if the chunker cuts only sentences, rows and lines that alone exceed the limit.
+    fn keeps_sentences(&self) -> bool {
+        false
+    }
+
     /// Returns `false` if a document has nothing of what the chunker cuts at, such as marked lines.
     fn applies_to(&self, _document: &Document) -> bool {
         true
@@ -82,6 +89,10 @@ macro_rules! forward {
 
             fn limit(&self) -> Option<&Limit> {
                 (**self).limit()
+            }
+
+            fn keeps_sentences(&self) -> bool {
+                (**self).keeps_sentences()
             }
 
             fn applies_to(&self, document: &Document) -> bool {
@@ -149,9 +160,48 @@ fn context_size(context: &str, limit: Option<&Limit>) -> usize {
     limit.map_or_else(|| Unit::Words.measure(context), |limit| limit.context_weight(context))
 }
 
-/// Returns a context and a text as they are indexed.
+/// Returns a context and a text as an encoder reads them. Long runs of one sign, such as the dots before a page number, are shortened:
+/// they mean nothing, and each sign would be a token.
 pub fn indexed_text(context: &str, text: &str) -> String {
-    if context.is_empty() { text.to_owned() } else { format!("{context}\n\n{text}") }
+    let whole = if context.is_empty() { text.to_owned() } else { format!("{context}\n\n{text}") };
+    match shortened_runs(&whole) {
+        Cow::Borrowed(_) => whole,
+        Cow::Owned(shortened) => shortened,
+    }
+}
+
+/// Returns a text in which a sign that is repeated more than three times, with or without blanks in between, is there three times.
+pub fn shortened_runs(text: &str) -> Cow<'_, str> {
+    /// The longest run that is kept.
+    const MAX_RUN: usize = 3;
+    let is_sign = |c: char| !c.is_alphanumeric() && !c.is_whitespace() && !c.is_control();
+    let mut shortened: Option<String> = None;
+    let (mut last, mut run) = ('\0', 0);
+    // The blanks since the last sign belong to the run if the same sign follows.
+    let mut blanks = 0;
+    for (at, c) in text.char_indices() {
+        if c == ' ' && run > 0 {
+            blanks += 1;
+        } else {
+            run = match is_sign(c) {
+                true if c == last => run + 1,
+                true => 1,
+                false => 0,
+            };
+            last = c;
+            if run > MAX_RUN {
+                let kept = shortened.get_or_insert_with(|| text[..at].to_owned());
+                kept.truncate(kept.len() - blanks);
+                blanks = 0;
+                continue;
+            }
+            blanks = 0;
+        }
+        if let Some(kept) = &mut shortened {
+            kept.push(c);
+        }
+    }
+    shortened.map_or(Cow::Borrowed(text), Cow::Owned)
 }
 
 /// Cuts a document and makes the chunks. `identity` is the document's identity in the corpus.

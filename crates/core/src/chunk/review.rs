@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 
-use super::{Chunk, Limit};
+use super::{Chunk, Chunker};
 
 /// The highest share of chunks that begin or end inside a sentence without a remark, as a divisor.
 const MANY: usize = 10;
@@ -99,22 +99,27 @@ impl Review {
 
     /// Returns what to change, if more than a tenth of the chunks begin or end inside a sentence, if the encoder truncates some, or
     /// if no document has anything that the chunker cuts at.
-    pub fn advice(&self, limit: Option<&Limit>) -> Vec<String> {
+    pub fn advice(&self, chunker: &dyn Chunker) -> Vec<String> {
         let mut advice = Vec::new();
         let all = self.chunks;
         if let (1.., 0) = self.documents {
             advice.push("no document has anything that this strategy cuts at; check the marker".to_owned());
         }
-        let above = match limit.and_then(|limit| Some((limit.most()?, limit.unit().name()))) {
-            Some((most, unit)) => format!(", or, where sentences are that long, a limit above {most} {unit}"),
-            None => String::new(),
-        };
         if self.cut_sentences * MANY > all {
-            advice.push(format!(
-                "{} of {all} chunks begin or end inside a sentence, which cannot be quoted whole then; \
-                 set strategy to structure or sentences{above}",
-                self.cut_sentences
-            ));
+            let limit = chunker.limit().and_then(|limit| Some((limit.most()?, limit.unit())));
+            let what = match (chunker.keeps_sentences(), limit) {
+                // Sentences that are longer than a usual chunk can only be cut.
+                (true, Some((most, unit))) if most >= unit.usual() => None,
+                (true, Some((most, unit))) => Some(format!("set a limit above {most} {}", unit.name())),
+                (true, None) => None,
+                (false, _) => Some("set strategy to structure or sentences".to_owned()),
+            };
+            advice.extend(what.map(|what| {
+                let cut = self.cut_sentences;
+                format!(
+                    "{cut} of {all} chunks begin or end inside a sentence, which cannot be quoted whole then; {what}"
+                )
+            }));
         }
         if self.too_long > 0 {
             advice.push(format!(

@@ -38,6 +38,10 @@ impl Chunker for Structure {
         Some(&self.limit)
     }
 
+    fn keeps_sentences(&self) -> bool {
+        true
+    }
+
     fn cut(&self, document: &Document) -> Result<Vec<Span>> {
         let contexts = Contexts::new(document);
         let mut sections = Sections::new(document, &contexts, &self.limit);

@@ -1,9 +1,11 @@
 //! Properties of chunks, whatever the document.
 
+use std::sync::Arc;
+
 use logothete_core::Fingerprint;
 use logothete_core::chunk::{
-    ByPage, Chunk, Chunker, Limit, LinePattern, Marked, Review, Rows, Sentences, Separator, Separators, Structure,
-    TokenCounter, Topics, Unit, Whole, Window, chunks, chunks_at, sentences,
+    ByPage, Chunk, Chunker, Fitted, Limit, LinePattern, Marked, Review, Rows, Sentences, Separator, Separators,
+    Structure, TokenCounter, Topics, Unit, Whole, Window, chunks, chunks_at, sentences,
 };
 use logothete_core::document::{BlockKind, Document, DocumentBuilder, Span, Value};
 use logothete_core::vector::Vectors;
@@ -92,6 +94,7 @@ fn all_ways(document: &Document, limit: &Limit) -> Vec<(&'static str, Vec<Span>)
         ("marked", Box::new(Marked::new(some(), LinePattern::new("zzzzzz").expect("a pattern")))),
         ("rows", Box::new(Rows::new(some(), 2).expect("rows"))),
         ("whole", Box::new(Whole::new(some()))),
+        ("fitted", Box::new(Fitted::new(Arc::new(Structure::new(some())), letters(), MAX_LETTERS))),
     ];
     let mut cut: Vec<(&str, Vec<Span>)> =
         ways.iter().map(|(name, chunker)| (*name, chunker.cut(document).expect("it cuts"))).collect();
@@ -102,6 +105,14 @@ fn all_ways(document: &Document, limit: &Limit) -> Vec<(&'static str, Vec<Span>)
     }
     cut.push(("topics", Topics::new(limit.clone()).cut(document, &vectors).expect("a vector for each sentence")));
     cut
+}
+
+/// What an encoder of letters reads.
+const MAX_LETTERS: usize = 600;
+
+/// Counts bytes, as an encoder of letters would.
+fn letters() -> TokenCounter {
+    TokenCounter::new(Fingerprint::of(["letters"]), str::len)
 }
 
 /// What holds for chunks, whoever cut them.
@@ -116,6 +127,10 @@ fn check_chunks(name: &str, document: &Document, limit: &Limit, spans: Vec<Span>
         prop_assert_eq!(&chunk.text, &document.text[chunk.span.range()]);
         prop_assert_eq!(chunk.size, limit.unit().measure(&chunk.text));
         let indexed = limit.unit().measure(&chunk.indexed_text());
+        if name == "fitted" {
+            let letters = chunk.indexed_text().len();
+            prop_assert!(letters <= MAX_LETTERS || chunk.text.len() <= 16, "{name}: {letters} letters in {chunk:?}");
+        }
         prop_assert!(indexed <= most, "{name}: {indexed} {:?} in a chunk of at most {most}: {chunk:?}", limit.unit());
         prop_assert!(chunk.size + chunk.context_size <= most, "{name}: {chunk:?}");
         prop_assert_eq!(chunk.pages, document.pages(chunk.span));
@@ -461,15 +476,18 @@ fn chunks_that_cut_sentences_are_counted_and_bring_advice() {
     let review = |chunker: &dyn Chunker| {
         let mut review = Review::default();
         review.add(&chunks(&document, "a", chunker).expect("cut"));
-        (review.cut_sentences, review.advice(chunker.limit()))
+        (review.cut_sentences, review.advice(chunker))
     };
     let (cut, advice) = review(&Window::new(Limit::words(25, 0).expect("fine")));
     let advice = advice.join(" ");
     assert!(
-        cut > 5 && advice.contains("begin or end inside a sentence") && advice.contains("above 25 words"),
+        cut > 5 && advice.contains("begin or end inside a sentence") && advice.contains("set strategy to structure"),
         "{advice}"
     );
     assert_eq!(review(&Structure::new(Limit::words(45, 0).expect("fine"))), (0, Vec::new()));
+    // Sentences that are longer than a low limit are cut by any chunker; those longer than the default are cut without a word.
+    let (cut, advice) = review(&Structure::new(Limit::words(5, 0).expect("fine")));
+    assert!(cut > 5 && advice.join(" ").contains("set a limit above 5 words"), "{advice:?}");
 }
 
 #[test]
@@ -598,4 +616,26 @@ fn marked_lines_fit_their_pattern(#[case] pattern: &str, #[case] line: &str, #[c
 #[case(Unit::Words, "", 0)]
 fn lengths_are_counted_as_people_do(#[case] unit: Unit, #[case] text: &str, #[case] length: usize) {
     assert_eq!(unit.measure(text), length);
+}
+
+#[rstest]
+#[case("Fees ................ 12", "Fees ... 12")]
+#[case("Fees . . . . . . . 12", "Fees . . . 12")]
+#[case("=====\n-----\n", "===\n---\n")]
+#[case("a... b?! c :: d --- e", "a... b?! c :: d --- e")]
+#[case("    indented    words", "    indented    words")]
+#[case("……………… ____ 7", "……… ___ 7")]
+fn long_runs_of_a_sign_are_shortened_for_encoders(#[case] text: &str, #[case] expected: &str) {
+    assert_eq!(logothete_core::chunk::shortened_runs(text), expected);
+}
+
+proptest! {
+    #[test]
+    fn shortened_runs_keep_every_word(text in "([a-z]{1,4}|[.=_-]{1,9}| {1,3}|\n|é|…){0,40}") {
+        let short = logothete_core::chunk::shortened_runs(&text);
+        let words = |text: &str| text.split(|c: char| !c.is_alphanumeric()).filter(|word| !word.is_empty()).map(str::to_owned).collect::<Vec<_>>();
+        prop_assert_eq!(words(&short), words(&text));
+        prop_assert!(short.len() <= text.len());
+        prop_assert_eq!(logothete_core::chunk::shortened_runs(&short), short.clone());
+    }
 }

@@ -151,7 +151,7 @@ impl<'a> Batch<'a> {
 
     /// Remarks about the chunks and the encoding of the documents.
     pub(super) fn advice(&self) -> Vec<String> {
-        let mut advice = self.review.advice(self.opened.chunking.chunker.limit());
+        let mut advice = self.review.advice(&*self.opened.chunking.chunker);
         advice.extend(self.languages.advice(&*self.opened.encoder));
         advice
     }

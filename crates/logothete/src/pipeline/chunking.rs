@@ -26,10 +26,14 @@ impl Factory<'_> {
     /// If the settings make no sense; the message says what to set.
     fn limit(&self) -> Result<Limit> {
         let (config, encoder) = (self.config, self.encoder);
-        let (unit, usual) = match config.unit {
-            ChunkUnit::Words => (Unit::Words, 150),
-            ChunkUnit::Characters => (Unit::Characters, 1000),
-            ChunkUnit::Tokens => (Unit::Tokens(self.counter()), encoder.max_tokens().unwrap_or(usize::MAX).min(200)),
+        let unit = match config.unit {
+            ChunkUnit::Words => Unit::Words,
+            ChunkUnit::Characters => Unit::Characters,
+            ChunkUnit::Tokens => Unit::Tokens(self.counter()),
+        };
+        let usual = match config.unit {
+            ChunkUnit::Tokens => encoder.max_tokens().unwrap_or(usize::MAX).min(unit.usual()),
+            _ => unit.usual(),
         };
         let most = config.limit.unwrap_or(usual);
         let limit = if config.limit.is_none() && config.strategy.is_unlimited() {
@@ -190,6 +194,10 @@ impl Chunker for ByTopic {
 
     fn limit(&self) -> Option<&Limit> {
         Some(self.topics.limit())
+    }
+
+    fn keeps_sentences(&self) -> bool {
+        true
     }
 
     fn cut(&self, document: &Document) -> Result<Vec<Span>> {

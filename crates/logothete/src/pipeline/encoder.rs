@@ -13,6 +13,9 @@ use crate::config::{EncoderConfig, EncoderKind, PrivacyConfig};
 pub(super) enum EncoderChoice {
     Ready(Arc<dyn Encoder>),
     Remote(Arc<RemoteChoice>),
+    /// The default, in a program that was built without it.
+    #[cfg(not(feature = "embedded"))]
+    Missing,
 }
 
 /// An encoder that is a service, and the connection once it was made.
@@ -35,9 +38,7 @@ impl EncoderChoice {
             #[cfg(feature = "embedded")]
             EncoderKind::Embedded => Ok(Self::Ready(embedded())),
             #[cfg(not(feature = "embedded"))]
-            EncoderKind::Embedded => {
-                invalid("kind", "this program was built without the feature embedded; choose another encoder")
-            }
+            EncoderKind::Embedded => Ok(Self::Missing),
             EncoderKind::Hashing => {
                 let hashing = Hashing::new(config.dimensions).map_err(|error| error.at("[encoder] dimensions"))?;
                 Ok(Self::Ready(Arc::new(hashing)))
@@ -70,6 +71,12 @@ impl EncoderChoice {
     pub(super) fn connect(&self) -> Result<Arc<dyn Encoder>> {
         match self {
             Self::Ready(encoder) => Ok(encoder.clone()),
+            #[cfg(not(feature = "embedded"))]
+            Self::Missing => {
+                let message = "this program was built without the default encoder, the feature `embedded`; set kind to another \
+                               one, or give the pipeline one with with_encoder";
+                Err(Error::new(ErrorKind::Configuration, message).at("[encoder] kind"))
+            }
             Self::Remote(remote) => {
                 if let Some(connected) = remote.connected.get() {
                     return Ok(connected.clone());
@@ -95,12 +102,14 @@ impl RemoteChoice {
     }
 }
 
-/// Returns the default encoder: the embedded one, or hashing if the program was built without it.
-pub(super) fn default_encoder() -> Arc<dyn Encoder> {
-    #[cfg(feature = "embedded")]
-    return embedded();
-    #[cfg(not(feature = "embedded"))]
-    Arc::new(Hashing::default())
+impl Default for EncoderChoice {
+    /// The embedded encoder. A program that was built without it has no default: another encoder would make other vectors.
+    fn default() -> Self {
+        #[cfg(feature = "embedded")]
+        return Self::Ready(embedded());
+        #[cfg(not(feature = "embedded"))]
+        Self::Missing
+    }
 }
 
 /// Returns the embedded encoder, one for the whole process.

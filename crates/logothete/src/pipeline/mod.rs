@@ -55,7 +55,7 @@ impl Default for Pipeline {
         let settings = parsers::settings(&config).unwrap_or_default();
         Self {
             parsers: Parsers::new(&settings),
-            encoder: EncoderChoice::Ready(encoder::default_encoder()),
+            encoder: EncoderChoice::default(),
             config: Arc::new(config),
             chunker: None,
             generator: None,

@@ -319,3 +319,27 @@ async fn a_generator_that_panics_is_named_and_spends_nothing() {
     assert!(report.failed[0].reason.contains("the generator panicked: no model today"), "{:?}", report.failed);
     assert_eq!(report.tokens.total(), 0);
 }
+
+#[tokio::test]
+async fn a_failed_request_gives_its_tokens_back() {
+    let notice =
+        |number: usize| format!("Notice {number} shuts the north berth for dredging until the end of the month.");
+    let source = || {
+        let both = MemorySource::new("n").with("a.txt", notice(1)).with("b.txt", notice(2));
+        BuildRequest::default().source(both)
+    };
+    let pipeline_of = |generator: &ScriptedGenerator, tokens: u64| {
+        pipeline(generator).configured(|config| (config.limits.tokens, config.generator.max_concurrent) = (tokens, 1))
+    };
+    // What one request reserves: the estimate of a document, and what its chunk takes of the encoder.
+    let folder = folder();
+    let free = ScriptedGenerator::new("free", about_the_light);
+    let corpus = open(&pipeline_of(&free, 0), folder.path()).await;
+    let estimate = corpus.estimate(source()).await.expect("an estimate");
+    let one = estimate.documents[0].tokens.total() + estimate.documents[0].encoded_tokens + 20;
+    // The first request fails for good; the limit has room for one.
+    let refused = ScriptedGenerator::new("refused", about_the_light).failing_at(1, Fault::Refused);
+    let corpus = pipeline_of(&refused, one).open(folder.path().join("other.corpus")).await.expect("a corpus");
+    let report = corpus.build(source()).await.expect("a build");
+    assert_eq!((report.failed.len(), report.added, report.capped), (1, 1, None), "{:?}", report.failed);
+}

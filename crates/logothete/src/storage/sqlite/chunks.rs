@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 
 use logothete_core::Result;
-use logothete_core::chunk::{ChunkId, SKETCH};
+use logothete_core::chunk::{ChunkId, SKETCH, shortened_runs};
 use logothete_core::document::Location;
 use logothete_core::search::{Duplicate, Passage};
 use rusqlite::{Row, params};
@@ -138,7 +138,10 @@ pub(super) fn encoded_texts(
     let sql = format!(
         "SELECT segment, row, document, {ENCODED} FROM chunks WHERE document IN (SELECT value FROM json_each(?))"
     );
-    database.rows(&sql, [to_json(documents)?], |row| Ok((row.get(2)?, row_id(row, 0)?, row.get(3)?)))
+    database.rows(&sql, [to_json(documents)?], |row| {
+        let text: String = row.get(3)?;
+        Ok((row.get(2)?, row_id(row, 0)?, shortened_runs(&text).into_owned()))
+    })
 }
 
 fn read_indexed(row: &Row<'_>, first: usize) -> rusqlite::Result<(Indexed, String)> {
