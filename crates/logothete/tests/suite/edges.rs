@@ -454,3 +454,15 @@ async fn what_is_behind_a_location_can_be_read() {
         chunks.iter().flat_map(|chunk| chunk.readable_parts().map(str::to_owned).collect::<Vec<_>>()).collect();
     assert!(parts.contains(&"7 · Length: 135".to_owned()), "{parts:?}");
 }
+
+/// SQLite reads a column through all that stand before it.
+#[tokio::test]
+async fn the_long_columns_of_a_document_come_last() {
+    let (folder, corpus) = corpus(&light()).await;
+    drop(corpus);
+    let database = rusqlite::Connection::open(folder.path().join("c/corpus.db")).expect("the catalogue");
+    let mut columns = database.prepare("SELECT name FROM pragma_table_info('documents') ORDER BY cid").expect("SQL");
+    let columns = columns.query_map([], |row| row.get::<_, String>(0)).expect("rows");
+    let columns: Vec<String> = columns.collect::<std::result::Result<_, _>>().expect("names");
+    assert_eq!(columns[columns.len() - 2..], ["layout", "text"]);
+}
