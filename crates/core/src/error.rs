@@ -2,6 +2,7 @@
 
 use std::error::Error as StdError;
 use std::fmt;
+use std::time::Duration;
 
 use serde::Serialize;
 use serde::ser::{SerializeStruct, Serializer};
@@ -57,6 +58,7 @@ struct Inner {
     place: Option<String>,
     source: Option<Box<dyn StdError + Send + Sync>>,
     trace: Option<Trace>,
+    retry_after: Option<Duration>,
 }
 
 /// The result of functions that can fail.
@@ -71,7 +73,14 @@ pub fn panic_message(panic: &(dyn std::any::Any + Send)) -> &str {
 impl Error {
     /// Creates an error of a kind, with a message that says what failed and what to do.
     pub fn new(kind: ErrorKind, message: impl Into<String>) -> Self {
-        Self(Box::new(Inner { kind, message: message.into(), place: None, source: None, trace: None }))
+        Self(Box::new(Inner {
+            kind,
+            message: message.into(),
+            place: None,
+            source: None,
+            trace: None,
+            retry_after: None,
+        }))
     }
 
     /// Adds a place to the error: a file, a page, a line, a key.
@@ -116,6 +125,18 @@ impl Error {
     /// Returns the message without the place.
     pub fn message(&self) -> &str {
         &self.0.message
+    }
+
+    /// Adds the time after which a server wants the request again.
+    #[must_use]
+    pub fn after(mut self, pause: Option<Duration>) -> Self {
+        self.0.retry_after = pause;
+        self
+    }
+
+    /// Returns the time after which a server wants the request again, if it said one.
+    pub fn retry_after(&self) -> Option<Duration> {
+        self.0.retry_after
     }
 
     /// Returns `true` if the same call may succeed later.

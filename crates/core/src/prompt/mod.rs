@@ -1,10 +1,14 @@
 //! Prompts: the messages that a generator receives, assembled so that documents stay data.
 
+mod answer;
 mod context;
 mod fence;
+mod templates;
 
+pub use answer::{AnswerMode, AnswerPrompt, AnswerSettings, OWN_KNOWLEDGE, REFUSAL, answer_prompt};
 pub use context::{context_prompt, tidy_context};
 pub use fence::fenced;
+pub use templates::Templates;
 
 use serde::{Deserialize, Serialize};
 

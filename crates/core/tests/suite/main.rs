@@ -9,4 +9,5 @@ mod indexes;
 mod keyword;
 mod near_duplicates;
 mod prompt;
+mod replies;
 mod text;

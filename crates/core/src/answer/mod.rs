@@ -1,4 +1,7 @@
-//! The parts of an answer. How people see them is up to the caller.
+//! The parts of an answer, and how a reply of a model becomes one. How people see them is up to the caller.
+
+mod from_reply;
+mod markers;
 
 use serde::{Deserialize, Serialize};
 

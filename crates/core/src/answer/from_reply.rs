@@ -1,0 +1,199 @@
+//! From a model's reply to an answer: markers become sources with quotations, and each sentence is checked.
+
+use std::collections::HashMap;
+
+use super::markers::canonical;
+use super::{Answer, CitedSource, Claim, Status};
+use crate::chunk::Sentence;
+use crate::document::Span;
+use crate::prompt::{OWN_KNOWLEDGE, REFUSAL};
+use crate::search::Passage;
+use crate::text::{citation_marker, fold, sentences, words};
+use crate::verify::{Support, Verdict, check, cited_claims};
+
+/// The share of a claim without a marker that a passage must support to be cited for it.
+const MIN_JOINED: f32 = 0.75;
+/// A reply with more sentences is no refusal, whatever it says.
+const MAX_REFUSAL: usize = 2;
+
+impl Answer {
+    /// Makes an answer of a reply to a question. The marker `[1]` of the reply means the first of the passages, as in
+    /// [`answer_prompt`](crate::prompt::answer_prompt).
+    ///
+    /// Each sentence is a claim. Its markers, in any common style, become sources with the sentence of the passage that fits best. A
+    /// claim without markers cites the passage that supports it, if one clearly does. Markers of no passage are dropped. A reply that
+    /// says that it does not know is a refusal.
+    ///
+    /// Costs comparing each claim with the sentences of the passages that it cites; with those of all, if it cites none.
+    pub fn from_reply(question: impl Into<String>, reply: &str, passages: &[Passage]) -> Self {
+        let question = question.into();
+        let reply = canonical(reply.trim());
+        let mut sources = Sources { passages, cited: Vec::new(), markers: HashMap::new() };
+        let mut claims = Vec::new();
+        let mut text = String::with_capacity(reply.len());
+        let mut end = 0;
+        for span in sentences(&reply) {
+            text.push_str(&reply[end..span.start]);
+            end = span.end;
+            let sentence = &reply[span.range()];
+            let Some(cited) = cited_claims(sentence).into_iter().next() else { continue };
+            let bare = without_markers(cited.text);
+            let own = bare.starts_with(OWN_KNOWLEDGE);
+            let mut from: Vec<usize> = cited
+                .markers
+                .iter()
+                .filter(|marker| (1..=passages.len()).contains(marker))
+                .map(|marker| marker - 1)
+                .collect();
+            from.dedup();
+            if own {
+                from.clear();
+            } else if from.is_empty() {
+                from.extend(sources.supporting(&bare));
+            }
+            let support = sources.support(&bare, &from);
+            let markers: Vec<usize> = from.iter().map(|passage| sources.cite(&bare, *passage)).collect();
+            text.push_str(&bare);
+            if !markers.is_empty() {
+                text.push(' ');
+                text.extend(markers.iter().map(|marker| format!("[{marker}]")));
+            }
+            claims.push(Claim::new(bare, support.verdict, support.share, markers));
+        }
+        text.push_str(&reply[end..]);
+        if is_refusal(&reply, &claims) {
+            let said = text.trim();
+            let mut answer = Self::new(question, Status::Refused, if said.is_empty() { REFUSAL } else { said });
+            answer.nearest = passages.iter().take(3).cloned().collect();
+            return answer;
+        }
+        let mut answer = Self::new(question, Status::Answered, text.trim());
+        (answer.claims, answer.sources) = (claims, sources.cited);
+        answer
+    }
+}
+
+/// The sources that are cited so far.
+struct Sources<'a> {
+    passages: &'a [Passage],
+    cited: Vec<CitedSource>,
+    /// The marker of each sentence that is cited, by passage and span.
+    markers: HashMap<(usize, Span), usize>,
+}
+
+impl Sources<'_> {
+    /// Returns the passage that supports a claim, if one clearly does.
+    fn supporting(&self, claim: &str) -> Option<usize> {
+        let shares = self.passages.iter().enumerate().map(|(at, passage)| (at, best(claim, passage).1.share));
+        let (at, share) = shares.max_by(|a, b| a.1.total_cmp(&b.1).then(b.0.cmp(&a.0)))?;
+        (share >= MIN_JOINED).then_some(at)
+    }
+
+    /// Checks a claim against the passages that it cites together.
+    fn support(&self, claim: &str, from: &[usize]) -> Support {
+        let evidence: Vec<String> =
+            from.iter().map(|at| format!("{}\n{}", self.passages[*at].context, self.passages[*at].text)).collect();
+        match evidence.is_empty() {
+            true => Support { verdict: Verdict::Unsupported, share: 0.0 },
+            false => check(claim, &evidence.join("\n")),
+        }
+    }
+
+    /// Returns the marker of the sentence of a passage that fits a claim best.
+    fn cite(&mut self, claim: &str, at: usize) -> usize {
+        let passage = &self.passages[at];
+        let (span, _) = best(claim, passage);
+        let next = self.cited.len() + 1;
+        let marker = *self.markers.entry((at, span)).or_insert(next);
+        if marker == next {
+            let mut location = passage.location.clone();
+            location.span = span;
+            if let Some(part) = passage.sentences.iter().find(|part| part.span == span) {
+                location.pages = part.pages;
+            }
+            self.cited.push(CitedSource::new(marker, location, passage.slice(span)));
+        }
+        marker
+    }
+}
+
+/// Returns the sentence of a passage that supports a claim best; the whole passage if it has no sentences.
+fn best(claim: &str, passage: &Passage) -> (Span, Support) {
+    let readable = |part: &Sentence| part.row.clone().unwrap_or_else(|| passage.slice(part.span).to_owned());
+    let supports = passage.sentences.iter().map(|part| (part.span, check(claim, &readable(part))));
+    // The first of several that are as good.
+    let best = supports.reduce(|best, next| if next.1.share > best.1.share { next } else { best });
+    best.unwrap_or_else(|| (passage.location.span, check(claim, &passage.text)))
+}
+
+fn without_markers(claim: &str) -> String {
+    let (mut bare, mut rest) = (String::with_capacity(claim.len()), claim);
+    while let Some(at) = rest.find('[') {
+        let length = citation_marker(&rest[at..]).unwrap_or(0);
+        let kept = if length == 0 { at + 1 } else { at };
+        let before = &rest[..kept];
+        bare.push_str(if length == 0 { before } else { before.trim_end() });
+        rest = &rest[at + length.max(1)..];
+    }
+    bare.push_str(rest);
+    bare.trim().to_owned()
+}
+
+/// Returns `true` for a reply that says that it does not know: the sentence that the instruction asks for, or a short reply without
+/// sources that denies.
+fn is_refusal(reply: &str, claims: &[Claim]) -> bool {
+    let plain = |text: &str| words(text).map(|word| fold(word.text)).collect::<Vec<_>>();
+    if claims.is_empty() || plain(reply) == plain(REFUSAL) {
+        return true;
+    }
+    let unsupported = claims.iter().all(|claim| claim.citations.is_empty() && claim.verdict == Verdict::Unsupported);
+    claims.len() <= MAX_REFUSAL && unsupported && denies(reply)
+}
+
+/// Returns `true` if a text has a word of denial or of not knowing, in the languages that models write most.
+fn denies(text: &str) -> bool {
+    const WORDS: [&str; 37] = [
+        "not",
+        "no",
+        "cannot",
+        "can't",
+        "don't",
+        "doesn't",
+        "didn't",
+        "isn't",
+        "unable",
+        "unknown",
+        "nicht",
+        "kein",
+        "keine",
+        "keinen",
+        "unbekannt",
+        "ne",
+        "pas",
+        "aucun",
+        "aucune",
+        "não",
+        "nao",
+        "non",
+        "nessun",
+        "nessuna",
+        "ningún",
+        "ninguna",
+        "niet",
+        "geen",
+        "inte",
+        "ikke",
+        "ingen",
+        "nie",
+        "не",
+        "нет",
+        "değil",
+        "yok",
+        "δεν",
+    ];
+    const PARTS: [&str; 10] =
+        ["没有", "不知道", "未提", "无法", "ありません", "わかりません", "ません", "없습니다", "لا ", "אין"];
+    let lower = text.to_lowercase().replace('’', "'");
+    let mut all = lower.split(|c: char| !c.is_alphanumeric() && c != '\'');
+    all.any(|word| WORDS.contains(&word)) || PARTS.iter().any(|part| lower.contains(part))
+}

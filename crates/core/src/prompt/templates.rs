@@ -1,0 +1,150 @@
+//! Templates of prompts: the defaults, and those of a user, which are checked when they are loaded.
+//!
+//! A template is text with `{{ variables }}` and `{% conditions %}` in the language of the package `minijinja`.
+
+use std::collections::BTreeMap;
+
+use minijinja::{Environment, UndefinedBehavior};
+use serde::Serialize;
+
+use crate::error::{Error, ErrorKind, Result};
+use crate::fingerprint::Fingerprint;
+use crate::suggest::closest;
+
+/// A template: its name, the default, the variables that it may use, and those that it must use.
+struct Known {
+    name: &'static str,
+    text: &'static str,
+    variables: &'static [&'static str],
+    required: &'static [&'static str],
+}
+
+const ALL: [Known; 2] = [
+    Known {
+        name: "answer_instruction",
+        text: include_str!("templates/answer_instruction.txt"),
+        variables: &["mode", "refusal", "own_knowledge", "language", "max_sentences", "style"],
+        required: &[],
+    },
+    Known {
+        name: "answer_question",
+        text: include_str!("templates/answer_question.txt"),
+        variables: &["passages", "question"],
+        required: &["passages", "question"],
+    },
+];
+
+/// The templates of a pipeline.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Templates(BTreeMap<&'static str, String>);
+
+impl Default for Templates {
+    fn default() -> Self {
+        Self(ALL.iter().map(|known| (known.name, known.text.to_owned())).collect())
+    }
+}
+
+impl Templates {
+    /// Returns the names and the texts of all templates, in alphabetical order.
+    pub fn all(&self) -> impl Iterator<Item = (&str, &str)> {
+        self.0.iter().map(|(name, text)| (*name, text.as_str()))
+    }
+
+    /// Replaces a template.
+    ///
+    /// # Errors
+    /// If there is no template of this name, the text is no template, it uses an unknown variable, or it leaves out a variable that
+    /// it must use. The place is the name with the line; the message names the nearest variable.
+    pub fn replace(&mut self, name: &str, text: impl Into<String>) -> Result<()> {
+        let text = text.into();
+        let wrong = |message: String| Error::new(ErrorKind::Configuration, message).at(name);
+        let Some(known) = ALL.iter().find(|known| known.name == name) else {
+            let names = ALL.iter().map(|known| known.name.to_owned());
+            let hint = match closest(name, names.clone()) {
+                Some(near) => format!("did you mean {near}?"),
+                None => format!("the templates are {}", names.collect::<Vec<_>>().join(", ")),
+            };
+            return Err(wrong(format!("there is no template of this name; {hint}")));
+        };
+        let environment = environment();
+        let template = environment.template_from_named_str(name, &text).map_err(|error| {
+            let line = error.line().unwrap_or(1);
+            let detail = error.detail().unwrap_or("it cannot be parsed");
+            Error::new(ErrorKind::Configuration, format!("this is no template: {detail}"))
+                .at(format!("{name}, line {line}"))
+        })?;
+        let used = template.undeclared_variables(false);
+        if let Some(unknown) = used.iter().find(|used| !known.variables.contains(&used.as_str())) {
+            let hint = match closest(unknown, known.variables.iter().map(|name| (*name).to_owned())) {
+                Some(near) => format!("did you mean `{near}`?"),
+                None => format!("the variables are {}", known.variables.join(", ")),
+            };
+            let line = text.lines().position(|line| line.contains(unknown.as_str())).map_or(1, |at| at + 1);
+            let message = format!("unknown variable `{unknown}`; {hint}");
+            return Err(Error::new(ErrorKind::Configuration, message).at(format!("{name}, line {line}")));
+        }
+        if let Some(missing) = known.required.iter().find(|required| !used.contains(**required)) {
+            return Err(wrong(format!("this template must use `{missing}`; without it the model would not see them")));
+        }
+        self.0.insert(known.name, text);
+        Ok(())
+    }
+
+    /// Fills in a template.
+    ///
+    /// # Errors
+    /// If the template fails with these values.
+    pub(super) fn render(&self, name: &str, values: impl Serialize) -> Result<String> {
+        let text = self.0.get(name).map_or("", String::as_str);
+        let rendered = environment().render_named_str(name, text, values).map_err(|error| {
+            let place = format!("{name}, line {}", error.line().unwrap_or(1));
+            let message = format!("the template failed: {}", error.detail().unwrap_or("a value is missing"));
+            Error::new(ErrorKind::Configuration, message).at(place)
+        })?;
+        Ok(rendered.trim().to_owned())
+    }
+
+    /// Returns a fingerprint that changes with any template.
+    pub fn fingerprint(&self) -> Fingerprint {
+        Fingerprint::of(self.0.iter().flat_map(|(name, text)| [(*name).to_owned(), text.clone()]))
+    }
+}
+
+fn environment() -> Environment<'static> {
+    let mut environment = Environment::new();
+    environment.set_undefined_behavior(UndefinedBehavior::Strict);
+    environment
+}
+
+#[cfg(test)]
+mod tests {
+    use rstest::rstest;
+
+    use super::*;
+
+    #[rstest]
+    #[case("answer_questoin", "x", "answer_questoin: there is no template of this name; did you mean answer_question?")]
+    #[case("answer_question", "{{ passages }}", "answer_question: this template must use `question`")]
+    #[case(
+        "answer_question",
+        "a\n{{ pasages }} {{ question }}",
+        "answer_question, line 2: unknown variable `pasages`; did you mean `passages`?"
+    )]
+    #[case("answer_question", "a\n\n{% for %}", "answer_question, line 3: this is no template")]
+    fn a_template_is_checked_when_it_is_loaded(#[case] name: &str, #[case] text: &str, #[case] expected: &str) {
+        let error = Templates::default().replace(name, text).expect_err("it is wrong").to_string();
+        assert!(error.starts_with(expected), "{error}");
+    }
+
+    #[test]
+    fn the_defaults_pass_their_own_checks() {
+        let mut templates = Templates::default();
+        let before = templates.fingerprint();
+        for known in &ALL {
+            templates.replace(known.name, known.text).expect("a default");
+        }
+        assert_eq!(templates.fingerprint(), before);
+        templates.replace("answer_question", "{{ question }} {{ passages }}").expect("a template");
+        assert_ne!(templates.fingerprint(), before);
+    }
+}
