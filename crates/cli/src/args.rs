@@ -148,6 +148,9 @@ pub struct AskArguments {
     /// Show what every stage did
     #[arg(long)]
     pub trace: bool,
+    /// Print the prompt that the model would get, with its tokens and the host, and send nothing
+    #[arg(long, conflicts_with_all = ["questions", "trace"])]
+    pub show_prompt: bool,
 }
 
 /// A form of a document.
@@ -168,8 +171,11 @@ pub enum Verb {
     /// Write a logothete.toml to start from, with every setting
     New {
         /// Files and folders that documents come from, relative to the configuration file
-        #[arg(value_name = "PATH")]
+        #[arg(value_name = "PATH", conflicts_with = "templates")]
         paths: Vec<PathBuf>,
+        /// Write the prompts to a folder prompts instead, to change them
+        #[arg(long)]
+        templates: bool,
     },
     /// Show what the parser sees: blocks, pages, tables, warnings
     Parse(ParseArguments),

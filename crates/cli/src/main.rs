@@ -3,6 +3,7 @@
 mod args;
 mod commands;
 mod hints;
+mod sending;
 mod view;
 
 use std::io::Write;
@@ -39,6 +40,8 @@ const STOPPED: u8 = 130;
 
 fn main() -> ExitCode {
     quiet_workers();
+    // It fails only if there is one already.
+    let _ = tracing::subscriber::set_global_default(sending::Sending::default());
     let arguments = match Arguments::try_parse() {
         Ok(arguments) => arguments,
         Err(error) => return usage(&error),
@@ -87,10 +90,11 @@ fn usage(error: &clap::Error) -> ExitCode {
 }
 
 async fn run(arguments: Arguments) -> logothete::Result<Output> {
-    let at = &arguments.at;
+    let (at, as_json) = (&arguments.at, arguments.json);
     match arguments.verb {
         Verb::Demo => commands::demo::run().await,
-        Verb::New { paths } => commands::new::run(at, &paths),
+        Verb::New { templates: true, .. } => commands::new::templates(at),
+        Verb::New { paths, .. } => commands::new::run(at, &paths),
         Verb::Parse(arguments) => commands::parse::run(at, &arguments),
         Verb::Chunk(arguments) => commands::chunk::run(at, &arguments),
         Verb::Build { upkeep: Upkeep { forget: Some(document), .. }, .. } => {
@@ -106,7 +110,7 @@ async fn run(arguments: Arguments) -> logothete::Result<Output> {
             commands::show::run(at, document.as_deref(), chunk.as_deref(), verify).await
         }
         Verb::Search(arguments) => commands::search::run(at, &arguments).await,
-        Verb::Ask(arguments) => commands::ask::run(at, &arguments).await,
+        Verb::Ask(arguments) => commands::ask::run(at, &arguments, as_json).await,
         Verb::Evaluate { set, split } => commands::evaluate::run(at, &set, split.as_deref()).await,
     }
 }

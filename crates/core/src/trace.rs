@@ -2,10 +2,14 @@
 //!
 //! Core only defines the values. The caller measures the times, since core has no clock.
 
+use std::collections::BTreeMap;
+
 use serde::{Deserialize, Serialize};
 
 use crate::chunk::identity::ChunkId;
+use crate::prompt::Message;
 use crate::round::{serialize_milliseconds, serialize_score};
+use crate::search::LegScore;
 use crate::usage::TokenUsage;
 use crate::verify::Verdict;
 
@@ -139,14 +143,47 @@ pub enum TraceDetails {
         /// The claims, in the order of the answer.
         claims: Vec<ClaimRecord>,
     },
+    /// A follow-up became a question that stands alone.
+    Condense {
+        /// The follow-up.
+        follow_up: String,
+        /// The question that was searched for.
+        question: String,
+    },
+    /// The prompt was assembled.
+    Prompt {
+        /// The messages, exactly as they are sent.
+        messages: Vec<Message>,
+        /// The chunks in it, in the order of their markers.
+        passages: Vec<ChunkId>,
+        /// The chunks of which only the first sentences are in it.
+        #[serde(default, skip_serializing_if = "Vec::is_empty")]
+        shortened: Vec<ChunkId>,
+        /// The chunks that had no room, or that others contain.
+        #[serde(default, skip_serializing_if = "Vec::is_empty")]
+        left_out: Vec<ChunkId>,
+        /// The number of tokens of the messages, by the generator's estimate.
+        prompt_tokens: u64,
+    },
     /// A generator was called.
     Generate {
         /// The name of the generator.
         generator: String,
+        /// The host that received the prompt; `None` for a generator on this machine.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        host: Option<String>,
         /// Whether the reply came from the cache.
         cached: bool,
         /// The number of attempts that failed before.
         retries: u32,
+        /// The reply, exactly as it came.
+        reply: String,
+        /// Why the reply is not whole.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        broken: Option<String>,
+        /// The cost, at the prices of the configuration.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        cost: Option<f64>,
     },
 }
 
@@ -182,6 +219,9 @@ pub struct PassageRecord {
     /// The score after fusion.
     #[serde(serialize_with = "serialize_score")]
     pub score: f32,
+    /// The rank and the score in each leg that found it.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub legs: BTreeMap<String, LegScore>,
 }
 
 /// A term of a question.

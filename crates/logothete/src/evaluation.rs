@@ -9,6 +9,7 @@ use crate::opened::Opened;
 use crate::search::{self, QueryVectors, SearchRequest, Searcher};
 use crate::storage::View;
 use crate::threads::{Driver, StopToken};
+use crate::trace::Recorder;
 
 /// Searches and asks every question, and scores the results.
 pub(crate) fn run(
@@ -32,7 +33,7 @@ pub(crate) fn run(
     let score = |question: &SetQuestion| {
         let request = request(question);
         let found = searcher.search(&request).map_err(|error| error.at(format!("question {}", question.id)))?;
-        Ok(score_question(question, &found.passages, &answer::reply(&searcher, &request)?.answer))
+        Ok(score_question(question, &found.passages, &answer::reply(&searcher, &request, Recorder::new(false))?.answer))
     };
     let scores: Result<Vec<_>> = driver.compute(|| questions.par_iter().map(score).collect());
     let mut run = Run::new(name, scores?);

@@ -45,7 +45,7 @@ pub type BoxFuture<'a, T> = std::pin::Pin<Box<dyn Future<Output = T> + Send + 'a
 pub use answer::Reply;
 pub use config::Config;
 pub use corpus::Corpus;
-pub use generate::Generator;
+pub use generate::{CommandGenerator, Generator};
 pub use ingest::{
     BuildReport, BuildRequest, DocumentEstimate, Estimate, Failure, OwnChunk, Progress, PruneNeeded, Stage, Upsert,
 };
@@ -58,9 +58,9 @@ pub use logothete_parse::{
     ParseSettings, Parsers, area_picture, block_colour, outlined_page, page_picture, parse, png,
 };
 pub use maintenance::Forgotten;
-pub use pipeline::{Pipeline, Tesseract};
+pub use pipeline::{Pipeline, Tesseract, write_templates};
 #[cfg(feature = "http")]
-pub use remote::RemoteEncoder;
+pub use remote::{RemoteEncoder, RemoteGenerator};
 pub use search::{SearchRequest, SearchResult};
 #[cfg(feature = "http")]
 pub use source::WebSource;

@@ -28,6 +28,14 @@ impl Spending {
         }
     }
 
+    /// The budget of a question.
+    pub(crate) fn for_question(limits: &LimitsConfig) -> Self {
+        let mut spending = Self::new(limits);
+        spending.max_tokens = (limits.question_tokens > 0).then_some(limits.question_tokens);
+        spending.max_money = (limits.question_money > 0.0).then_some(limits.question_money);
+        spending
+    }
+
     /// Returns `true` if so many tokens at so much money still fit. They are counted as spent, if they do; after the first thing
     /// that does not fit, nothing does.
     pub(crate) fn spend(&self, tokens: u64, money: f64) -> bool {

@@ -2,8 +2,10 @@
 
 use std::time::Instant;
 
-use logothete_core::Result;
 pub use logothete_core::trace::*;
+use logothete_core::{Error, Result, TokenUsage};
+
+use crate::answer::{AskEvent, Listener};
 
 /// Records the steps of a call, if anybody wants to see them.
 pub(crate) struct Recorder {
@@ -11,12 +13,27 @@ pub(crate) struct Recorder {
     /// `None` if nobody wants to see them.
     trace: Option<Trace>,
     open: Vec<u32>,
+    /// Whether the trace is returned, and not only told.
+    keeps: bool,
+    /// Who hears of each step when it ends.
+    listener: Listener,
 }
 
 impl Recorder {
     /// Creates a recorder that does nothing unless it is enabled.
     pub(crate) fn new(enabled: bool) -> Self {
-        Self { started: Instant::now(), trace: enabled.then(Trace::default), open: Vec::new() }
+        Self {
+            started: Instant::now(),
+            trace: enabled.then(Trace::default),
+            open: Vec::new(),
+            keeps: enabled,
+            listener: Listener::default(),
+        }
+    }
+
+    /// Creates a recorder that tells a listener of each step.
+    pub(crate) fn telling(enabled: bool, listener: &Listener) -> Self {
+        Self { keeps: enabled, listener: listener.clone(), ..Self::new(enabled || listener.is_some()) }
     }
 
     /// Begins a step that other steps are parts of.
@@ -36,6 +53,7 @@ impl Recorder {
         if let Some((trace, id)) = self.trace.as_mut().zip(self.open.pop()) {
             let record = &mut trace.records[id as usize];
             record.took_ms = now - record.start_ms;
+            self.listener.tell(AskEvent::Stage(record));
         }
     }
 
@@ -46,12 +64,28 @@ impl Recorder {
 
     /// Records a step that began at `start` and has just ended.
     pub(crate) fn step(&mut self, start: f64, details: impl FnOnce() -> TraceDetails) {
+        self.ended(start, details, |_| ());
+    }
+
+    /// Records a step that took tokens.
+    pub(crate) fn spent_step(&mut self, start: f64, usage: TokenUsage, details: impl FnOnce() -> TraceDetails) {
+        self.ended(start, details, |record| record.usage = usage);
+    }
+
+    /// Records a step that failed.
+    pub(crate) fn failed_step(&mut self, start: f64, error: &Error, details: impl FnOnce() -> TraceDetails) {
+        self.ended(start, details, |record| record.outcome = StepOutcome::Failed(error.to_string()));
+    }
+
+    fn ended(&mut self, start: f64, details: impl FnOnce() -> TraceDetails, complete: impl FnOnce(&mut TraceRecord)) {
         let now = self.now();
         let parent = self.open.last().copied();
         if let Some(trace) = &mut self.trace {
             let id = trace.records.len() as u32;
             let mut record = TraceRecord::new(id, parent, details(), start);
             record.took_ms = now - start;
+            complete(&mut record);
+            self.listener.tell(AskEvent::Stage(&record));
             trace.records.push(record);
         }
     }
@@ -61,25 +95,28 @@ impl Recorder {
         while !self.open.is_empty() {
             self.end();
         }
-        self.trace.unwrap_or_default()
+        self.trace.filter(|_| self.keeps).unwrap_or_default()
     }
 
     /// Adds the trace to an error, with the message in the steps that it ended.
-    pub(crate) fn attach<T>(mut self, outcome: Result<T>) -> Result<(T, Trace)> {
+    pub(crate) fn attach<T>(self, outcome: Result<T>) -> Result<(T, Trace)> {
         match outcome {
             Ok(value) => Ok((value, self.finish())),
-            Err(error) => {
-                let message = error.to_string();
-                if let Some(trace) = &mut self.trace {
-                    for id in &self.open {
-                        trace.records[*id as usize].outcome = StepOutcome::Failed(message.clone());
-                    }
-                }
-                let traced = self.trace.is_some();
-                let trace = self.finish();
-                Err(if traced { error.with_trace(trace) } else { error })
+            Err(error) => Err(self.failed(error)),
+        }
+    }
+
+    /// Returns an error with the trace, and its message in the steps that it ended.
+    pub(crate) fn failed(mut self, error: Error) -> Error {
+        let message = error.to_string();
+        if let Some(trace) = &mut self.trace {
+            for id in &self.open {
+                trace.records[*id as usize].outcome = StepOutcome::Failed(message.clone());
             }
         }
+        let keeps = self.keeps && self.trace.is_some();
+        let trace = self.finish();
+        if keeps { error.with_trace(trace) } else { error }
     }
 }
 

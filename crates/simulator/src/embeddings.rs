@@ -1,15 +1,17 @@
 //! A service that answers the JSON embeddings call, over HTTP on this machine.
 
-use std::io::{BufRead, BufReader, Write};
-use std::net::{SocketAddr, TcpListener, TcpStream};
-use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::io::{BufReader, Write};
+use std::net::TcpStream;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::{Arc, Mutex};
 use std::thread;
 use std::time::Duration;
 
 use logothete::vector::{Encoder, Role};
-use logothete::{Error, ErrorKind, Hashing, Result};
+use logothete::{Hashing, Result};
 use serde_json::{Value, json};
+
+use crate::http::{Listening, Request, lock, read};
 
 /// Something that goes wrong with an answer.
 #[derive(Clone, Debug, PartialEq)]
@@ -52,7 +54,7 @@ pub struct EmbeddingRequest {
 /// A service with vectors of the hashing encoder. It runs until it is dropped.
 #[derive(Debug)]
 pub struct EmbeddingService {
-    address: SocketAddr,
+    listening: Listening,
     shared: Arc<Shared>,
 }
 
@@ -67,11 +69,6 @@ struct Shared {
     most_under_way: AtomicUsize,
     /// How long each answer takes.
     delay: Duration,
-    ending: AtomicBool,
-}
-
-fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
-    mutex.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
 impl EmbeddingService {
@@ -88,9 +85,6 @@ impl EmbeddingService {
     /// # Errors
     /// As [`start`](Self::start).
     pub fn start_slow(dimensions: usize, delay: Duration) -> Result<Self> {
-        let failed = |error: std::io::Error| Error::new(ErrorKind::System, "there is no free port").because(error);
-        let listener = TcpListener::bind("127.0.0.1:0").map_err(failed)?;
-        let address = listener.local_addr().map_err(failed)?;
         let shared = Arc::new(Shared {
             encoder: Hashing::new(dimensions)?,
             asked: Mutex::default(),
@@ -98,21 +92,10 @@ impl EmbeddingService {
             under_way: AtomicUsize::new(0),
             most_under_way: AtomicUsize::new(0),
             delay,
-            ending: AtomicBool::new(false),
         });
         let serving = shared.clone();
-        thread::spawn(move || {
-            for stream in listener.incoming() {
-                if serving.ending.load(Ordering::SeqCst) {
-                    break;
-                }
-                let Ok(stream) = stream else { continue };
-                let serving = serving.clone();
-                // A caller that goes away while it is answered is no concern of the others.
-                thread::spawn(move || drop(serving.serve(stream)));
-            }
-        });
-        Ok(Self { address, shared })
+        let listening = Listening::start(0, move |stream, reader| serving.serve(stream, reader))?;
+        Ok(Self { listening, shared })
     }
 
     /// Lets a request go wrong, counted from 1.
@@ -124,12 +107,12 @@ impl EmbeddingService {
 
     /// Returns its address, such as `http://127.0.0.1:40000/embeddings`.
     pub fn address(&self) -> String {
-        format!("http://{}/embeddings", self.address)
+        format!("http://{}/embeddings", self.listening.address)
     }
 
     /// Returns its host and port, for the list of hosts that are allowed.
     pub fn host(&self) -> String {
-        self.address.to_string()
+        self.listening.address.to_string()
     }
 
     /// Returns the requests so far.
@@ -143,20 +126,13 @@ impl EmbeddingService {
     }
 }
 
-impl Drop for EmbeddingService {
-    fn drop(&mut self) {
-        self.shared.ending.store(true, Ordering::SeqCst);
-        // So that the listener looks up once more.
-        drop(TcpStream::connect(self.address));
-    }
-}
-
 impl Shared {
     /// Answers the requests of a connection.
-    fn serve(&self, stream: TcpStream) -> std::io::Result<()> {
-        let mut reader = BufReader::new(stream.try_clone()?);
-        let mut stream = stream;
-        while let Some(request) = read(&mut reader)? {
+    fn serve(&self, mut stream: TcpStream, mut reader: BufReader<TcpStream>) -> std::io::Result<()> {
+        while let Some(Request { headers, body }) = read(&mut reader)? {
+            let texts = body["input"].as_array().into_iter().flatten();
+            let input = texts.filter_map(|text| text.as_str().map(str::to_owned)).collect();
+            let request = EmbeddingRequest { input, body, headers };
             let under_way = self.under_way.fetch_add(1, Ordering::SeqCst) + 1;
             self.most_under_way.fetch_max(under_way, Ordering::SeqCst);
             let number = {
@@ -219,26 +195,4 @@ impl Shared {
         }
         ("200 OK".to_owned(), json!({ "object": "list", "data": data }).to_string())
     }
-}
-
-/// Reads a request; `None` if the connection was closed.
-fn read(reader: &mut impl BufRead) -> std::io::Result<Option<EmbeddingRequest>> {
-    let mut line = String::new();
-    if reader.read_line(&mut line)? == 0 {
-        return Ok(None);
-    }
-    let mut headers = Vec::new();
-    loop {
-        line.clear();
-        reader.read_line(&mut line)?;
-        let Some((name, value)) = line.trim_end().split_once(':') else { break };
-        headers.push((name.to_lowercase(), value.trim().to_owned()));
-    }
-    let length = headers.iter().find(|(name, _)| name == "content-length").and_then(|(_, value)| value.parse().ok());
-    let mut bytes = vec![0; length.unwrap_or(0)];
-    reader.read_exact(&mut bytes)?;
-    let body: Value = serde_json::from_slice(&bytes).unwrap_or_default();
-    let texts = body["input"].as_array().into_iter().flatten();
-    let input = texts.filter_map(|text| text.as_str().map(str::to_owned)).collect();
-    Ok(Some(EmbeddingRequest { input, body, headers }))
 }

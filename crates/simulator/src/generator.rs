@@ -49,11 +49,12 @@ impl ScriptedGenerator {
 
     /// One that answers a request for a chunk's context with the place of the chunk, said in a sentence.
     pub fn contexts() -> Self {
-        Self::new("contexts by script", |prompt| {
-            let place = part(prompt, "place").unwrap_or_default();
-            let first: Vec<&str> = part(prompt, "document").unwrap_or_default().split_whitespace().take(12).collect();
-            format!("This is from {}, which begins: {}.", place.trim(), first.join(" "))
-        })
+        Self::new("contexts by script", crate::writer::context)
+    }
+
+    /// One that answers from the passages that it is sent, as [`ModelService`](crate::ModelService) does.
+    pub fn answers() -> Self {
+        Self::new("answers by script", |prompt| crate::reply_to(prompt, None))
     }
 
     /// Lets a request fail, counted from 1.
@@ -77,7 +78,7 @@ impl ScriptedGenerator {
 pub fn part<'a>(prompt: &'a Prompt, name: &str) -> Option<&'a str> {
     let material = prompt.messages.last()?.content.as_str();
     let from = material.find(&format!("[{name} "))?;
-    let mark = material[from..].split([' ', ']']).nth(1)?;
+    let mark = material[from + name.len() + 2..].split(']').next()?;
     let body = material[from..].find('\n')? + from + 1;
     let end = material.find(&format!("\n[end of {name} {mark}]"))?;
     material.get(body..end)

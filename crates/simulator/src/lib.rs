@@ -1,6 +1,6 @@
 //! Stand-ins for the models that Logothete works with. They run in the same process, follow a script, and record what they
-//! were asked: for tests, for examples, and to try a pipeline before paying for a model. [`EmbeddingService`] responds over
-//! HTTP, on a port of this machine.
+//! were asked: for tests, for examples, and to try a pipeline before paying for a model. [`EmbeddingService`] and
+//! [`ModelService`] respond over HTTP, on a port of this machine. The program of this crate is such a service too.
 //!
 //! ```
 //! use logothete::config::ChunkContext;
@@ -22,6 +22,11 @@
 
 mod embeddings;
 mod generator;
+mod http;
+mod model;
+mod writer;
 
 pub use embeddings::{EmbeddingFault, EmbeddingRequest, EmbeddingService};
 pub use generator::{Fault, ScriptedGenerator, part};
+pub use model::{ModelFault, ModelRequest, ModelService};
+pub use writer::{WritingFault, reply_to};

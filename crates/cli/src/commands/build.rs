@@ -128,7 +128,7 @@ impl Asked {
             request = request.metadata(name, value);
         }
         if self.whole && !sources.addresses.is_empty() {
-            request = request.source(WebSource::new("addresses", sources.addresses, config.privacy.allow.clone()));
+            request = request.source(WebSource::new("addresses", sources.addresses, config.privacy.clone()));
         }
         request
     }

@@ -2,11 +2,11 @@
 
 use std::path::PathBuf;
 
-use logothete::{Config, Result};
+use logothete::{Config, Result, write_templates};
 use serde_json::json;
 
 use crate::args::CorpusArguments;
-use crate::view::Style;
+use crate::view::{Style, count};
 use crate::{DONE, Output};
 
 pub fn run(at: &CorpusArguments, paths: &[PathBuf]) -> Result<Output> {
@@ -21,4 +21,21 @@ pub fn run(at: &CorpusArguments, paths: &[PathBuf]) -> Result<Output> {
         style.faint("Next "),
     );
     Ok(Output { text, json: json!({ "configuration": file, "sources": paths }), code: DONE })
+}
+
+/// Writes the templates of prompts beside the configuration file.
+pub fn templates(at: &CorpusArguments) -> Result<Output> {
+    let beside = at.config.as_ref().and_then(|file| file.parent()).map(PathBuf::from).unwrap_or_default();
+    let folder = beside.join("prompts");
+    let written = write_templates(&folder)?;
+    let style = Style::of_stdout();
+    let text = format!(
+        "{} {} in {}\n{} set templates = \"prompts\" in [prompt] of {}; what you do not change, remove\n",
+        style.faint("Wrote"),
+        count(written.len() as u64, "prompt", "prompts"),
+        style.place(&folder.display().to_string()),
+        style.faint("Next "),
+        Config::FILE_NAME,
+    );
+    Ok(Output { text, json: json!({ "templates": written }), code: DONE })
 }

@@ -271,7 +271,7 @@ fn an_estimate_counts_what_would_be_written_and_makes_nothing() {
     // Without a generator the build itself says what is missing.
     let ran = run(folder.path(), &["build", "DEMO/notices"]);
     assert_eq!(ran.code, 2);
-    assert!(ran.err.contains("needs a generator"), "{}", ran.err);
+    assert!(ran.err.contains("needs a model"), "{}", ran.err);
 }
 
 #[test]

@@ -1,11 +1,11 @@
 //! From a model's reply to an answer: markers become sources with quotations, and each sentence is checked.
 
-use std::collections::HashMap;
+use std::collections::BTreeMap;
 
 use super::markers::canonical;
-use super::{Answer, CitedSource, Claim, Status};
+use super::{Answer, CitedSource, Claim, OtherSource, Status};
 use crate::chunk::Sentence;
-use crate::document::Span;
+use crate::document::{Location, Span};
 use crate::prompt::{OWN_KNOWLEDGE, REFUSAL};
 use crate::search::Passage;
 use crate::text::{citation_marker, fold, sentences, words};
@@ -20,15 +20,15 @@ impl Answer {
     /// Makes an answer of a reply to a question. The marker `[1]` of the reply means the first of the passages, as in
     /// [`answer_prompt`](crate::prompt::answer_prompt).
     ///
-    /// Each sentence is a claim. Its markers, in any common style, become sources with the sentence of the passage that fits best. A
-    /// claim without markers cites the passage that supports it, if one clearly does. Markers of no passage are dropped. A reply that
-    /// says that it does not know is a refusal.
+    /// Each sentence is a claim. Its markers, in any common style, become sources with the sentence of the passage that fits best; a
+    /// passage that several claims cite is one source, with a quotation for each. A claim without markers cites the passage that
+    /// supports it, if one clearly does. Markers of no passage are dropped. A reply that says that it does not know is a refusal.
     ///
     /// Costs comparing each claim with the sentences of the passages that it cites; with those of all, if it cites none.
     pub fn from_reply(question: impl Into<String>, reply: &str, passages: &[Passage]) -> Self {
         let question = question.into();
         let reply = canonical(reply.trim());
-        let mut sources = Sources { passages, cited: Vec::new(), markers: HashMap::new() };
+        let mut sources = Sources { passages, cited: BTreeMap::new() };
         let mut claims = Vec::new();
         let mut text = String::with_capacity(reply.len());
         let mut end = 0;
@@ -52,7 +52,8 @@ impl Answer {
                 from.extend(sources.supporting(&bare));
             }
             let support = sources.support(&bare, &from);
-            let markers: Vec<usize> = from.iter().map(|passage| sources.cite(&bare, *passage)).collect();
+            from.iter().for_each(|passage| sources.cite(&bare, *passage));
+            let markers: Vec<usize> = from.iter().map(|passage| passage + 1).collect();
             text.push_str(&bare);
             if !markers.is_empty() {
                 text.push(' ');
@@ -68,7 +69,7 @@ impl Answer {
             return answer;
         }
         let mut answer = Self::new(question, Status::Answered, text.trim());
-        (answer.claims, answer.sources) = (claims, sources.cited);
+        (answer.claims, answer.sources) = (claims, sources.cited.into_values().collect());
         answer
     }
 }
@@ -76,9 +77,8 @@ impl Answer {
 /// The sources that are cited so far.
 struct Sources<'a> {
     passages: &'a [Passage],
-    cited: Vec<CitedSource>,
-    /// The marker of each sentence that is cited, by passage and span.
-    markers: HashMap<(usize, Span), usize>,
+    /// By the passage.
+    cited: BTreeMap<usize, CitedSource>,
 }
 
 impl Sources<'_> {
@@ -99,21 +99,24 @@ impl Sources<'_> {
         }
     }
 
-    /// Returns the marker of the sentence of a passage that fits a claim best.
-    fn cite(&mut self, claim: &str, at: usize) -> usize {
+    /// Cites the sentence of a passage that fits a claim best.
+    fn cite(&mut self, claim: &str, at: usize) {
         let passage = &self.passages[at];
         let (span, _) = best(claim, passage);
-        let next = self.cited.len() + 1;
-        let marker = *self.markers.entry((at, span)).or_insert(next);
-        if marker == next {
-            let mut location = passage.location.clone();
-            location.span = span;
-            if let Some(part) = passage.sentences.iter().find(|part| part.span == span) {
-                location.pages = part.pages;
-            }
-            self.cited.push(CitedSource::new(marker, location, passage.slice(span)));
+        let mut location = passage.location.clone();
+        location.span = span;
+        if let Some(part) = passage.sentences.iter().find(|part| part.span == span) {
+            location.pages = part.pages;
         }
-        marker
+        let quotation = passage.slice(span);
+        let Some(source) = self.cited.get_mut(&at) else {
+            self.cited.insert(at, CitedSource::new(at + 1, location, quotation));
+            return;
+        };
+        let stands = |location: &Location| location.span == span;
+        if !stands(&source.location) && !source.more.iter().any(|other| stands(&other.location)) {
+            source.more.push(OtherSource::new(location, quotation));
+        }
     }
 }
 

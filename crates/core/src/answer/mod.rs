@@ -41,7 +41,7 @@ pub struct Claim {
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[non_exhaustive]
 pub struct CitedSource {
-    /// The number that stands in the answer, counted from 1.
+    /// The number that stands in the answer, counted from 1. In the answer of a model it is that of the passage in the prompt.
     pub marker: usize,
     /// The location of the quotation.
     #[serde(flatten)]
@@ -53,16 +53,19 @@ pub struct CitedSource {
     /// Other documents that say the same, ignoring case, punctuation and articles.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub also: Vec<OtherSource>,
+    /// Further sentences of the same passage that the answer cites.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub more: Vec<OtherSource>,
 }
 
-/// Another document that says what a source says.
+/// Another quotation and its location.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[non_exhaustive]
 pub struct OtherSource {
     /// The location of the quotation.
     #[serde(flatten)]
     pub location: Location,
-    /// The exact text of that document.
+    /// The exact text of its document.
     pub quotation: String,
 }
 
@@ -85,6 +88,15 @@ pub struct Answer {
     pub nearest: Vec<Passage>,
     /// The tokens that a model read and wrote.
     pub tokens: TokenUsage,
+    /// The model that wrote the answer; `None` if it is made of sentences of the documents.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub generator: Option<String>,
+    /// Whether the reply broke off before its end.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub incomplete: bool,
+    /// What the reader should know of how the answer came about, such as that the model failed.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub note: Option<String>,
 }
 
 impl Claim {
@@ -97,7 +109,7 @@ impl Claim {
 impl CitedSource {
     /// Creates a source with its marker and quotation.
     pub fn new(marker: usize, location: Location, quotation: impl Into<String>) -> Self {
-        Self { marker, location, quotation: quotation.into(), matches: Vec::new(), also: Vec::new() }
+        Self { marker, location, quotation: quotation.into(), matches: Vec::new(), also: Vec::new(), more: Vec::new() }
     }
 }
 
@@ -119,6 +131,9 @@ impl Answer {
             sources: Vec::new(),
             nearest: Vec::new(),
             tokens: TokenUsage::default(),
+            generator: None,
+            incomplete: false,
+            note: None,
         }
     }
 

@@ -2,11 +2,15 @@
 
 mod answer;
 mod context;
+mod conversation;
 mod fence;
 mod templates;
 
 pub use answer::{AnswerMode, AnswerPrompt, AnswerSettings, OWN_KNOWLEDGE, REFUSAL, answer_prompt};
 pub use context::{context_prompt, tidy_context};
+pub use conversation::{
+    PastTurn, condense_prompt, condensed_question, history, plain_summary, summarise_prompt, tidy_summary,
+};
 pub use fence::fenced;
 pub use templates::Templates;
 

@@ -19,7 +19,7 @@ struct Known {
     required: &'static [&'static str],
 }
 
-const ALL: [Known; 2] = [
+const ALL: [Known; 8] = [
     Known {
         name: "answer_instruction",
         text: include_str!("templates/answer_instruction.txt"),
@@ -31,6 +31,42 @@ const ALL: [Known; 2] = [
         text: include_str!("templates/answer_question.txt"),
         variables: &["passages", "question"],
         required: &["passages", "question"],
+    },
+    Known {
+        name: "condense_instruction",
+        text: include_str!("templates/condense_instruction.txt"),
+        variables: &[],
+        required: &[],
+    },
+    Known {
+        name: "condense_question",
+        text: include_str!("templates/condense_question.txt"),
+        variables: &["conversation", "question"],
+        required: &["conversation", "question"],
+    },
+    Known {
+        name: "context_instruction",
+        text: include_str!("templates/context_instruction.txt"),
+        variables: &["max_words"],
+        required: &[],
+    },
+    Known {
+        name: "context_passage",
+        text: include_str!("templates/context_passage.txt"),
+        variables: &["place", "document", "passage"],
+        required: &["passage"],
+    },
+    Known {
+        name: "summarise_instruction",
+        text: include_str!("templates/summarise_instruction.txt"),
+        variables: &["max_words"],
+        required: &[],
+    },
+    Known {
+        name: "summarise_turns",
+        text: include_str!("templates/summarise_turns.txt"),
+        variables: &["summary", "turns"],
+        required: &["turns"],
     },
 ];
 
@@ -104,9 +140,10 @@ impl Templates {
         Ok(rendered.trim().to_owned())
     }
 
-    /// Returns a fingerprint that changes with any template.
-    pub fn fingerprint(&self) -> Fingerprint {
-        Fingerprint::of(self.0.iter().flat_map(|(name, text)| [(*name).to_owned(), text.clone()]))
+    /// Returns a fingerprint of the templates whose names begin with a text, such as `context`. It changes with any of them.
+    pub fn fingerprint(&self, beginning: &str) -> Fingerprint {
+        let some = self.0.iter().filter(|(name, _)| name.starts_with(beginning));
+        Fingerprint::of(some.flat_map(|(name, text)| [(*name).to_owned(), text.clone()]))
     }
 }
 
@@ -139,12 +176,13 @@ mod tests {
     #[test]
     fn the_defaults_pass_their_own_checks() {
         let mut templates = Templates::default();
-        let before = templates.fingerprint();
+        let before = templates.fingerprint("");
         for known in &ALL {
             templates.replace(known.name, known.text).expect("a default");
         }
-        assert_eq!(templates.fingerprint(), before);
+        assert_eq!(templates.fingerprint(""), before);
         templates.replace("answer_question", "{{ question }} {{ passages }}").expect("a template");
-        assert_ne!(templates.fingerprint(), before);
+        assert_ne!(templates.fingerprint(""), before);
+        assert_eq!(templates.fingerprint("context"), Templates::default().fingerprint("context"));
     }
 }

@@ -1,5 +1,7 @@
 //! Question analysis: the parts of a question, its terms and their weights, and the kind of answer it asks for.
 
+mod follow_up;
 mod question;
 
+pub use follow_up::{asks_for_source, standing_alone};
 pub use question::{Expectation, Question, Term, TermSet, question_parts};

@@ -3,7 +3,7 @@
 use logothete_core::Fingerprint;
 use logothete_core::chunk::{Chunk, Limit, Structure, TokenCounter, Unit, chunks};
 use logothete_core::document::{BlockKind, Document, DocumentBuilder};
-use logothete_core::prompt::{context_prompt, fenced, tidy_context};
+use logothete_core::prompt::{Templates, context_prompt, fenced, tidy_context};
 use logothete_core::text::count_words;
 use proptest::prelude::*;
 use rstest::rstest;
@@ -55,7 +55,7 @@ proptest! {
     ) {
         let document = document(&paragraphs);
         for chunk in cut(&document) {
-            let prompt = context_prompt(&document, &chunk, around, 30);
+            let prompt = context_prompt(&document, &chunk, around, 30, &Templates::default()).expect("a prompt");
             let shown = inside(&prompt.messages[1].content, "document");
             prop_assert!(shown.contains(&chunk.text));
             prop_assert_eq!(inside(&prompt.messages[1].content, "passage"), &chunk.text);
@@ -95,7 +95,7 @@ fn whole_sentences_are_kept_where_there_is_room(#[case] reply: &str, #[case] res
 #[test]
 fn the_place_is_title_and_headings() {
     let document = document(&["The bell is rung.".to_owned()]);
-    let prompt = context_prompt(&document, &cut(&document)[0], 100, 20);
+    let prompt = context_prompt(&document, &cut(&document)[0], 100, 20, &Templates::default()).expect("a prompt");
     assert_eq!(inside(&prompt.messages[1].content, "place"), "Log of the tower › Day 0");
     assert!(prompt.text().starts_with("Below are a document and a passage of it."));
 }

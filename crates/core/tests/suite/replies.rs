@@ -52,17 +52,20 @@ fn a_marker_of_any_style_or_none_becomes_the_quotation(#[case] reply: &str) {
 }
 
 #[test]
-fn claims_are_judged_one_by_one_and_sources_numbered_as_they_come() {
+fn claims_are_judged_one_by_one_and_a_passage_is_one_source() {
     let answer = answer(
         "The bridge opens on the hour [2]. Berth 7 has 8.4 metres [1].\n\nIt stays shut at 08:00 [2]. Cranes stop in wind.",
     );
     let judged: Vec<_> = answer.claims.iter().map(|claim| (claim.verdict, claim.citations.clone())).collect();
-    assert_eq!(judged[0], (Verdict::Supported, vec![1]));
+    assert_eq!(judged[0], (Verdict::Supported, vec![2]));
     assert_ne!(judged[1].0, Verdict::Supported);
-    assert_eq!(judged[2], (Verdict::Supported, vec![3]));
+    assert_eq!(judged[2], (Verdict::Supported, vec![2]));
     assert_eq!(judged[3], (Verdict::Unsupported, vec![]));
     assert!(answer.answer.contains("[1]") && answer.answer.contains("\n\nIt stays shut at 08:00"), "{}", answer.answer);
-    assert_eq!(answer.sources[2].quotation, "It stays shut at 08:00.");
+    let markers: Vec<usize> = answer.sources.iter().map(|source| source.marker).collect();
+    assert_eq!(markers, [1, 2]);
+    assert_eq!(answer.sources[1].quotation, "The swing bridge opens on the hour.");
+    assert_eq!(answer.sources[1].more[0].quotation, "It stays shut at 08:00.");
 }
 
 #[rstest]

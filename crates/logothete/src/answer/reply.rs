@@ -3,6 +3,7 @@
 use std::fmt;
 
 use logothete_core::answer::Answer;
+use logothete_core::search::Passage;
 use logothete_core::trace::{TRACE_VERSION, Trace};
 use serde::Serialize;
 
@@ -19,11 +20,14 @@ pub struct Reply {
     pub trace_version: u32,
     /// The trace; empty unless the request [asked](crate::SearchRequest::traced) for it.
     pub trace: Trace,
+    /// The passages that the search found; empty unless the request asked for the trace.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub passages: Vec<Passage>,
 }
 
 impl Reply {
     pub(super) fn new(answer: Answer, trace: Trace) -> Self {
-        Self { answer, trace_version: TRACE_VERSION, trace }
+        Self { answer, trace_version: TRACE_VERSION, trace, passages: Vec::new() }
     }
 }
 
@@ -32,6 +36,9 @@ impl fmt::Display for Reply {
         write!(f, "{}", self.answer.answer)?;
         for source in &self.answer.sources {
             write!(f, "\n\n[{}] {}\n    “{}”", source.marker, source.location, one_line(&source.quotation))?;
+            for other in &source.more {
+                write!(f, "\n    “{}”", one_line(&other.quotation))?;
+            }
             for other in &source.also {
                 write!(f, "\n    also in {}", other.location)?;
             }
@@ -39,7 +46,10 @@ impl fmt::Display for Reply {
         for passage in &self.answer.nearest {
             write!(f, "\n  - {}", passage.location)?;
         }
-        Ok(())
+        match &self.answer.note {
+            Some(note) => write!(f, "\n\n{note}"),
+            None => Ok(()),
+        }
     }
 }
 

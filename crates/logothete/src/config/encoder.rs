@@ -13,10 +13,9 @@ use serde::{Deserialize, Serialize};
 #[non_exhaustive]
 pub enum EncoderKind {
     /// The English sentence encoder that is part of the program.
-    #[cfg_attr(feature = "embedded", default)]
+    #[default]
     Embedded,
     /// Hashes of words and of pieces of words: knows no language and no meaning.
-    #[cfg_attr(not(feature = "embedded"), default)]
     Hashing,
     /// A model in a folder.
     Folder,

@@ -24,10 +24,16 @@ pub(super) fn tables<'de, T: Deserialize<'de>>() -> Tables {
 }
 
 /// Returns the names of the fields of a struct.
-fn fields_of<'de, T: Deserialize<'de>>() -> &'static [&'static str] {
+pub(super) fn fields_of<'de, T: Deserialize<'de>>() -> &'static [&'static str] {
     let found = RefCell::new(Vec::new());
     let _ = T::deserialize(Fields { table: "", found: &found });
     found.into_inner().first().map_or(&[], |(_, fields)| fields)
+}
+
+/// Returns an error for the first unknown key of one table.
+pub(super) fn check_table(given: &toml::Table, name: &'static str, keys: &'static [&'static str]) -> Result<()> {
+    let whole = [(name.to_owned(), toml::Value::Table(given.clone()))].into_iter().collect();
+    check(&whole, &vec![(name, keys)])
 }
 
 /// Returns an error for the first key that is unknown, with the nearest known one.

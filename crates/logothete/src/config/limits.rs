@@ -28,6 +28,14 @@ pub struct LimitsConfig {
     pub tokens: u64,
     /// The amount that a build may cost, at the prices of `[encoder]` and `[generator]`; 0 means unlimited.
     pub money: f64,
+    /// The number of tokens that a question may send and receive; 0 means unlimited.
+    pub question_tokens: u64,
+    /// The amount that a question may cost; 0 means unlimited.
+    pub question_money: f64,
+    /// The number of tokens that generators may get and write in a day (UTC), for all who use the corpus; 0 means unlimited.
+    pub day_tokens: u64,
+    /// The amount that generators may cost in a day; 0 means unlimited.
+    pub day_money: f64,
 }
 
 impl Default for LimitsConfig {
@@ -41,6 +49,10 @@ impl Default for LimitsConfig {
             memory_megabytes: 1000,
             tokens: 0,
             money: 0.0,
+            question_tokens: 0,
+            question_money: 0.0,
+            day_tokens: 0,
+            day_money: 0.0,
         }
     }
 }
@@ -89,13 +101,13 @@ impl LimitsConfig {
         if let Some((key, _)) = sizes.iter().find(|(_, size)| *size == 0) {
             return at(key, "nothing could be read; set 1 or more");
         }
-        let invalid = |message: &str| at("money", message);
-        if !self.money.is_finite() || self.money < 0.0 {
-            return invalid("an amount of money is 0 or more");
+        let amounts = [("money", self.money), ("question_money", self.question_money), ("day_money", self.day_money)];
+        if let Some((key, _)) = amounts.iter().find(|(_, amount)| !amount.is_finite() || *amount < 0.0) {
+            return at(key, "an amount of money is 0 or more");
         }
-        if self.money > 0.0 && !any_price {
-            return invalid("it limits nothing as long as no price is set in [encoder] or [generator]");
+        match amounts.iter().find(|(_, amount)| *amount > 0.0 && !any_price) {
+            Some((key, _)) => at(key, "it limits nothing as long as no price is set in [encoder] or [generator]"),
+            None => Ok(()),
         }
-        Ok(())
     }
 }

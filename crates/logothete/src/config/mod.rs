@@ -8,6 +8,7 @@ mod keys;
 mod limits;
 mod parse;
 mod privacy;
+mod prompt;
 mod search;
 mod sources;
 mod types;
@@ -15,11 +16,12 @@ mod written;
 
 pub use chunk::{ChunkConfig, ChunkContext, ChunkUnit, Strategy};
 pub use encoder::{EncoderConfig, EncoderKind};
-pub use generator::GeneratorConfig;
+pub use generator::{GeneratorConfig, GeneratorKind, GeneratorRole};
 pub use index::IndexConfig;
 pub use limits::LimitsConfig;
 pub use parse::{Ocr, ParseConfig};
 pub use privacy::PrivacyConfig;
+pub use prompt::PromptConfig;
 pub use search::SearchConfig;
 pub use sources::SourcesConfig;
 
@@ -54,7 +56,9 @@ pub struct Config {
     pub index: IndexConfig,
     /// How passages are found.
     pub search: SearchConfig,
-    /// How answers and contexts are written.
+    /// How answers are asked for.
+    pub prompt: PromptConfig,
+    /// What writes answers and contexts.
     pub generator: GeneratorConfig,
     /// The permissions to send data.
     pub privacy: PrivacyConfig,
@@ -113,6 +117,9 @@ impl Config {
         }
         if !config.encoder.folder.as_os_str().is_empty() {
             config.encoder.folder = folder.join(&config.encoder.folder);
+        }
+        if !config.prompt.templates.as_os_str().is_empty() {
+            config.prompt.templates = folder.join(&config.prompt.templates);
         }
         Ok(config)
     }
@@ -173,7 +180,7 @@ mod tests {
             listed.extend(line.split_once(" = ").map(|(key, _)| format!("[{table}] {key}")));
         }
         let tables = keys::tables::<Config>();
-        assert_eq!(tables.len(), 9);
+        assert_eq!(tables.len(), 10);
         for setting in tables.iter().flat_map(|(table, keys)| keys.iter().map(move |key| format!("[{table}] {key}"))) {
             assert!(listed.contains(&setting), "{setting} is not in the starter");
         }
@@ -198,10 +205,30 @@ mod tests {
         assert_eq!((error.message(), error.place()), (expected, Some("line 2")));
     }
 
+    #[test]
+    fn a_role_has_settings_of_its_own() {
+        let text =
+            "[generator]\nkind = \"command\"\ncommand = [\"large\"]\n[generator.roles.context]\ncommand = [\"small\"]";
+        let config = Config::parse(text).expect("a configuration");
+        config.validate().expect("valid settings");
+        let command = |role| config.generator.for_role(role).expect("settings").command;
+        assert_eq!(
+            (command(GeneratorRole::Answer), command(GeneratorRole::Context)),
+            (vec!["large".to_owned()], vec!["small".to_owned()])
+        );
+        let wrong =
+            text.replace("ncommand = [\"small\"]", "ncomand = 1").replace("command = [\"small\"]", "comand = 1");
+        let error = Config::parse(&wrong).and_then(|config| config.validate()).expect_err("an unknown key");
+        assert_eq!(
+            error.to_string(),
+            "[generator.roles.context]: unknown key `comand` in [generator]; did you mean `command`?"
+        );
+    }
+
     #[rstest]
     #[case("[chunk]\nlimt = 3", "unknown key `limt` in [chunk]; did you mean `limit`?")]
     #[case("[chnk]\nlimit = 3", "unknown key `chnk`; did you mean `chunk`?")]
-    #[case("[privacy]\nzebra = 1", "unknown key `zebra` in [privacy]; known keys: allow")]
+    #[case("[privacy]\nzebra = 1", "unknown key `zebra` in [privacy]; known keys: allow, local_only")]
     fn unknown_keys(#[case] text: &str, #[case] expected: &str) {
         assert_eq!(Config::parse(text).expect_err("an unknown key").message(), expected);
     }

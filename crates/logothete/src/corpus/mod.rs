@@ -1,5 +1,6 @@
 //! The corpus, as its users hold it.
 
+mod asking;
 mod info;
 mod inspect;
 
@@ -13,7 +14,6 @@ use std::sync::Arc;
 use logothete_core::eval::{Run, SetQuestion};
 use logothete_core::{Error, ErrorKind, Result};
 
-use crate::answer::{self, Reply};
 use crate::evaluation;
 use crate::ingest::{self, BuildReport, BuildRequest, Estimate, Upsert};
 use crate::maintenance::{self, Forgotten};
@@ -281,24 +281,6 @@ impl Corpus {
         let requests: Vec<SearchRequest> = requests.into_iter().map(Into::into).collect();
         let vectors = self.encode_remotely(&requests).await?;
         self.query(move |opened, view, stop| search::search_all(opened, view, &requests, &vectors, stop)).await
-    }
-
-    /// Answers a question with sentences of the documents, each cited; or refuses, and names what came nearest.
-    ///
-    /// # Errors
-    /// If the question is empty, or the corpus is damaged.
-    pub async fn ask(&self, request: impl Into<SearchRequest>) -> Result<Reply> {
-        first(self.ask_all([request]).await?)
-    }
-
-    /// Answers several questions, all from the corpus as of one moment.
-    ///
-    /// # Errors
-    /// As [`ask`](Self::ask). The first question that fails ends the call.
-    pub async fn ask_all<R: Into<SearchRequest>>(&self, requests: impl IntoIterator<Item = R>) -> Result<Vec<Reply>> {
-        let requests: Vec<SearchRequest> = requests.into_iter().map(Into::into).collect();
-        let vectors = self.encode_remotely(&requests).await?;
-        self.query(move |opened, view, stop| answer::ask_all(opened, view, &requests, &vectors, stop)).await
     }
 
     /// Returns the vectors of queries, if the encoder is a service; computing must not wait for it.

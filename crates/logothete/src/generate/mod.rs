@@ -1,8 +1,13 @@
 //! Generators: what writes text from a prompt.
 
+mod channel;
+mod command;
 mod runner;
 
-pub(crate) use runner::{Job, Runner};
+#[cfg(feature = "http")]
+pub(crate) use channel::{PartSender, ReplyTimes, written};
+pub use command::CommandGenerator;
+pub(crate) use runner::{Answering, Job, Runner};
 
 use std::sync::Arc;
 
@@ -16,6 +21,9 @@ use logothete_core::{Fingerprint, Result, TokenUsage};
 use serde::{Deserialize, Serialize};
 
 use crate::BoxFuture;
+
+/// The most bytes of a reply. A longer one is an error.
+pub(crate) const MAX_REPLY: usize = 2_000_000;
 
 /// A request to a generator.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
@@ -113,6 +121,11 @@ pub trait Generator: Send + Sync {
         Box::pin(collected(self.stream(request)))
     }
 
+    /// Returns the host that receives the prompts, with its port; `None` for one that runs here.
+    fn host(&self) -> Option<String> {
+        None
+    }
+
     /// Returns the number of tokens of a text, for estimates: four for three words, unless it counts otherwise.
     fn count_tokens(&self, text: &str) -> u64 {
         usual_tokens(text)
@@ -139,6 +152,10 @@ macro_rules! forward {
                 (**self).generate(request)
             }
 
+            fn host(&self) -> Option<String> {
+                (**self).host()
+            }
+
             fn count_tokens(&self, text: &str) -> u64 {
                 (**self).count_tokens(text)
             }
@@ -147,6 +164,11 @@ macro_rules! forward {
 }
 
 forward!(Arc<T>, Box<T>);
+
+/// Returns a message as JSON.
+pub(crate) fn message_json(message: &logothete_core::prompt::Message) -> serde_json::Value {
+    serde_json::json!({ "role": message.author.name(), "content": message.content })
+}
 
 /// Returns the number of tokens of a text for a generator of which nothing is known.
 pub(crate) fn usual_tokens(text: &str) -> u64 {

@@ -2,17 +2,19 @@
 
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
-use std::time::Duration;
+use std::time::{Duration, SystemTime, UNIX_EPOCH};
 
 use futures_util::StreamExt;
+use futures_util::future::{Either, select};
 use futures_util::stream;
-use logothete_core::{Result, TokenUsage};
+use logothete_core::document::Date;
+use logothete_core::{Error, ErrorKind, Result, TokenUsage};
 
-use super::{GenerationRequest, Generator};
-use crate::config::GeneratorConfig;
+use super::{GenerationEvent, GenerationRequest, Generator};
+use crate::config::{GeneratorConfig, LimitsConfig};
 use crate::spending::Spending;
-use crate::storage::{CacheStore, CachedReply, reply_key};
-use crate::threads::{StopToken, caught_future, sleep};
+use crate::storage::{CacheStore, CachedReply, DaySpending, reply_key};
+use crate::threads::{StopToken, caught_future, either, sleep};
 
 /// The pause before the first retry. Each later one is twice as long.
 const FIRST_PAUSE: Duration = Duration::from_millis(250);
@@ -35,11 +37,24 @@ pub(crate) struct Reply {
     pub cached: bool,
 }
 
+/// What came of a request whose reply is shown as it is written.
+pub(crate) struct Answering {
+    /// The reply, or what came of it.
+    pub text: String,
+    pub usage: TokenUsage,
+    pub cached: bool,
+    /// The number of attempts that failed before.
+    pub retries: u32,
+    /// Why the reply is not whole.
+    pub broken: Option<Error>,
+}
+
 /// Calls a generator.
 pub(crate) struct Runner<'a> {
     pub generator: &'a Arc<dyn Generator>,
     pub cache: &'a dyn CacheStore,
     pub config: &'a GeneratorConfig,
+    pub limits: &'a LimitsConfig,
     pub spending: &'a Spending,
     pub stop: &'a StopToken,
 }
@@ -103,19 +118,144 @@ impl Runner<'_> {
         if let Some(CachedReply { text, usage }) = cached {
             return Ok(Some(Reply { text, usage, cached: true }));
         }
-        let reserved = (job.expected.total(), self.config.price(job.expected));
-        if self.stop.is_stopped() || !self.spending.spend(reserved.0, reserved.1) {
+        if self.stop.is_stopped() || !self.reserve(job)? {
             return Ok(None);
         }
         let outcome = self.send(job).await;
-        // The real usage replaces the reserved one.
-        self.spending.give_back(reserved.0, reserved.1);
+        self.settle(job, outcome.as_ref().ok().map(|(_, usage)| *usage))?;
         let (text, usage) = outcome?;
-        self.spending.count(usage.total(), self.config.price(usage));
         if let Some(key) = key {
             self.cache.put_reply(key, &CachedReply { text: text.clone(), usage }, &job.owner)?;
         }
         Ok(Some(Reply { text, usage, cached: false }))
+    }
+
+    /// Counts the tokens that a request is expected to take. Returns `false` if the budget has no room for them.
+    ///
+    /// # Errors
+    /// If the day has no room for them.
+    fn reserve(&self, job: &Job) -> Result<bool> {
+        if !self.spending.spend(job.expected.total(), self.config.price(job.expected)) {
+            return Ok(false);
+        }
+        let Some((day, max)) = self.day() else { return Ok(true) };
+        if self.cache.spend_on(&day, self.in_a_day(job.expected, 1), max)? {
+            return Ok(true);
+        }
+        self.spending.give_back(job.expected.total(), self.config.price(job.expected));
+        let message = format!(
+            "the request, of up to {} tokens, would exceed the limit for {day}: day_tokens or day_money in [limits]; raise it, or \
+             ask again tomorrow (UTC)",
+            job.expected.total()
+        );
+        Err(Error::new(ErrorKind::Limit, message))
+    }
+
+    /// Replaces what was reserved by what was used; `None` means nothing, because the request failed.
+    fn settle(&self, job: &Job, usage: Option<TokenUsage>) -> Result<()> {
+        self.spending.give_back(job.expected.total(), self.config.price(job.expected));
+        if let Some(usage) = usage {
+            self.spending.count(usage.total(), self.config.price(usage));
+        }
+        if let Some((day, _)) = self.day() {
+            let unlimited = DaySpending { tokens: i64::MAX, money: f64::MAX };
+            self.cache.spend_on(&day, self.in_a_day(job.expected, -1), unlimited)?;
+            self.cache.spend_on(&day, self.in_a_day(usage.unwrap_or_default(), 1), unlimited)?;
+        }
+        Ok(())
+    }
+
+    /// Returns today in UTC, and what may be spent on it; `None` if that is unlimited.
+    fn day(&self) -> Option<(String, DaySpending)> {
+        let LimitsConfig { day_tokens, day_money, .. } = *self.limits;
+        if day_tokens == 0 && day_money == 0.0 {
+            return None;
+        }
+        let now = SystemTime::now().duration_since(UNIX_EPOCH).unwrap_or_default();
+        let (year, month, day) = Date::civil((now.as_secs() / 86_400).cast_signed());
+        let tokens = if day_tokens == 0 { i64::MAX } else { i64::try_from(day_tokens).unwrap_or(i64::MAX) };
+        let money = if day_money == 0.0 { f64::MAX } else { day_money };
+        Some((format!("{year:04}-{month:02}-{day:02}"), DaySpending { tokens, money }))
+    }
+
+    fn in_a_day(&self, usage: TokenUsage, sign: i64) -> DaySpending {
+        let tokens = i64::try_from(usage.total()).unwrap_or(i64::MAX / 4);
+        DaySpending { tokens: sign * tokens, money: sign as f64 * self.config.price(usage) }
+    }
+
+    /// Sends a request whose reply is shown while it is written. It is sent again only as long as nothing was shown. What came before
+    /// the connection broke is kept.
+    ///
+    /// # Errors
+    /// If nothing of a reply came, or a budget has no room for it.
+    pub(crate) async fn answer(&self, job: &Job, show: &mut (dyn FnMut(&str) + Send)) -> Result<Answering> {
+        let key = self.cache_key(job);
+        if let Some(key) = &key
+            && let Some(CachedReply { text, usage }) = self.cache.replies(&[key])?.remove(key)
+        {
+            show(&text);
+            return Ok(Answering { text, usage, cached: true, retries: 0, broken: None });
+        }
+        if !self.reserve(job)? {
+            let message = format!(
+                "the request may take {} tokens, more than question_tokens or question_money in [limits] allows",
+                job.expected.total()
+            );
+            return Err(Error::new(ErrorKind::Limit, message));
+        }
+        let outcome = self.streamed(job, show).await;
+        // A reply that broke off was paid for as far as it came.
+        let usage = outcome.as_ref().ok().map(|answering| answering.usage);
+        self.settle(job, usage)?;
+        let answering = outcome?;
+        if let (Some(key), None) = (&key, &answering.broken) {
+            let reply = CachedReply { text: answering.text.clone(), usage: answering.usage };
+            self.cache.put_reply(key, &reply, &job.owner)?;
+        }
+        Ok(answering)
+    }
+
+    async fn streamed(&self, job: &Job, show: &mut (dyn FnMut(&str) + Send)) -> Result<Answering> {
+        let (mut pause, mut retries) = (FIRST_PAUSE, 0);
+        let ended = StopToken::default();
+        let _ended = ended.stop_on_drop();
+        let mut stopped = std::pin::pin!(either(self.stop, &ended));
+        loop {
+            let mut text = String::new();
+            let outcome = caught_future("the generator", async {
+                let mut parts = self.generator.stream(&job.request);
+                loop {
+                    let part = match select(parts.next(), stopped.as_mut()).await {
+                        Either::Left((part, _)) => part,
+                        Either::Right(_) => return Err(Error::new(ErrorKind::Cancelled, "the answer was stopped")),
+                    };
+                    match part {
+                        Some(Ok(GenerationEvent::Text(part))) => {
+                            show(&part);
+                            text.push_str(&part);
+                        }
+                        Some(Ok(GenerationEvent::End { usage, .. })) => return Ok(usage),
+                        Some(Err(error)) => return Err(error),
+                        None => return Err(Error::new(ErrorKind::Unavailable, "the generator broke off its reply")),
+                    }
+                }
+            })
+            .await;
+            match outcome {
+                Ok(usage) => return Ok(Answering { text, usage, cached: false, retries, broken: None }),
+                Err(error) if !text.is_empty() => {
+                    let received = self.generator.count_tokens(&text);
+                    let usage = TokenUsage { sent: job.expected.sent, received };
+                    return Ok(Answering { text, usage, cached: false, retries, broken: Some(error) });
+                }
+                Err(error) if error.is_retryable() && retries < self.config.max_retries && !self.stop.is_stopped() => {
+                    sleep(error.retry_after().unwrap_or(pause).min(MAX_PAUSE), self.stop).await;
+                    pause = (pause * 2).min(MAX_PAUSE);
+                    retries += 1;
+                }
+                Err(error) => return Err(error),
+            }
+        }
     }
 
     /// Sends a request until it is answered, fails for good, or has failed too often.
@@ -126,7 +266,7 @@ impl Runner<'_> {
             match caught_future("the generator", async { self.generator.generate(&job.request).await }).await {
                 Ok(generation) => return Ok((generation.text, generation.usage)),
                 Err(error) if error.is_retryable() && retries < self.config.max_retries && !self.stop.is_stopped() => {
-                    sleep(pause, self.stop).await;
+                    sleep(error.retry_after().unwrap_or(pause).min(MAX_PAUSE), self.stop).await;
                     pause = (pause * 2).min(MAX_PAUSE);
                     retries += 1;
                 }

@@ -7,7 +7,7 @@ use logothete_core::{Fingerprint, Result, TokenUsage};
 
 use crate::generate::{GenerationRequest, Job, Runner, usual_tokens};
 use crate::opened::Opened;
-use crate::pipeline::Writing;
+use crate::pipeline::{Equipped, Writing};
 use crate::spending::Spending;
 use crate::storage::reply_key;
 use crate::threads::{Driver, StopToken};
@@ -42,10 +42,13 @@ pub(super) struct Target<'a> {
     pub chunks: &'a mut [Chunk],
 }
 
-fn request(writing: &Writing, document: &Document, chunk: &Chunk) -> GenerationRequest {
-    let max_words = writing.max_words();
-    let prompt = context_prompt(document, chunk, writing.around, max_words);
-    GenerationRequest::new(prompt).max_tokens(max_reply_tokens(writing) * 2)
+fn request(opened: &Opened, writing: &Writing, document: &Document, chunk: &Chunk) -> Result<GenerationRequest> {
+    let prompt = context_prompt(document, chunk, writing.around, writing.max_words(), opened.pipeline.templates())?;
+    let mut request = GenerationRequest::new(prompt);
+    if let Ok(Equipped { config, .. }) = writing.generator() {
+        request.parameters = config.parameters();
+    }
+    Ok(request.max_tokens(max_reply_tokens(writing) * 2))
 }
 
 /// Returns the number of tokens that a reply is expected to have at most.
@@ -73,18 +76,17 @@ pub(super) fn write(
     let Some(writing) = &opened.chunking.writing else {
         return Ok(targets.iter().map(|_| Ok(Written::default())).collect());
     };
-    let generator = writing.generator()?;
+    let Equipped { generator, config } = writing.generator()?;
     let job = |document: &Document, chunk: &Chunk| {
-        let request = request(writing, document, chunk);
+        let request = request(opened, writing, document, chunk)?;
         let expected = expected(writing, &request, |text| generator.count_tokens(text));
-        Job { request, owner: document.name.clone(), expected }
+        Ok(Job { request, owner: document.name.clone(), expected })
     };
-    let jobs: Vec<Job> = targets
-        .iter()
-        .flat_map(|target| target.chunks.iter().map(|chunk| job(target.document, chunk)).collect::<Vec<_>>())
-        .collect();
-    let (cache, config) = (&*opened.storage.cache, &opened.config().generator);
-    let runner = Runner { generator, cache, config, spending, stop };
+    let wanted = targets.iter().flat_map(|target| target.chunks.iter().map(|chunk| (target.document, chunk)));
+    let jobs: Vec<Job> = wanted.map(|(document, chunk)| job(document, chunk)).collect::<Result<_>>()?;
+    let cache = &*opened.storage.cache;
+    let limits = &opened.config().limits;
+    let runner = Runner { generator, cache, config, limits, spending, stop };
     let mut replies = driver.wait(runner.run(&jobs)).into_iter();
     let limit = opened.chunking.chunker.limit();
     let outcomes = targets.iter_mut().map(|target| {
@@ -107,13 +109,14 @@ pub(super) fn write(
 pub(super) fn estimate(opened: &Opened, document: &Document, chunks: &[Chunk]) -> Result<Written> {
     let mut needed = Written::default();
     let Some(writing) = &opened.chunking.writing else { return Ok(needed) };
-    let generator = writing.generator().ok();
+    let generator = writing.generator().ok().map(|equipped| &equipped.generator);
     let none = Fingerprint::of(["none"]);
     let key = |request: &GenerationRequest| match generator {
         Some(generator) => Runner::key(&**generator, request),
         None => reply_key(&[none.as_str()]),
     };
-    let requests: Vec<GenerationRequest> = chunks.iter().map(|chunk| request(writing, document, chunk)).collect();
+    let requests: Vec<GenerationRequest> =
+        chunks.iter().map(|chunk| request(opened, writing, document, chunk)).collect::<Result<_>>()?;
     let keys: Vec<String> = requests.iter().map(key).collect();
     let cached = opened.storage.cache.replies(&keys.iter().map(String::as_str).collect::<Vec<_>>())?;
     for (request, key) in requests.iter().zip(&keys) {

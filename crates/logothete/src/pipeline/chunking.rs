@@ -7,11 +7,12 @@ use logothete_core::chunk::{
     Structure, TokenCounter, Topics, Unit, Whole, Window,
 };
 use logothete_core::document::{Document, Span};
+use logothete_core::prompt::Templates;
 use logothete_core::vector::{Encoder, Role, Vectors};
 use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 
+use super::Equipped;
 use crate::config::{ChunkConfig, ChunkContext, ChunkUnit, Strategy};
-use crate::generate::Generator;
 
 /// How long chunks are and how they are made, with one encoder.
 struct Factory<'a> {
@@ -48,13 +49,15 @@ impl Factory<'_> {
     }
 
     /// Returns the writer of contexts; `None` if none are written.
-    fn writing(&self, limit: Option<&Limit>, generator: Option<Arc<dyn Generator>>) -> Option<Writing> {
+    fn writing(&self, limit: Option<&Limit>, generator: Option<Equipped>, templates: &Templates) -> Option<Writing> {
         if self.config.context != ChunkContext::Generated {
             return None;
         }
         // A chunker without a limit says nothing of the room for contexts.
         let limit = limit.cloned().unwrap_or_else(|| Limit::none(Unit::Words).reserving(50).unwrap_or_default());
-        Some(Writing { generator, around: self.config.generated_from, limit })
+        let prompt = templates.fingerprint("context");
+        let prompt = (prompt != Templates::default().fingerprint("context")).then_some(prompt);
+        Some(Writing { generator, prompt, around: self.config.generated_from, limit })
     }
 
     /// Returns the chunker that these settings describe.
@@ -109,7 +112,9 @@ pub(crate) struct Chunking {
 
 /// The writer of contexts.
 pub(crate) struct Writing {
-    generator: Option<Arc<dyn Generator>>,
+    generator: Option<Equipped>,
+    /// The templates of the prompt, if they are not the default ones.
+    prompt: Option<Fingerprint>,
     /// The number of words of the document in the prompt.
     pub around: usize,
     /// The limit whose reserve the contexts keep to.
@@ -121,10 +126,10 @@ impl Writing {
     ///
     /// # Errors
     /// If there is none.
-    pub(crate) fn generator(&self) -> Result<&Arc<dyn Generator>> {
+    pub(crate) fn generator(&self) -> Result<&Equipped> {
         self.generator.as_ref().ok_or_else(|| {
-            let message = "generated context needs a generator, and this pipeline has none; give it one with \
-                           Pipeline::with_generator, or set context to headings";
+            let message = "generated context needs a model, and none is configured; set kind in [generator], give the pipeline one with \
+                           with_generator, or set context to headings";
             Error::new(ErrorKind::Configuration, message).at("[chunk] context")
         })
     }
@@ -146,7 +151,8 @@ impl Chunking {
         config: &ChunkConfig,
         own: Option<Arc<dyn Chunker>>,
         encoder: &Arc<dyn Encoder>,
-        generator: Option<Arc<dyn Generator>>,
+        generator: Option<Equipped>,
+        templates: &Templates,
     ) -> Result<Self> {
         let factory = Factory { config, encoder };
         let chunker = match own {
@@ -154,7 +160,7 @@ impl Chunking {
             None => factory.fitted(factory.chunker()?),
         };
         check(chunker.limit(), &**encoder)?;
-        let writing = factory.writing(chunker.limit(), generator);
+        let writing = factory.writing(chunker.limit(), generator, templates);
         Ok(Self { chunker, writing })
     }
 
@@ -163,9 +169,10 @@ impl Chunking {
         match &self.writing {
             None => self.chunker.fingerprint(),
             Some(writing) => {
-                let generator = writing.generator.as_ref().map(|generator| generator.fingerprint().to_string());
+                let generator = writing.generator.as_ref().map(|equipped| equipped.generator.fingerprint().to_string());
+                let prompt = writing.prompt.as_ref().map(ToString::to_string);
                 let parts = [self.chunker.fingerprint().to_string(), generator.unwrap_or_default()];
-                Fingerprint::of(parts.into_iter().chain([writing.around.to_string()]))
+                Fingerprint::of(parts.into_iter().chain([writing.around.to_string()]).chain(prompt))
             }
         }
     }

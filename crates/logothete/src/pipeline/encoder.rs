@@ -91,7 +91,7 @@ impl EncoderChoice {
 impl RemoteChoice {
     #[cfg(feature = "http")]
     fn connect(&self) -> Result<Arc<dyn Encoder>> {
-        Ok(Arc::new(crate::remote::RemoteEncoder::connect(&self.config, &self.privacy.allow)?))
+        Ok(Arc::new(crate::remote::RemoteEncoder::connect(&self.config, &self.privacy)?))
     }
 
     #[cfg(not(feature = "http"))]

@@ -2,13 +2,17 @@
 
 mod chunking;
 mod encoder;
+mod generator;
 mod parsers;
 mod secret;
+mod templates;
 mod tesseract;
 
 pub(crate) use chunking::{Chunking, Writing};
+pub(crate) use generator::Equipped;
 #[cfg(feature = "http")]
-pub(crate) use secret::secret;
+pub(crate) use secret::{Secret, secret};
+pub use templates::write_templates;
 pub use tesseract::Tesseract;
 
 use std::fmt;
@@ -16,15 +20,17 @@ use std::sync::Arc;
 
 use logothete_core::chunk::{Chunk, Chunker, Review};
 use logothete_core::document::{Document, Parser};
+use logothete_core::prompt::Templates;
 use logothete_core::vector::Encoder;
 use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 use logothete_parse::Parsers;
 
-use crate::config::Config;
+use crate::config::{ChunkContext, Config, GeneratorRole};
 use crate::generate::Generator;
 use crate::source::Content;
 use crate::threads::within;
 use encoder::EncoderChoice;
+use generator::Generators;
 
 /// How documents are read, cut and encoded, and how passages are found. Cheap to clone.
 ///
@@ -36,14 +42,15 @@ pub struct Pipeline {
     encoder: EncoderChoice,
     /// The user's own chunker; `None` means the one that the configuration describes.
     chunker: Option<Arc<dyn Chunker>>,
-    generator: Option<Arc<dyn Generator>>,
+    generators: Generators,
+    templates: Arc<Templates>,
 }
 
 impl fmt::Debug for Pipeline {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.debug_struct("Pipeline")
             .field("config", &self.config)
-            .field("generator", &self.generator.as_ref().map(Generator::name))
+            .field("generators", &self.generators.names())
             .finish_non_exhaustive()
     }
 }
@@ -58,7 +65,8 @@ impl Default for Pipeline {
             encoder: EncoderChoice::default(),
             config: Arc::new(config),
             chunker: None,
-            generator: None,
+            generators: Generators::default(),
+            templates: Arc::default(),
         }
     }
 }
@@ -75,7 +83,8 @@ impl Pipeline {
             encoder: EncoderChoice::new(&config.encoder, &config.privacy)?,
             config: Arc::new(config.clone()),
             chunker: None,
-            generator: None,
+            generators: Generators::default(),
+            templates: Arc::new(templates::read(&config.prompt.templates)?),
         };
         if let EncoderChoice::Ready(encoder) = &pipeline.encoder {
             pipeline.chunking(encoder)?;
@@ -117,7 +126,11 @@ impl Pipeline {
     }
 
     pub(crate) fn chunking(&self, encoder: &Arc<dyn Encoder>) -> Result<Chunking> {
-        Chunking::new(&self.config.chunk, self.chunker.clone(), encoder, self.generator.clone())
+        let generator = match self.config.chunk.context {
+            ChunkContext::Generated => self.generator(GeneratorRole::Context)?,
+            ChunkContext::Headings => None,
+        };
+        Chunking::new(&self.config.chunk, self.chunker.clone(), encoder, generator, &self.templates)
             .map_err(|error| if error.place().is_none() { error.at("[chunk]") } else { error })
     }
 
@@ -174,12 +187,45 @@ impl Pipeline {
         self
     }
 
-    /// Returns the pipeline with a generator, which writes contexts: see
-    /// [`ChunkContext::Generated`](crate::config::ChunkContext).
+    /// Returns the pipeline with a generator of your own. It writes answers; and contexts, if
+    /// [`ChunkContext::Generated`](crate::config::ChunkContext) asks for them.
     #[must_use]
     pub fn with_generator(mut self, generator: impl Generator + 'static) -> Self {
-        self.generator = Some(Arc::new(generator));
+        let generator: Arc<dyn Generator> = Arc::new(generator);
+        GeneratorRole::ALL.into_iter().for_each(|role| self.generators.set(role, generator.clone()));
         self
+    }
+
+    /// Returns the pipeline with a generator of your own for one role.
+    #[must_use]
+    pub fn with_generator_for(mut self, role: GeneratorRole, generator: impl Generator + 'static) -> Self {
+        self.generators.set(role, Arc::new(generator));
+        self
+    }
+
+    /// Returns the pipeline with other templates for prompts.
+    #[must_use]
+    pub fn with_templates(mut self, templates: Templates) -> Self {
+        self.templates = Arc::new(templates);
+        self
+    }
+
+    /// Returns the templates for prompts.
+    pub fn templates(&self) -> &Templates {
+        &self.templates
+    }
+
+    /// Returns the name of the model that writes answers; `None` if there is none, and answers are made of sentences.
+    ///
+    /// # Errors
+    /// If the settings are invalid, or its host is not allowed.
+    pub fn model(&self) -> Result<Option<String>> {
+        Ok(self.generator(GeneratorRole::Answer)?.map(|equipped| equipped.generator.name()))
+    }
+
+    /// Returns the generator for a role, with its settings; `None` if there is no model for it.
+    pub(crate) fn generator(&self, role: GeneratorRole) -> Result<Option<Equipped>> {
+        self.generators.get(role, &self.config)
     }
 
     /// Returns the pipeline with changed settings. Its parsers and its encoder stay: for other ones use
@@ -194,6 +240,7 @@ impl Pipeline {
     #[must_use]
     pub fn configured(mut self, change: impl FnOnce(&mut Config)) -> Self {
         change(Arc::make_mut(&mut self.config));
+        self.generators.renew();
         self
     }
 }

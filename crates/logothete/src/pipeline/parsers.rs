@@ -56,7 +56,7 @@ impl ParseConfig {
         if self.password_env.is_empty() {
             return Ok(None);
         }
-        secret(&self.password_env).map(Some).map_err(|error| error.at("[parse] password_env"))
+        secret(&self.password_env).map(|secret| Some(secret.value)).map_err(|error| error.at("[parse] password_env"))
     }
 }
 

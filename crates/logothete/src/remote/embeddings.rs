@@ -10,7 +10,7 @@ use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 use serde_json::{Value, json};
 
 use super::post::Post;
-use crate::config::EncoderConfig;
+use crate::config::{EncoderConfig, PrivacyConfig};
 use crate::pipeline::secret;
 
 /// The texts that are encoded to recognise the service's vectors again.
@@ -46,7 +46,7 @@ impl RemoteEncoder {
     ///
     /// # Errors
     /// If a setting is invalid, the host is not allowed, or the service does not respond.
-    pub fn connect(config: &EncoderConfig, allowed: &[String]) -> Result<Self> {
+    pub fn connect(config: &EncoderConfig, privacy: impl Into<PrivacyConfig>) -> Result<Self> {
         let wrong = |key: &str, message: &str| {
             Error::new(ErrorKind::Configuration, message.to_owned()).at(format!("[encoder] {key}"))
         };
@@ -56,11 +56,10 @@ impl RemoteEncoder {
         if config.max_batch_texts == 0 || config.max_batch_tokens == 0 || config.max_concurrent == 0 {
             return Err(wrong("max_batch_texts, max_batch_tokens, max_concurrent", "they must be 1 or more"));
         }
-        let mut headers: Vec<(String, String)> = config.headers.clone().into_iter().collect();
-        if !config.key_env.is_empty() {
-            let key = secret(&config.key_env).map_err(|error| error.at("[encoder] key_env"))?;
-            headers.push(("authorization".to_owned(), format!("Bearer {key}")));
-        }
+        let key = match config.key_env.as_str() {
+            "" => None,
+            name => Some(secret(name).map_err(|error| error.at("[encoder] key_env"))?),
+        };
         let parameters = config.parameters.iter().map(|(name, value)| {
             let value = serde_json::to_value(value)
                 .map_err(|error| wrong("parameters", "a value cannot be written as JSON").because(error))?;
@@ -68,8 +67,9 @@ impl RemoteEncoder {
         });
         let parameters: Vec<(String, Value)> = parameters.collect::<Result<_>>()?;
         let whole = Duration::from_secs(config.seconds.max(1));
-        let post = Post::new(&config.address, allowed, headers, whole, config.max_retries)
+        let post = Post::new(&config.address, &privacy.into(), whole, "texts to encode")
             .map_err(|error| if error.place().is_none() { error.at("[encoder] address") } else { error })?;
+        let post = post.with_headers(&config.headers).with_key(key).with_retries(config.max_retries);
         let [query, passage] = [&config.query_prefix, &config.passage_prefix].map(|p| p.clone().unwrap_or_default());
         let mut new = Self {
             post,

@@ -1,7 +1,9 @@
 //! Services that are called over HTTP, within the allow list.
 
+mod chat;
 mod embeddings;
 pub(crate) mod net;
 mod post;
 
+pub use chat::RemoteGenerator;
 pub use embeddings::RemoteEncoder;

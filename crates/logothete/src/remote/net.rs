@@ -6,6 +6,8 @@ use logothete_core::{Error, ErrorKind, Result};
 use ureq::Agent;
 use ureq::http::Uri;
 
+use crate::config::PrivacyConfig;
+
 /// The time that a server may take to accept a connection.
 const MAX_CONNECT_TIME: Duration = Duration::from_secs(10);
 
@@ -24,20 +26,26 @@ pub(crate) fn agent(max_time: Duration) -> Agent {
 }
 
 /// Parses an address whose host must be allowed.
-pub(crate) fn allowed_address(address: &str, allowed: &[String]) -> Result<Uri> {
+pub(crate) fn allowed_address(address: &str, privacy: &PrivacyConfig) -> Result<Uri> {
     let uri: Uri = address
         .parse()
         .ok()
         .filter(|uri: &Uri| matches!(uri.scheme_str(), Some("http" | "https")) && uri.host().is_some())
         .ok_or_else(|| Error::new(ErrorKind::Configuration, "this is not an address; write it as https://host/path"))?;
-    let host = uri.host().unwrap_or_default();
-    let with_port = uri.port_u16().map_or_else(|| host.to_owned(), |port| format!("{host}:{port}"));
-    let fits = |name: &String| name.eq_ignore_ascii_case(host) || name.eq_ignore_ascii_case(&with_port);
-    if allowed.iter().any(fits) {
-        return Ok(uri);
-    }
-    let message = format!("nothing was sent: the host {with_port} is not allowed; add it to allow in [privacy]");
-    Err(Error::new(ErrorKind::Refused, message))
+    privacy.check(uri.host().unwrap_or_default(), uri.port_u16())?;
+    Ok(uri)
+}
+
+/// Returns the host of an address, with its port if it names one.
+pub(crate) fn host(address: &str) -> String {
+    let uri: Option<Uri> = address.parse().ok();
+    let port = |uri: &Uri| uri.port_u16().map(|port| format!(":{port}")).unwrap_or_default();
+    uri.map(|uri| format!("{}{}", uri.host().unwrap_or_default(), port(&uri))).unwrap_or_default()
+}
+
+/// Says that a request is about to be sent: an event of `tracing` with the target `logothete::sending`.
+pub(crate) fn announce(host: &str, what: &str) {
+    tracing::info!(target: "logothete::sending", host, what);
 }
 
 #[cfg(test)]
@@ -49,12 +57,9 @@ mod tests {
     #[rstest]
     #[case("http://quay.test/x", true)]
     #[case("http://quay.test:81/x", true)]
-    #[case("http://mole.test:8080/x", true)]
-    #[case("http://mole.test/x", false)]
     #[case("http://quay.test.other/x", false)]
     #[case("file:///etc/passwd", false)]
-    fn hosts(#[case] address: &str, #[case] expected: bool) {
-        let allowed = ["quay.test".to_owned(), "mole.test:8080".to_owned()];
-        assert_eq!(allowed_address(address, &allowed).is_ok(), expected);
+    fn addresses(#[case] address: &str, #[case] expected: bool) {
+        assert_eq!(allowed_address(address, &PrivacyConfig::allowing(["quay.test"])).is_ok(), expected);
     }
 }

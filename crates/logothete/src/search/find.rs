@@ -180,6 +180,7 @@ impl Searcher<'_> {
                 chunk: passage.chunk.clone(),
                 document: passage.location.document.clone(),
                 score: passage.score,
+                legs: passage.legs.clone(),
             };
             TraceDetails::Fusion { considered, passages: passages.iter().map(record).collect() }
         });

@@ -18,7 +18,8 @@ pub(crate) struct QueryVectors(HashMap<String, Vec<f32>>);
 pub(crate) fn texts_of(requests: &[SearchRequest]) -> Vec<String> {
     let texts = requests.iter().flat_map(|request| {
         let parts = question_parts(&request.query).into_iter().map(|part| Query::plain(part).text());
-        std::iter::once(Query::parse(&request.query).text()).chain(parts).collect::<Vec<_>>()
+        let whole = [Query::parse(&request.query).text(), Query::plain(&request.query).text()];
+        whole.into_iter().chain(parts).collect::<Vec<_>>()
     });
     let mut texts: Vec<String> = texts.filter(|text| !text.trim().is_empty()).collect();
     texts.sort_unstable();

@@ -10,6 +10,7 @@ use ureq::http::Uri;
 
 use super::{Content, Item, Items, Source, too_large};
 use crate::BoxFuture;
+use crate::config::PrivacyConfig;
 use crate::remote::net;
 use crate::threads::blocking;
 
@@ -29,30 +30,31 @@ pub struct WebSource {
 /// Fetches from the allowed hosts.
 #[derive(Clone, Debug)]
 struct Fetcher {
-    allowed: Vec<String>,
+    privacy: PrivacyConfig,
     agent: Agent,
 }
 
 impl WebSource {
-    /// Creates a source that fetches from the allowed hosts only: names such as `docs.example.org`, or with a port
-    /// `localhost:8080`. With none, nothing can be fetched. The corpus knows the source by its name.
-    pub fn new(name: impl Into<String>, addresses: Vec<String>, allowed: Vec<String>) -> Self {
+    /// Creates a source that fetches from the allowed hosts only. With none, nothing can be fetched. The corpus knows the source by
+    /// its name.
+    pub fn new(name: impl Into<String>, addresses: Vec<String>, privacy: impl Into<PrivacyConfig>) -> Self {
         let agent = net::agent(MAX_TIME);
-        Self { name: name.into(), addresses, fetcher: Fetcher { allowed, agent } }
+        Self { name: name.into(), addresses, fetcher: Fetcher { privacy: privacy.into(), agent } }
     }
 }
 
 impl Fetcher {
     fn fetch(&self, address: &str, max: u64) -> Result<Content> {
-        let mut uri = net::allowed_address(address, &self.allowed)?;
+        let mut uri = net::allowed_address(address, &self.privacy)?;
         for _ in 0..=MAX_REDIRECTS {
+            net::announce(&net::host(&uri.to_string()), "requests for documents");
             let response = self.agent.get(uri.clone()).call().map_err(|error| {
                 Error::new(ErrorKind::Unavailable, format!("it could not be fetched: {error}")).because(error)
             })?;
             let status = response.status();
             if status.is_redirection() {
                 let next = response.headers().get("location").and_then(|next| next.to_str().ok()).unwrap_or_default();
-                uri = net::allowed_address(&joined(&uri, next), &self.allowed)?;
+                uri = net::allowed_address(&joined(&uri, next), &self.privacy)?;
                 continue;
             }
             if !status.is_success() {

@@ -23,9 +23,14 @@ CREATE TABLE IF NOT EXISTS vectors (
     vector BLOB NOT NULL,       -- 32-bit floats, little-endian
     owner  TEXT NOT NULL DEFAULT ''
 );
+CREATE TABLE IF NOT EXISTS spent (
+    day    TEXT PRIMARY KEY,    -- such as 2026-03-31, in UTC
+    tokens INTEGER NOT NULL,
+    money  REAL NOT NULL
+) WITHOUT ROWID;
 CREATE INDEX IF NOT EXISTS generated_owner ON generated (owner);
 CREATE INDEX IF NOT EXISTS vectors_owner ON vectors (owner);
-PRAGMA user_version = 3;
+PRAGMA user_version = 4;
 ";
 /// Brings a cache of version 1 or 2 to this one. What it holds has no owner.
 const FROM_2: &str = "ALTER TABLE generated ADD COLUMN owner TEXT NOT NULL DEFAULT '';
@@ -65,8 +70,18 @@ pub(crate) trait CacheStore: Send + Sync {
     fn forget(&self, owner: &str, keys: &[VectorKey]) -> Result<()>;
     /// Gives what belongs to a document to another, which has taken its place.
     fn rename(&self, from: &str, to: &str) -> Result<()>;
+    /// Adds to what generators took on a day, unless it exceeds the highest number of tokens or amount of money then. Returns
+    /// `false` if it does. What is given back is added as a negative number.
+    fn spend_on(&self, day: &str, spent: DaySpending, max: DaySpending) -> Result<bool>;
     /// Returns the bytes of the cache.
     fn bytes(&self) -> u64;
+}
+
+/// What generators take in a day, or may take.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(crate) struct DaySpending {
+    pub tokens: i64,
+    pub money: f64,
 }
 
 /// Returns the key of a passage's vector: the hash of the encoder's fingerprint and the text.
@@ -211,6 +226,19 @@ impl CacheStore for SqliteCache {
                 transaction.execute(&format!("UPDATE {table} SET owner = ? WHERE owner = ?"), [to, from])?;
             }
             transaction.commit()
+        })
+    }
+
+    fn spend_on(&self, day: &str, spent: DaySpending, max: DaySpending) -> Result<bool> {
+        self.with(|connection| {
+            let behaviour = rusqlite::TransactionBehavior::Immediate;
+            let transaction = rusqlite::Transaction::new_unchecked(connection, behaviour)?;
+            transaction.execute("INSERT OR IGNORE INTO spent VALUES (?, 0, 0)", [day])?;
+            let sql = "UPDATE spent SET tokens = max(tokens + ?2, 0), money = max(money + ?3, 0) WHERE day = ?1
+                       AND (?2 <= 0 OR tokens + ?2 <= ?4) AND (?3 <= 0 OR money + ?3 <= ?5)";
+            let count = transaction.execute(sql, params![day, spent.tokens, spent.money, max.tokens, max.money])?;
+            transaction.commit()?;
+            Ok(count > 0)
         })
     }
 

@@ -122,15 +122,28 @@ pub(crate) async fn blocking<T: Send + 'static>(work: impl FnOnce() -> Result<T>
     received(receiver).await
 }
 
+/// How often a token is looked at.
+const STEP: Duration = Duration::from_millis(20);
+
 /// Completes after a pause, or soon after a stop is requested, in any runtime or none.
 pub(crate) async fn sleep(pause: Duration, stop: &StopToken) {
-    /// How often the token is looked at.
-    const STEP: Duration = Duration::from_millis(20);
     let (end, stop) = (Instant::now() + pause, stop.clone());
     // Pauses are rare, and a thread for each of them is cheap compared with the service.
     let _ = blocking(move || {
         while !stop.is_stopped() && Instant::now() < end {
             std::thread::sleep(STEP.min(end.saturating_duration_since(Instant::now())));
+        }
+        Ok(())
+    })
+    .await;
+}
+
+/// Completes soon after either of two stops is requested.
+pub(crate) async fn either(one: &StopToken, other: &StopToken) {
+    let (one, other) = (one.clone(), other.clone());
+    let _ = blocking(move || {
+        while !one.is_stopped() && !other.is_stopped() {
+            std::thread::sleep(STEP);
         }
         Ok(())
     })

@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use logothete::chunk::Unit;
-use logothete::config::{ChunkContext, ChunkUnit};
+use logothete::config::{ChunkContext, ChunkUnit, GeneratorRole};
 use logothete::prompt::Prompt;
 use logothete::{BuildRequest, Corpus, ErrorKind, MemorySource, Pipeline};
 use logothete_simulator::{Fault, ScriptedGenerator, part};
@@ -19,7 +19,7 @@ fn source(text: &str) -> BuildRequest {
 
 fn pipeline(generator: &ScriptedGenerator) -> Pipeline {
     let pipeline = Pipeline::default().configured(|config| config.chunk.context = ChunkContext::Generated);
-    pipeline.with_generator(generator.clone())
+    pipeline.with_generator_for(GeneratorRole::Context, generator.clone())
 }
 
 async fn open(pipeline: &Pipeline, folder: &Path) -> Corpus {

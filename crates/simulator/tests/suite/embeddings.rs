@@ -2,7 +2,7 @@
 
 use std::time::{Duration, Instant};
 
-use logothete::config::{EncoderConfig, EncoderKind};
+use logothete::config::{EncoderConfig, EncoderKind, PrivacyConfig};
 use logothete::vector::{Encoder, Role};
 use logothete::{Config, ErrorKind, Hashing, Pipeline, RemoteEncoder};
 use logothete_simulator::{EmbeddingFault, EmbeddingService};
@@ -20,7 +20,7 @@ fn config(service: &EmbeddingService) -> EncoderConfig {
 }
 
 fn encoder(service: &EmbeddingService, config: &EncoderConfig) -> logothete::Result<RemoteEncoder> {
-    RemoteEncoder::connect(config, &[service.host()])
+    RemoteEncoder::connect(config, PrivacyConfig::allowing([service.host()]))
 }
 
 fn service() -> EmbeddingService {
@@ -56,7 +56,7 @@ fn what_can_be_got_over(#[case] faults: Vec<(usize, EmbeddingFault)>) {
 #[case::wrong_dimension(EmbeddingFault::WrongDimension, ErrorKind::Unreadable, "a vector of 33 numbers and not 32")]
 #[case::not_a_number(EmbeddingFault::NotANumber, ErrorKind::Unreadable, "not of finite numbers")]
 #[case::not_json(EmbeddingFault::NotJson, ErrorKind::Unreadable, "not JSON")]
-#[case::bad_key(EmbeddingFault::BadKey, ErrorKind::Refused, "check key_env")]
+#[case::bad_key(EmbeddingFault::BadKey, ErrorKind::Refused, "name its variable in key_env")]
 fn what_cannot(#[case] fault: EmbeddingFault, #[case] kind: ErrorKind, #[case] said: &str) {
     let service = service().failing_at(2, fault);
     let mut config = config(&service);
@@ -135,7 +135,8 @@ fn what_is_sent_is_what_was_configured() {
 #[test]
 fn nothing_is_sent_to_a_host_that_is_not_allowed() {
     let service = service();
-    let error = RemoteEncoder::connect(&config(&service), &[]).map(|_| ()).expect_err("not allowed");
+    let error =
+        RemoteEncoder::connect(&config(&service), PrivacyConfig::default()).map(|_| ()).expect_err("not allowed");
     assert_eq!((error.kind(), service.asked().len()), (ErrorKind::Refused, 0));
     assert!(error.to_string().contains("[privacy]"), "{error}");
 }

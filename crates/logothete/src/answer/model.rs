@@ -1,0 +1,281 @@
+//! Answers that a model writes from the passages of a search.
+
+use std::collections::HashSet;
+
+use logothete_core::keyword::Query;
+use logothete_core::prompt::{AnswerPrompt, Message, Prompt, answer_prompt};
+use logothete_core::query::question_parts;
+use logothete_core::search::Passage;
+use logothete_core::trace::{ClaimRecord, TraceDetails};
+use logothete_core::{Result, TokenUsage};
+use serde::Serialize;
+
+use super::extractive::{self, MAX_NEAREST};
+use super::{Answer, AskEvent, Claim, Listener, Reply, Status};
+use crate::generate::{Answering, GenerationRequest, Job, Runner, usual_tokens};
+use crate::opened::Opened;
+use crate::pipeline::{Equipped, Pipeline};
+use crate::search::{Found, SearchRequest, Searcher};
+use crate::spending::Spending;
+use crate::threads::{Driver, StopToken};
+use crate::trace::Recorder;
+
+/// A question, and what was said before it.
+#[derive(Clone, Debug)]
+pub(crate) struct Asked {
+    pub request: SearchRequest,
+    /// The summary and the last turns of the conversation.
+    pub history: Vec<Message>,
+}
+
+/// The prompt for a question, as it would be sent. Nothing was sent.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
+pub struct PromptPreview {
+    /// The question.
+    pub question: String,
+    /// The messages.
+    pub messages: Vec<PreviewMessage>,
+    /// The number of tokens of all messages.
+    pub tokens: u64,
+    /// The number of tokens that are kept for the reply.
+    pub reply_tokens: u64,
+    /// The number of tokens that the model reads and writes together.
+    pub context_tokens: u64,
+    /// The passages in it, in the order of their markers.
+    pub passages: Vec<Passage>,
+    /// The documents of passages of which only the first sentences are in it.
+    pub shortened: Vec<String>,
+    /// The documents of passages that had no room, or that others contain.
+    pub left_out: Vec<String>,
+    /// The generator that would get it; `None` if no model is configured.
+    pub generator: Option<String>,
+    /// The host that would receive it; `None` for a generator on this machine.
+    pub host: Option<String>,
+    /// The highest cost, at the prices of the configuration; `None` without prices.
+    pub max_cost: Option<f64>,
+}
+
+/// A message that would be sent.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
+pub struct PreviewMessage {
+    /// The message.
+    #[serde(flatten)]
+    pub message: Message,
+    /// The number of its tokens, by the generator's estimate.
+    pub tokens: u64,
+}
+
+/// Finds the passages for a question. Those of its parts, if it has several, take turns.
+pub(crate) fn find(searcher: &Searcher<'_>, request: &SearchRequest, recorder: &mut Recorder) -> Result<Vec<Passage>> {
+    let question = request.query.as_str();
+    let mut lists = vec![searcher.find(&Query::plain(question), request, recorder)?.passages];
+    let start = recorder.now();
+    let parts = question_parts(question);
+    if parts.len() > 1 {
+        recorder.step(start, || TraceDetails::Split { parts: parts.iter().map(|part| (*part).to_owned()).collect() });
+        for part in &parts {
+            let Found { passages, .. } = searcher.find(&Query::plain(part), request, recorder)?;
+            lists.push(passages);
+        }
+    }
+    let count = lists[0].len();
+    let longest = lists.iter().map(Vec::len).max().unwrap_or_default();
+    let turns = (0..longest).flat_map(|at| lists.iter().filter_map(move |list| list.get(at)));
+    let mut seen = HashSet::new();
+    let mut passages: Vec<Passage> = turns.filter(|passage| seen.insert(passage.chunk.clone())).cloned().collect();
+    passages.truncate(count);
+    passages.iter_mut().enumerate().for_each(|(at, passage)| passage.rank = at + 1);
+    Ok(passages)
+}
+
+/// Returns the prompt for a question from its passages.
+fn prompt(
+    pipeline: &Pipeline,
+    asked: &Asked,
+    passages: &[Passage],
+    equipped: Option<&Equipped>,
+) -> Result<AnswerPrompt> {
+    let config = pipeline.config();
+    let settings = config.prompt.answers(equipped.map_or(&config.generator, |equipped| &equipped.config));
+    let count = |text: &str| match equipped {
+        Some(equipped) => equipped.generator.count_tokens(text),
+        None => usual_tokens(text),
+    };
+    answer_prompt(&asked.request.query, &asked.history, passages, pipeline.templates(), &settings, &count)
+}
+
+/// Returns what would be sent for a question.
+pub(crate) fn preview(
+    pipeline: &Pipeline,
+    asked: &Asked,
+    passages: &[Passage],
+    equipped: Option<&Equipped>,
+) -> Result<PromptPreview> {
+    let made = prompt(pipeline, asked, passages, equipped)?;
+    let config = equipped.map_or(&pipeline.config().generator, |equipped| &equipped.config);
+    let count = |text: &str| equipped.map_or_else(|| usual_tokens(text), |own| own.generator.count_tokens(text));
+    let names = |all: &[usize]| all.iter().map(|at| passages[*at].location.document.clone()).collect();
+    let cost = config.price(TokenUsage { sent: made.tokens, received: config.max_tokens });
+    Ok(PromptPreview {
+        question: asked.request.query.clone(),
+        tokens: made.tokens,
+        reply_tokens: config.max_tokens,
+        context_tokens: config.context_tokens,
+        passages: made.passages.iter().map(|at| passages[*at].clone()).collect(),
+        shortened: names(&made.shortened),
+        left_out: names(&made.left_out),
+        generator: equipped.map(|equipped| equipped.generator.name()),
+        host: equipped.and_then(|equipped| equipped.generator.host()),
+        max_cost: (cost > 0.0).then_some(cost),
+        messages: made
+            .prompt
+            .messages
+            .into_iter()
+            .map(|message| PreviewMessage { tokens: count(&message.content), message })
+            .collect(),
+    })
+}
+
+/// What a model wrote, or why it did not.
+pub(crate) struct Written {
+    pub outcome: Result<Answering>,
+    /// The passages of the prompt, in the order of their markers.
+    pub passages: Vec<Passage>,
+    pub generator: String,
+}
+
+/// A model at work for a corpus.
+pub(crate) struct Model<'a> {
+    pub opened: &'a Opened,
+    pub driver: &'a Driver,
+    pub equipped: &'a Equipped,
+    /// The budget of the question.
+    pub spending: &'a Spending,
+    pub stop: &'a StopToken,
+}
+
+impl Model<'_> {
+    /// Lets the model answer from passages. The reply is told to the listener as it comes.
+    ///
+    /// # Errors
+    /// If there is no prompt: a template fails, or the context has no room.
+    pub(crate) fn answer(
+        &self,
+        asked: &Asked,
+        passages: &[Passage],
+        recorder: &mut Recorder,
+        listener: &Listener,
+    ) -> Result<Written> {
+        let start = recorder.now();
+        let made = prompt(&self.opened.pipeline, asked, passages, Some(self.equipped))?;
+        let chunks = |all: &[usize]| all.iter().map(|at| passages[*at].chunk.clone()).collect();
+        recorder.step(start, || TraceDetails::Prompt {
+            messages: made.prompt.messages.clone(),
+            passages: chunks(&made.passages),
+            shortened: chunks(&made.shortened),
+            left_out: chunks(&made.left_out),
+            prompt_tokens: made.tokens,
+        });
+        let mut show = |text: &str| listener.tell(AskEvent::Text(text));
+        let outcome = self.generate(made.prompt, recorder, &mut show);
+        let passages = made.passages.iter().map(|at| passages[*at].clone()).collect();
+        Ok(Written { outcome, passages, generator: self.equipped.generator.name() })
+    }
+
+    /// Sends a prompt, and records what came of it.
+    pub(crate) fn generate(
+        &self,
+        prompt: Prompt,
+        recorder: &mut Recorder,
+        show: &mut (dyn FnMut(&str) + Send),
+    ) -> Result<Answering> {
+        let Equipped { generator, config } = self.equipped;
+        let start = recorder.now();
+        let mut request = GenerationRequest::new(prompt);
+        request.parameters = config.parameters();
+        let sent = request.prompt.messages.iter().map(|message| generator.count_tokens(&message.content)).sum();
+        let expected = TokenUsage { sent, received: config.max_tokens };
+        // It is about many documents. An entry without an owner goes when any document is forgotten.
+        let job = Job { request, owner: String::new(), expected };
+        let (cache, limits) = (&*self.opened.storage.cache, &self.opened.config().limits);
+        let runner = Runner { generator, cache, config, limits, spending: self.spending, stop: self.stop };
+        let outcome = self.driver.wait(runner.answer(&job, show));
+        let details = |answering: Option<&Answering>| TraceDetails::Generate {
+            generator: generator.name(),
+            host: generator.host(),
+            cached: answering.is_some_and(|answering| answering.cached),
+            retries: answering.map_or(0, |answering| answering.retries),
+            reply: answering.map(|answering| answering.text.clone()).unwrap_or_default(),
+            broken: answering.and_then(|answering| answering.broken.as_ref()).map(ToString::to_string),
+            cost: answering.map(|answering| config.price(answering.usage)).filter(|cost| *cost > 0.0),
+        };
+        match &outcome {
+            Ok(answering) => recorder.spent_step(start, answering.usage, || details(Some(answering))),
+            Err(error) => recorder.failed_step(start, error, || details(None)),
+        }
+        outcome
+    }
+}
+
+/// Makes the answer of what the model wrote. If it wrote nothing, the answer is made of sentences of the documents, and says so.
+pub(crate) fn finish(
+    searcher: &Searcher<'_>,
+    asked: &Asked,
+    found: Vec<Passage>,
+    written: Written,
+    mut recorder: Recorder,
+    listener: &Listener,
+) -> Result<Reply> {
+    let answered = answer(searcher, asked, &found, written, &mut recorder, listener);
+    let traced = asked.request.traced;
+    let (answer, trace) = recorder.attach(answered)?;
+    let mut reply = Reply::new(answer, trace);
+    reply.passages = if traced { found } else { Vec::new() };
+    Ok(reply)
+}
+
+fn answer(
+    searcher: &Searcher<'_>,
+    asked: &Asked,
+    found: &[Passage],
+    written: Written,
+    recorder: &mut Recorder,
+    listener: &Listener,
+) -> Result<Answer> {
+    let answering = match written.outcome {
+        Ok(answering) => answering,
+        Err(error) => {
+            let mut answer = extractive::answer(searcher, &asked.request, recorder)?;
+            answer.note = Some(format!(
+                "{} gave no answer ({error}). These are sentences of the documents instead.",
+                written.generator
+            ));
+            listener.tell(AskEvent::Text(&answer.answer));
+            return Ok(answer);
+        }
+    };
+    let start = recorder.now();
+    let mut answer = Answer::from_reply(&asked.request.query, &answering.text, &written.passages);
+    if answer.status == Status::Refused {
+        answer.nearest = found.iter().take(MAX_NEAREST).cloned().collect();
+    }
+    extractive::pinpoint(searcher.view, &mut answer.sources)?;
+    recorder.step(start, || {
+        let record = |claim: &Claim| ClaimRecord { verdict: claim.verdict, support: claim.support };
+        TraceDetails::Check { claims: answer.claims.iter().map(record).collect() }
+    });
+    answer.tokens = answering.usage;
+    answer.generator = Some(written.generator);
+    if let Some(error) = answering.broken {
+        answer.incomplete = true;
+        answer.note = Some(format!("The reply broke off: {error}"));
+    }
+    Ok(answer)
+}
+
+/// Returns the reply to a question for which nothing was found; the model is not asked.
+pub(crate) fn nothing_found(asked: &Asked, recorder: Recorder) -> Reply {
+    Reply::new(extractive::refusal(&asked.request.query, Vec::new()), recorder.finish())
+}

@@ -1,0 +1,38 @@
+//! `[prompt]`: how answers are asked for.
+
+use std::path::PathBuf;
+
+use logothete_core::prompt::{AnswerMode, AnswerSettings};
+use serde::{Deserialize, Serialize};
+
+use super::GeneratorConfig;
+
+/// `[prompt]`
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default)]
+#[non_exhaustive]
+pub struct PromptConfig {
+    /// What an answer may be made of.
+    pub mode: AnswerMode,
+    /// The language of answers; empty means that of the question.
+    pub language: String,
+    /// The highest number of sentences of an answer; 0 means no limit.
+    pub max_sentences: u32,
+    /// A sentence for the instruction about the style of answers.
+    pub style: String,
+    /// A folder of templates that replace the default ones of the same names; empty means none.
+    pub templates: PathBuf,
+}
+
+impl PromptConfig {
+    /// Returns how answers are asked for from a generator.
+    pub(crate) fn answers(&self, generator: &GeneratorConfig) -> AnswerSettings {
+        let mut settings = AnswerSettings::default();
+        settings.mode = self.mode;
+        settings.language.clone_from(&self.language);
+        settings.max_sentences = (self.max_sentences > 0).then_some(self.max_sentences);
+        settings.style.clone_from(&self.style);
+        (settings.context_tokens, settings.reply_tokens) = (generator.context_tokens, generator.max_tokens);
+        settings
+    }
+}

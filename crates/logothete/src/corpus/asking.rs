@@ -1,0 +1,145 @@
+//! Asking a corpus: extractive answers, and those that a model writes.
+
+use std::sync::Arc;
+
+use logothete_core::Result;
+
+use super::Corpus;
+use crate::answer::{self, AskEvent, Asked, Listener, Model, PromptPreview, Reply};
+use crate::config::GeneratorRole;
+use crate::pipeline::Equipped;
+use crate::search::{SearchRequest, Searcher};
+use crate::spending::Spending;
+use crate::threads::StopToken;
+use crate::trace::{Recorder, TraceDetails};
+
+impl Corpus {
+    /// Answers a question, each sentence with its source; or refuses, and names what came nearest.
+    ///
+    /// The model of `[generator]` writes the answer from the passages that the search finds. Without a model, the answer is made of
+    /// sentences of the documents; also if the model fails, and then the [note](crate::answer::Answer::note) says so.
+    ///
+    /// # Errors
+    /// If the question is empty, the corpus is damaged, or the settings of the model are invalid.
+    pub async fn ask(&self, request: impl Into<SearchRequest>) -> Result<Reply> {
+        self.asked(request.into(), Listener::default()).await
+    }
+
+    /// Answers a question, and tells what happens as it happens: each stage that has ended, and the text of the answer as the model
+    /// writes it. `tell` is called on threads of the corpus and must not take long.
+    ///
+    /// # Errors
+    /// As [`ask`](Self::ask).
+    pub async fn ask_streaming(
+        &self,
+        request: impl Into<SearchRequest>,
+        tell: impl FnMut(AskEvent<'_>) + Send + 'static,
+    ) -> Result<Reply> {
+        self.asked(request.into(), Listener::new(tell)).await
+    }
+
+    /// Answers several questions. Without a model, all are answered from the corpus as of one moment.
+    ///
+    /// # Errors
+    /// As [`ask`](Self::ask). The first question that fails ends the call.
+    pub async fn ask_all<R: Into<SearchRequest>>(&self, requests: impl IntoIterator<Item = R>) -> Result<Vec<Reply>> {
+        let requests: Vec<SearchRequest> = requests.into_iter().map(Into::into).collect();
+        if self.opened.pipeline.generator(GeneratorRole::Answer)?.is_none() {
+            let vectors = self.encode_remotely(&requests).await?;
+            return self
+                .query(move |opened, view, stop| answer::ask_all(opened, view, &requests, &vectors, stop))
+                .await;
+        }
+        let mut replies = Vec::with_capacity(requests.len());
+        for request in requests {
+            replies.push(self.asked(request, Listener::default()).await?);
+        }
+        Ok(replies)
+    }
+
+    /// Returns the prompt that [`ask`](Self::ask) would send for a question, with its number of tokens and the host that would receive
+    /// it. Nothing is sent to a model. Without one, the prompt is what a model would get.
+    ///
+    /// # Errors
+    /// As [`ask`](Self::ask).
+    pub async fn preview_prompt(&self, request: impl Into<SearchRequest>) -> Result<PromptPreview> {
+        let asked = Asked { request: request.into(), history: Vec::new() };
+        self.preview(asked).await
+    }
+
+    pub(super) async fn preview(&self, asked: Asked) -> Result<PromptPreview> {
+        let equipped = self.opened.pipeline.generator(GeneratorRole::Answer)?;
+        let vectors = self.encode_remotely(std::slice::from_ref(&asked.request)).await?;
+        self.query(move |opened, view, stop| {
+            let searcher = Searcher { opened, view, vectors: &vectors, stop };
+            let passages = answer::find(&searcher, &asked.request, &mut Recorder::new(false))?;
+            answer::preview(&opened.pipeline, &asked, &passages, equipped.as_ref())
+        })
+        .await
+    }
+
+    async fn asked(&self, request: SearchRequest, listener: Listener) -> Result<Reply> {
+        match self.opened.pipeline.generator(GeneratorRole::Answer)? {
+            None => self.extracted(request, listener).await,
+            Some(equipped) => {
+                let recorder = Recorder::telling(request.traced, &listener);
+                self.written(Asked { request, history: Vec::new() }, equipped, recorder, listener).await
+            }
+        }
+    }
+
+    /// Answers a question without a model.
+    async fn extracted(&self, request: SearchRequest, listener: Listener) -> Result<Reply> {
+        let vectors = self.encode_remotely(std::slice::from_ref(&request)).await?;
+        let told = listener.clone();
+        let work = move |opened: &_, view: &_, stop: &_| {
+            let searcher = Searcher { opened, view, vectors: &vectors, stop };
+            answer::reply(&searcher, &request, Recorder::telling(request.traced, &told))
+        };
+        let reply = self.query(work).await?;
+        listener.tell(AskEvent::Text(&reply.answer.answer));
+        Ok(reply)
+    }
+
+    /// Lets a model answer. Each view of the corpus is released before the model is asked.
+    pub(super) async fn written(
+        &self,
+        asked: Asked,
+        equipped: Equipped,
+        mut recorder: Recorder,
+        listener: Listener,
+    ) -> Result<Reply> {
+        recorder.begin(|| TraceDetails::Ask { question: asked.request.query.clone() });
+        let asked = Arc::new(asked);
+        let vectors = Arc::new(self.encode_remotely(std::slice::from_ref(&asked.request)).await?);
+        let (mut recorder, found) = {
+            let (asked, vectors) = (asked.clone(), vectors.clone());
+            self.query(move |opened, view, stop| {
+                let searcher = Searcher { opened, view, vectors: &vectors, stop };
+                match answer::find(&searcher, &asked.request, &mut recorder) {
+                    Ok(found) => Ok((recorder, found)),
+                    Err(error) => Err(recorder.failed(error)),
+                }
+            })
+            .await?
+        };
+        if found.is_empty() {
+            return Ok(answer::nothing_found(&asked, recorder));
+        }
+        let (written, recorder, found) = {
+            let (asked, listener) = (asked.clone(), listener.clone());
+            self.drive(&StopToken::default(), move |opened, driver, stop| {
+                let spending = Spending::for_question(&opened.config().limits);
+                let model = Model { opened, driver, equipped: &equipped, spending: &spending, stop };
+                let written = model.answer(&asked, &found, &mut recorder, &listener)?;
+                Ok((written, recorder, found))
+            })
+            .await?
+        };
+        self.query(move |opened, view, stop| {
+            let searcher = Searcher { opened, view, vectors: &vectors, stop };
+            answer::finish(&searcher, &asked, found, written, recorder, &listener)
+        })
+        .await
+    }
+}

@@ -1,0 +1,181 @@
+//! What the stand-in for a model writes: sentences of the passages that it is sent, with their markers; or worse, on demand.
+
+use std::collections::HashMap;
+
+use logothete::prompt::{PastTurn, Prompt, REFUSAL, plain_summary};
+use logothete::text::{fold, sentences, words};
+
+use crate::generator::part;
+
+/// Something that goes wrong with what a model writes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum WritingFault {
+    /// It adds a fact that no passage has, with a marker.
+    Invent,
+    /// It changes the first number.
+    ChangeNumber,
+    /// It leaves out the first “not”.
+    DropNot,
+    /// Its markers are those of other passages, or of none.
+    WrongMarkers,
+    /// It has no markers.
+    NoMarkers,
+    /// It writes its markers in other styles.
+    OddMarkers,
+    /// It does what a passage asks for.
+    ObeyPlanted,
+    /// It writes nothing.
+    Empty,
+    /// It writes markers and nothing else.
+    OnlyMarkers,
+    /// It writes markers inside code too.
+    MarkersInCode,
+    /// It writes ten megabytes.
+    Huge,
+    /// It repeats its instruction.
+    TellInstruction,
+}
+
+/// The share of a question's words that a sentence must have to answer it.
+const MIN_SHARE: f32 = 0.45;
+/// The highest number of sentences of an answer.
+const MAX_SENTENCES: usize = 2;
+
+/// Returns what the stand-in writes for a prompt.
+pub fn reply_to(prompt: &Prompt, fault: Option<WritingFault>) -> String {
+    let reply = match () {
+        () if part(prompt, "place").is_some() => context(prompt),
+        () if part(prompt, "turns").is_some() => summary(prompt),
+        () if part(prompt, "conversation").is_some() => standing_alone(prompt),
+        () => answer(prompt, fault),
+    };
+    match fault {
+        Some(WritingFault::Empty) => String::new(),
+        Some(WritingFault::OnlyMarkers) => "[1] [2]".to_owned(),
+        Some(WritingFault::Huge) => format!("{reply}\n").repeat(10_000_000 / (reply.len() + 1)),
+        Some(WritingFault::TellInstruction) => {
+            prompt.messages.first().map(|message| message.content.clone()).unwrap_or_default()
+        }
+        _ => reply,
+    }
+}
+
+/// A sentence of a passage.
+struct Candidate<'a> {
+    passage: usize,
+    text: &'a str,
+    score: f32,
+}
+
+fn answer(prompt: &Prompt, fault: Option<WritingFault>) -> String {
+    let material = prompt.messages.last().map(|message| message.content.as_str()).unwrap_or_default();
+    let question = material.rsplit("Question: ").next().unwrap_or_default();
+    let passages: Vec<(usize, &str)> =
+        (1..).map_while(|number| Some((number, part(prompt, &format!("passage {number}"))?))).collect();
+    if fault == Some(WritingFault::ObeyPlanted) {
+        let planted = passages.iter().find_map(|(_, text)| {
+            let at = text.to_lowercase().find("ignore")?;
+            Some(text[at..].to_owned())
+        });
+        if let Some(planted) = planted {
+            return format!("As I was told: {planted} [1] See http://elsewhere.test/collect?all=1.");
+        }
+    }
+    let candidates = candidates(question, &passages);
+    let best = candidates.iter().map(|candidate| candidate.score).fold(0.0, f32::max);
+    if best < MIN_SHARE {
+        return REFUSAL.to_owned();
+    }
+    let mut picked: Vec<&Candidate<'_>> =
+        candidates.iter().filter(|candidate| candidate.score >= best * 0.85).take(MAX_SENTENCES).collect();
+    picked.sort_by_key(|candidate| candidate.passage);
+    let count = passages.len();
+    let sentence = |(at, candidate): (usize, &&Candidate<'_>)| {
+        let text = candidate.text.split_whitespace().collect::<Vec<_>>().join(" ");
+        let number = candidate.passage;
+        match fault {
+            Some(WritingFault::ChangeNumber) if at == 0 => format!("{} [{number}]", with_other_number(&text)),
+            Some(WritingFault::DropNot) => format!("{} [{number}]", text.replacen(" not", "", 1)),
+            Some(WritingFault::WrongMarkers) => format!("{text} [{}]", if at == 0 { number % count + 1 } else { 99 }),
+            Some(WritingFault::NoMarkers) => text,
+            Some(WritingFault::OddMarkers) if at == 0 => format!("{text}【{number}†source】"),
+            Some(WritingFault::OddMarkers) => format!("{} (see below) [passage {number}].", text.trim_end_matches('.')),
+            Some(WritingFault::MarkersInCode) => format!("{text} [{number}]\n```\nrows[{number}]\n```"),
+            _ => format!("{text} [{number}]"),
+        }
+    };
+    let mut sentences: Vec<String> = picked.iter().enumerate().map(sentence).collect();
+    if fault == Some(WritingFault::Invent) {
+        sentences.push("The lighthouse keeper is paid in cheese every second Sunday. [1]".to_owned());
+    }
+    sentences.join(" ")
+}
+
+/// Returns the sentences of the passages with their scores, best first.
+fn candidates<'a>(question: &str, passages: &[(usize, &'a str)]) -> Vec<Candidate<'a>> {
+    let asked: Vec<String> = meaning(question);
+    let mut rarity: HashMap<&str, f32> = HashMap::new();
+    for word in &asked {
+        let having = passages.iter().filter(|(_, text)| meaning(text).contains(word)).count();
+        rarity.insert(word, 1.0 + (passages.len() as f32 / (1 + having) as f32).ln().max(0.0));
+    }
+    let all: f32 = rarity.values().sum();
+    let mut found = Vec::new();
+    for (number, text) in passages {
+        // The place of a passage stands above its text.
+        let body = text.split_once("\n\n").map_or(*text, |(_, body)| body);
+        for line in body.lines() {
+            for span in sentences(line) {
+                let sentence = &line[span.range()];
+                let has = meaning(sentence);
+                let score: f32 =
+                    rarity.iter().filter(|(word, _)| has.iter().any(|own| own == *word)).map(|(_, w)| w).sum();
+                found.push(Candidate { passage: *number, text: sentence, score: score / all.max(0.1) });
+            }
+        }
+    }
+    found.sort_by(|a, b| b.score.total_cmp(&a.score));
+    found
+}
+
+/// Returns the words of a text that mean something, shortened to their beginnings.
+fn meaning(text: &str) -> Vec<String> {
+    let plain = words(text).map(|word| fold(word.text).to_string());
+    plain
+        .filter(|word| word.len() > 3 || word.bytes().any(|b| b.is_ascii_digit()))
+        .map(|word| word.chars().take(6).collect())
+        .collect()
+}
+
+fn with_other_number(text: &str) -> String {
+    let Some(at) = text.find(|c: char| c.is_ascii_digit()) else { return text.to_owned() };
+    let digit = text.as_bytes()[at] - b'0';
+    format!("{}{}{}", &text[..at], (digit + 3) % 10, &text[at + 1..])
+}
+
+/// Returns the place of a chunk in a sentence.
+pub(crate) fn context(prompt: &Prompt) -> String {
+    let place = part(prompt, "place").unwrap_or_default();
+    let first: Vec<&str> = part(prompt, "document").unwrap_or_default().split_whitespace().take(12).collect();
+    format!("This is from {}, which begins: {}.", place.trim(), first.join(" "))
+}
+
+fn turns(text: &str) -> Vec<PastTurn> {
+    let turns = text.split("Question: ").filter(|turn| !turn.trim().is_empty());
+    turns
+        .map(|turn| turn.split_once("\nAnswer: ").unwrap_or((turn, "")))
+        .map(|(q, a)| PastTurn::new(q.trim(), a.trim()))
+        .collect()
+}
+
+fn summary(prompt: &Prompt) -> String {
+    let before = part(prompt, "summary").unwrap_or_default();
+    plain_summary(before, &turns(part(prompt, "turns").unwrap_or_default()), 100)
+}
+
+fn standing_alone(prompt: &Prompt) -> String {
+    let question = part(prompt, "question").unwrap_or_default();
+    let turns = turns(part(prompt, "conversation").unwrap_or_default());
+    logothete::query::standing_alone(question, &turns).unwrap_or_else(|| question.to_owned())
+}
