@@ -23,7 +23,7 @@ pub(crate) fn run(
     if questions.is_empty() {
         return Err(Error::new(ErrorKind::InvalidRequest, "there is no question to evaluate"));
     }
-    let request = |question: &SetQuestion| SearchRequest::new(&question.question).plain();
+    let request = |question: &SetQuestion| SearchRequest::new(question.searched()).plain();
     let vectors = if opened.encoder.is_remote() {
         QueryVectors::encode(&*opened.encoder, search::texts_of(&questions.iter().map(request).collect::<Vec<_>>()))?
     } else {

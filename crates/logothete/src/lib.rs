@@ -23,6 +23,7 @@
 
 pub mod answer;
 pub mod config;
+pub mod conversation;
 pub mod corpus;
 mod evaluation;
 pub mod generate;
@@ -44,6 +45,7 @@ pub type BoxFuture<'a, T> = std::pin::Pin<Box<dyn Future<Output = T> + Send + 'a
 
 pub use answer::Reply;
 pub use config::Config;
+pub use conversation::Conversation;
 pub use corpus::Corpus;
 pub use generate::{CommandGenerator, Generator};
 pub use ingest::{

@@ -37,6 +37,7 @@ const MEASURES: &[(&str, &str)] = &[
     ("recall@1", "relevant places among the first passage"),
     ("recall@5", "among the first 5"),
     ("recall@10", "among the first 10"),
+    ("hit@3", "questions with a right passage among the first 3"),
     ("mrr", "one over the rank of the first right passage"),
     ("ndcg@10", "gain of the ranking, 1 is the best there is"),
     ("cited", "answerable questions whose answer cites a right place"),

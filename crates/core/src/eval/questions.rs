@@ -5,6 +5,8 @@ use serde_json::{Map, Value};
 
 use crate::document::Location;
 use crate::error::{Error, ErrorKind, Result};
+use crate::prompt::PastTurn;
+use crate::query::standing_alone;
 
 /// A question with the requirements for a right answer.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -13,6 +15,9 @@ pub struct SetQuestion {
     pub id: String,
     /// The question.
     pub question: String,
+    /// The questions before it in its conversation, the first one first.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub before: Vec<String>,
     /// The places of the answer. If there are several, each has a part of it.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub relevant: Vec<Relevant>,
@@ -45,6 +50,20 @@ pub struct Relevant {
     /// Words in the text there.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub contains: Option<String>,
+}
+
+impl SetQuestion {
+    /// Returns the question as it is searched for: that of a conversation is made to stand alone by rule, turn by turn, without the
+    /// answers in between.
+    pub fn searched(&self) -> String {
+        let alone =
+            |turns: &[PastTurn], question: &str| standing_alone(question, turns).unwrap_or_else(|| question.to_owned());
+        let mut turns: Vec<PastTurn> = Vec::new();
+        for question in &self.before {
+            turns.push(PastTurn::new(alone(&turns, question), ""));
+        }
+        alone(&turns, &self.question)
+    }
 }
 
 impl Relevant {

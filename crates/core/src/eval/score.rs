@@ -18,7 +18,7 @@ pub type Metrics = BTreeMap<String, f64>;
 pub struct QuestionScore {
     /// The question's id.
     pub id: String,
-    /// The question.
+    /// The question as it was searched for.
     pub question: String,
     /// Whether it should be refused.
     pub refuse: bool,
@@ -72,6 +72,8 @@ pub fn score_question(question: &SetQuestion, passages: &[Passage], answer: &Ans
         for count in [1, 5, 10] {
             metrics.insert(format!("recall@{count}"), recall(&found, count));
         }
+        let first = found.iter().filter_map(|ranks| ranks.first()).min();
+        metrics.insert("hit@3".into(), f64::from(u8::from(first.is_some_and(|rank| *rank <= 3))));
         metrics.insert("mrr".into(), reciprocal_rank(&found));
         metrics.insert("ndcg@10".into(), ndcg(&found, 10));
         first_rank = found.iter().filter_map(|ranks| ranks.first().copied()).min();
@@ -87,7 +89,7 @@ pub fn score_question(question: &SetQuestion, passages: &[Passage], answer: &Ans
     };
     QuestionScore {
         id: question.id.clone(),
-        question: question.question.clone(),
+        question: question.searched(),
         refuse: question.refuse,
         refused: answer.is_refusal(),
         cited: (!question.refuse).then(|| !answer.is_refusal() && cites_relevant()),

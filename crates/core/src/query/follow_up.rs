@@ -30,7 +30,21 @@ const PRONOUNS: [&str; 19] = [
 /// Pronouns that also stand before a noun. There they point back only if nothing else names it.
 const BEFORE_NOUNS: [&str; 4] = ["this", "that", "these", "those"];
 /// Words that compare with something that was named before.
-const COMPARING: [&str; 9] = ["other", "others", "same", "another", "instead", "otherwise", "latter", "former", "else"];
+const COMPARING: [&str; 13] = [
+    "other",
+    "others",
+    "same",
+    "another",
+    "instead",
+    "otherwise",
+    "latter",
+    "former",
+    "else",
+    "rest",
+    "remainder",
+    "meanwhile",
+    "afterwards",
+];
 /// Words that name nothing.
 const FUNCTION: [&str; 102] = [
     "a", "an", "the", "of", "for", "in", "on", "at", "to", "from", "by", "with", "without", "under", "over", "into",
@@ -111,7 +125,8 @@ fn phrases(words: &[Word<'_>]) -> Vec<Phrase> {
 /// Returns a follow-up as a question that stands alone; `None` if it does so already, or nothing was asked before.
 ///
 /// `turns` are those before it, the last one last. A follow-up that is only a phrase (“and in winter?”) takes the place of the phrase
-/// like it in the last question. Otherwise, words that point back are followed by what the last question was about, in brackets.
+/// like it in the last question. Otherwise, a follow-up with words that point back is followed by
+/// the last question in brackets.
 ///
 /// Costs one pass over both questions.
 pub fn standing_alone(question: &str, turns: &[PastTurn]) -> Option<String> {
@@ -133,11 +148,10 @@ pub fn standing_alone(question: &str, turns: &[PastTurn]) -> Option<String> {
     if !points && !is_short {
         return None;
     }
-    let about = subject(last, &own)?;
     let rest = rest.trim_end_matches(['?', '.', '!', ' ']);
     let mut first = rest.chars();
     let capital = first.next().map(|c| c.to_uppercase().collect::<String>() + first.as_str()).unwrap_or_default();
-    Some(format!("{capital} ({about})?"))
+    Some(format!("{capital}? ({})", recent(last)))
 }
 
 /// Returns `true` for a question that asks only where the answer before comes from.
@@ -205,7 +219,10 @@ fn points_back(words: &[Word<'_>]) -> bool {
         // “There” at the beginning of “is there” says nothing, and “that” may join two clauses.
         let expletive =
             word.lower == "there" && at > 0 && ["is", "are", "was", "were"].contains(&words[at - 1].lower.as_str());
+        // At the end of a question “then” is a time that was named before.
+        let time = word.lower == "then" && at > 1 && at + 1 == words.len();
         match () {
+            () if time => true,
             () if expletive => false,
             () if word.is(&BEFORE_NOUNS) && before_noun => word.lower != "that" || at < 2,
             () => word.is(&PRONOUNS) || word.is(&COMPARING),
@@ -213,20 +230,12 @@ fn points_back(words: &[Word<'_>]) -> bool {
     })
 }
 
-/// Returns what a question is about, without the words that the follow-up has itself.
-fn subject(last: &str, own: &[Word<'_>]) -> Option<String> {
-    let words = list_words(last);
-    let has = |word: &Word<'_>| own.iter().any(|own| own.lower == word.lower);
-    let phrases = phrases(&words);
-    let wanted: Vec<&Phrase> = phrases
-        .iter()
-        .filter(|phrase| words[phrase.words.clone()].iter().any(|word| word.names() && !has(word)))
-        .collect();
-    let (start, mut end) = (wanted.first()?.words.start, wanted.last()?.words.end);
-    while end > start + 1 && has(&words[end - 1]) {
-        end -= 1;
-    }
-    Some(last[words[start].start..words[end - 1].end].to_owned())
+/// Returns a question without its brackets, and at most the one before it.
+fn recent(question: &str) -> String {
+    let flat = question.replace(['(', ')'], "");
+    let ends: Vec<usize> = flat.match_indices('?').map(|(at, _)| at + 1).collect();
+    let end = ends.get(1).copied().unwrap_or(flat.len());
+    flat[..end].trim().to_owned()
 }
 
 /// Returns the last question with a phrase in the place of the one that is most like it; at the end, if none is.
@@ -255,11 +264,20 @@ fn with_phrase(last: &str, fragment: &str, own: &[Word<'_>]) -> String {
     let best = phrases(&words).into_iter().map(|phrase| (likeness(&phrase), phrase)).filter(|(like, _)| *like > 1);
     match best.max_by_key(|(like, phrase)| (*like, phrase.words.start)) {
         Some((_, phrase)) => {
+            let phrase = if is_proper { proper_part(&words, phrase) } else { phrase };
             let (start, end) = (words[phrase.words.start].start, words[phrase.words.end - 1].end);
             format!("{}{body}{}", &last[..start], &last[end..])
         }
         None => format!("{}, {fragment}?", last.trim_end_matches(['?', '.', '!', ' '])),
     }
+}
+
+/// Returns the part of a phrase that is a name, if there is one: a verb may follow it.
+fn proper_part(words: &[Word<'_>], phrase: Phrase) -> Phrase {
+    let name = |at: &usize| words[*at].is_proper();
+    let Some(start) = phrase.words.clone().find(name) else { return phrase };
+    let end = (start..phrase.words.end).find(|at| !name(at)).unwrap_or(phrase.words.end);
+    Phrase { words: start..end, preposition: phrase.preposition }
 }
 
 #[cfg(test)]
@@ -270,16 +288,22 @@ mod tests {
 
     #[rstest]
     #[case("What is the fee for a small yacht?", "And for a barge?", Some("What is the fee for a barge?"))]
+    #[case("How much does Lamp 1 weigh?", "And Lamp 2?", Some("How much does Lamp 2 weigh?"))]
     #[case("How deep is Quay 3?", "What about Quay 5?", Some("How deep is Quay 5?"))]
-    #[case("Who keeps the toll house?", "When does it open?", Some("When does it open (keeps the toll house)?"))]
+    #[case("Who keeps the toll house?", "When does it open?", Some("When does it open? (Who keeps the toll house?)"))]
     #[case("When does the toll house open?", "And in winter?", Some("When does the toll house open, in winter?"))]
     #[case(
         "What does a small room cost?",
         "What does the larger one cost?",
-        Some("What does the larger one cost (a small room)?")
+        Some("What does the larger one cost? (What does a small room cost?)")
     )]
     #[case("When does the toll house open?", "Which ropes must a rower carry on board?", None)]
-    #[case("When does the toll house open?", "Why?", Some("Why (the toll house open)?"))]
+    #[case(
+        "When does it open? (Who keeps the toll house?)",
+        "Is it warm?",
+        Some("Is it warm? (When does it open? Who keeps the toll house?)")
+    )]
+    #[case("When does the toll house open?", "Why?", Some("Why? (When does the toll house open?)"))]
     fn follow_ups(#[case] last: &str, #[case] question: &str, #[case] expected: Option<&str>) {
         assert_eq!(standing_alone(question, &[PastTurn::new(last, "")]).as_deref(), expected);
     }

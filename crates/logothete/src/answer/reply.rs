@@ -26,7 +26,20 @@ pub struct Reply {
 }
 
 impl Reply {
-    pub(super) fn new(answer: Answer, trace: Trace) -> Self {
+    /// Returns the documents whose words the answer may hold.
+    pub(crate) fn documents(&self) -> Vec<String> {
+        let sources = self.answer.sources.iter().flat_map(|source| {
+            let others = source.also.iter().map(|other| &other.location.document);
+            std::iter::once(&source.location.document).chain(others)
+        });
+        let passages = self.answer.nearest.iter().chain(&self.passages).map(|passage| &passage.location.document);
+        let mut all: Vec<String> = sources.chain(passages).cloned().collect();
+        all.sort();
+        all.dedup();
+        all
+    }
+
+    pub(crate) fn new(answer: Answer, trace: Trace) -> Self {
         Self { answer, trace_version: TRACE_VERSION, trace, passages: Vec::new() }
     }
 }

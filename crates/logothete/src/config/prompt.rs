@@ -8,7 +8,7 @@ use serde::{Deserialize, Serialize};
 use super::GeneratorConfig;
 
 /// `[prompt]`
-#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(default)]
 #[non_exhaustive]
 pub struct PromptConfig {
@@ -20,8 +20,26 @@ pub struct PromptConfig {
     pub max_sentences: u32,
     /// A sentence for the instruction about the style of answers.
     pub style: String,
+    /// The number of turns of a conversation that are sent word for word; older ones are summarised.
+    pub history_turns: usize,
+    /// The number of words of the summary.
+    pub summary_words: usize,
     /// A folder of templates that replace the default ones of the same names; empty means none.
     pub templates: PathBuf,
+}
+
+impl Default for PromptConfig {
+    fn default() -> Self {
+        Self {
+            mode: AnswerMode::default(),
+            language: String::new(),
+            max_sentences: 0,
+            style: String::new(),
+            history_turns: 3,
+            summary_words: 150,
+            templates: PathBuf::new(),
+        }
+    }
 }
 
 impl PromptConfig {

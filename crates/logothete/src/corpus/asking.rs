@@ -67,7 +67,7 @@ impl Corpus {
         self.preview(asked).await
     }
 
-    pub(super) async fn preview(&self, asked: Asked) -> Result<PromptPreview> {
+    pub(crate) async fn preview(&self, asked: Asked) -> Result<PromptPreview> {
         let equipped = self.opened.pipeline.generator(GeneratorRole::Answer)?;
         let vectors = self.encode_remotely(std::slice::from_ref(&asked.request)).await?;
         self.query(move |opened, view, stop| {
@@ -79,22 +79,31 @@ impl Corpus {
     }
 
     async fn asked(&self, request: SearchRequest, listener: Listener) -> Result<Reply> {
+        let recorder = Recorder::telling(request.traced, &listener);
+        let spending = Arc::new(Spending::for_question(&self.opened.config().limits));
+        self.replied(Asked { request, history: Vec::new() }, spending, recorder, listener).await
+    }
+
+    /// Answers a question, with a model if there is one.
+    pub(crate) async fn replied(
+        &self,
+        asked: Asked,
+        spending: Arc<Spending>,
+        recorder: Recorder,
+        listener: Listener,
+    ) -> Result<Reply> {
         match self.opened.pipeline.generator(GeneratorRole::Answer)? {
-            None => self.extracted(request, listener).await,
-            Some(equipped) => {
-                let recorder = Recorder::telling(request.traced, &listener);
-                self.written(Asked { request, history: Vec::new() }, equipped, recorder, listener).await
-            }
+            None => self.extracted(asked.request, recorder, listener).await,
+            Some(equipped) => self.written(asked, equipped, spending, recorder, listener).await,
         }
     }
 
     /// Answers a question without a model.
-    async fn extracted(&self, request: SearchRequest, listener: Listener) -> Result<Reply> {
+    async fn extracted(&self, request: SearchRequest, recorder: Recorder, listener: Listener) -> Result<Reply> {
         let vectors = self.encode_remotely(std::slice::from_ref(&request)).await?;
-        let told = listener.clone();
         let work = move |opened: &_, view: &_, stop: &_| {
             let searcher = Searcher { opened, view, vectors: &vectors, stop };
-            answer::reply(&searcher, &request, Recorder::telling(request.traced, &told))
+            answer::reply(&searcher, &request, recorder)
         };
         let reply = self.query(work).await?;
         listener.tell(AskEvent::Text(&reply.answer.answer));
@@ -102,10 +111,11 @@ impl Corpus {
     }
 
     /// Lets a model answer. Each view of the corpus is released before the model is asked.
-    pub(super) async fn written(
+    async fn written(
         &self,
         asked: Asked,
         equipped: Equipped,
+        spending: Arc<Spending>,
         mut recorder: Recorder,
         listener: Listener,
     ) -> Result<Reply> {
@@ -129,7 +139,6 @@ impl Corpus {
         let (written, recorder, found) = {
             let (asked, listener) = (asked.clone(), listener.clone());
             self.drive(&StopToken::default(), move |opened, driver, stop| {
-                let spending = Spending::for_question(&opened.config().limits);
                 let model = Model { opened, driver, equipped: &equipped, spending: &spending, stop };
                 let written = model.answer(&asked, &found, &mut recorder, &listener)?;
                 Ok((written, recorder, found))

@@ -125,7 +125,7 @@ impl Corpus {
     }
 
     /// Runs a call that takes long.
-    async fn drive<T: Send + 'static>(
+    pub(crate) async fn drive<T: Send + 'static>(
         &self,
         stop: &StopToken,
         work: impl FnOnce(&Opened, &Driver, &StopToken) -> Result<T> + Send + 'static,

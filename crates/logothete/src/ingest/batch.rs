@@ -439,6 +439,7 @@ impl<'a> Batch<'a> {
         // The cache follows a document to its new name before the catalogue does: a build that is killed in between does it again.
         for (from, to) in std::mem::take(&mut self.renamed) {
             self.opened.storage.cache.rename(&from, &to)?;
+            self.opened.storage.conversations.rename_document(&from, &to)?;
         }
         let files = self.write_segment()?;
         let entries = std::mem::take(&mut self.entries);

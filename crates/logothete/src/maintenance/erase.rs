@@ -7,6 +7,7 @@ use logothete_core::{Error, ErrorKind, Result};
 use serde::Serialize;
 
 use super::merge;
+use crate::conversation;
 use crate::ingest::{Batch, BuildReport};
 use crate::opened::Opened;
 use crate::source::text_path;
@@ -26,7 +27,8 @@ pub struct Forgotten {
     pub still_there: Option<PathBuf>,
 }
 
-/// Removes a document and every trace of it: text, vectors, postings, cache entries, and the free pages that they leave.
+/// Removes a document and every trace of it: text, vectors, postings, cache entries, answers in conversations, and the free pages
+/// that they leave.
 pub(crate) fn forget(opened: &Opened, driver: &Driver, name: &str) -> Result<Forgotten> {
     let lease = opened.write_lease()?;
     let catalogue = opened.storage.read()?;
@@ -48,6 +50,7 @@ pub(crate) fn forget(opened: &Opened, driver: &Driver, name: &str) -> Result<For
     spending.check()?;
     merge::drop_dead(opened, driver, &lease)?;
     opened.storage.cache.forget(name, &keys)?;
+    opened.storage.conversations.forget(name, &conversation::forgotten_answer())?;
     opened.storage.release();
     opened.storage.compact(&lease)?;
     let file = text_path(&known.location).join(text_path(&known.path));

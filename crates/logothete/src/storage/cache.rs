@@ -5,10 +5,11 @@
 
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
-use std::sync::{Mutex, PoisonError};
 
-use logothete_core::{Error, ErrorKind, Result, TokenUsage};
+use logothete_core::{Result, TokenUsage};
 use rusqlite::{Connection, params};
+
+use super::lazy::LazyDatabase;
 
 const SCHEMA: &str = "
 CREATE TABLE IF NOT EXISTS generated (
@@ -95,58 +96,29 @@ pub(crate) fn reply_key(parts: &[&str]) -> String {
 }
 
 /// A cache in SQLite. The file is created when something is first cached.
-pub(crate) struct SqliteCache {
-    /// `None` for a cache in memory.
-    path: Option<PathBuf>,
-    connection: Mutex<Option<Connection>>,
-}
+pub(crate) struct SqliteCache(LazyDatabase);
 
 impl SqliteCache {
     pub(crate) fn new(corpus: &Path) -> Self {
-        Self { path: Some(corpus.join("cache.db")), connection: Mutex::new(None) }
+        Self::at(Some(corpus.join("cache.db")))
     }
 
     pub(crate) fn in_memory() -> Self {
-        Self { path: None, connection: Mutex::new(None) }
+        Self::at(None)
     }
 
-    /// Returns `true` if nothing was ever cached.
-    fn is_missing(&self) -> bool {
-        self.path.as_ref().is_some_and(|path| !path.exists())
-    }
-
-    /// Does some work with the connection, which is opened when it is first needed.
-    fn with<T>(&self, work: impl FnOnce(&Connection) -> rusqlite::Result<T>) -> Result<T> {
-        let mut guard = self.connection.lock().unwrap_or_else(PoisonError::into_inner);
-        let outcome = || {
-            if guard.is_none() {
-                let mut connection = match &self.path {
-                    Some(path) => Connection::open(path)?,
-                    None => Connection::open_in_memory()?,
-                };
-                connection.busy_timeout(std::time::Duration::from_secs(10))?;
-                connection
-                    .execute_batch("PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA secure_delete=ON;")?;
-                migrate(&mut connection)?;
-                *guard = Some(connection);
-            }
-            guard.as_ref().map(work).transpose()
-        };
-        let failed = |error: rusqlite::Error| {
-            let message = format!("{error}; if this file is damaged, remove it: what it held is then computed again");
-            let place = self.path.as_deref().unwrap_or(Path::new("the cache in memory"));
-            Error::new(ErrorKind::System, message).at(place.display()).because(error)
-        };
-        outcome().map_err(failed)?.ok_or_else(|| Error::new(ErrorKind::System, "cache.db was not opened"))
+    fn at(path: Option<PathBuf>) -> Self {
+        let advice = "if this file is damaged, remove it: what it held is then computed again";
+        Self(LazyDatabase::new(path, migrate, advice))
     }
 }
 
 impl CacheStore for SqliteCache {
     fn vectors(&self, keys: &[VectorKey]) -> Result<HashMap<VectorKey, Vec<f32>>> {
-        if self.is_missing() {
+        if self.0.is_missing() {
             return Ok(HashMap::new());
         }
-        self.with(|connection| {
+        self.0.with(|connection| {
             let mut statement = connection.prepare_cached("SELECT vector FROM vectors WHERE key = ?")?;
             let mut found = HashMap::new();
             for key in keys {
@@ -160,24 +132,21 @@ impl CacheStore for SqliteCache {
     }
 
     fn put_vectors(&self, vectors: &[CachedVector<'_>]) -> Result<()> {
-        self.with(|connection| {
-            let transaction = connection.unchecked_transaction()?;
-            {
-                let mut statement = transaction.prepare_cached("INSERT OR REPLACE INTO vectors VALUES (?, ?, ?)")?;
-                for CachedVector { key, vector, owner } in vectors {
-                    let bytes: Vec<u8> = vector.iter().flat_map(|number| number.to_le_bytes()).collect();
-                    statement.execute(params![key, bytes, owner])?;
-                }
+        self.0.change(|connection| {
+            let mut statement = connection.prepare_cached("INSERT OR REPLACE INTO vectors VALUES (?, ?, ?)")?;
+            for CachedVector { key, vector, owner } in vectors {
+                let bytes: Vec<u8> = vector.iter().flat_map(|number| number.to_le_bytes()).collect();
+                statement.execute(params![key, bytes, owner])?;
             }
-            transaction.commit()
+            Ok(())
         })
     }
 
     fn replies(&self, keys: &[&str]) -> Result<HashMap<String, CachedReply>> {
-        if self.is_missing() {
+        if self.0.is_missing() {
             return Ok(HashMap::new());
         }
-        self.with(|connection| {
+        self.0.with(|connection| {
             let sql = "SELECT text, sent, received FROM generated WHERE key = ?";
             let mut statement = connection.prepare_cached(sql)?;
             let mut found = HashMap::new();
@@ -193,7 +162,7 @@ impl CacheStore for SqliteCache {
     }
 
     fn put_reply(&self, key: &str, reply: &CachedReply, owner: &str) -> Result<()> {
-        self.with(|connection| {
+        self.0.with(|connection| {
             let sql = "INSERT OR REPLACE INTO generated VALUES (?, ?, ?, ?, ?)";
             let values = params![key, reply.text, reply.usage.sent, reply.usage.received, owner];
             connection.prepare_cached(sql)?.execute(values).map(|_| ())
@@ -201,49 +170,45 @@ impl CacheStore for SqliteCache {
     }
 
     fn forget(&self, owner: &str, keys: &[VectorKey]) -> Result<()> {
-        if self.is_missing() {
+        if self.0.is_missing() {
             return Ok(());
         }
-        self.with(|connection| {
+        self.0.with(|connection| {
             for table in ["generated", "vectors"] {
                 connection.execute(&format!("DELETE FROM {table} WHERE owner = ? OR owner = ''"), [owner])?;
             }
             for key in keys {
                 connection.execute("DELETE FROM vectors WHERE key = ?", [key])?;
             }
-            connection.execute_batch("VACUUM")?;
-            connection.query_row("PRAGMA wal_checkpoint(TRUNCATE)", [], |_| Ok(()))
-        })
+            Ok(())
+        })?;
+        self.0.scrub()
     }
 
     fn rename(&self, from: &str, to: &str) -> Result<()> {
-        if self.is_missing() {
+        if self.0.is_missing() {
             return Ok(());
         }
-        self.with(|connection| {
-            let transaction = connection.unchecked_transaction()?;
+        self.0.change(|connection| {
             for table in ["generated", "vectors"] {
-                transaction.execute(&format!("UPDATE {table} SET owner = ? WHERE owner = ?"), [to, from])?;
+                connection.execute(&format!("UPDATE {table} SET owner = ? WHERE owner = ?"), [to, from])?;
             }
-            transaction.commit()
+            Ok(())
         })
     }
 
     fn spend_on(&self, day: &str, spent: DaySpending, max: DaySpending) -> Result<bool> {
-        self.with(|connection| {
-            let behaviour = rusqlite::TransactionBehavior::Immediate;
-            let transaction = rusqlite::Transaction::new_unchecked(connection, behaviour)?;
-            transaction.execute("INSERT OR IGNORE INTO spent VALUES (?, 0, 0)", [day])?;
+        self.0.change(|connection| {
+            connection.execute("INSERT OR IGNORE INTO spent VALUES (?, 0, 0)", [day])?;
             let sql = "UPDATE spent SET tokens = max(tokens + ?2, 0), money = max(money + ?3, 0) WHERE day = ?1
                        AND (?2 <= 0 OR tokens + ?2 <= ?4) AND (?3 <= 0 OR money + ?3 <= ?5)";
-            let count = transaction.execute(sql, params![day, spent.tokens, spent.money, max.tokens, max.money])?;
-            transaction.commit()?;
+            let count = connection.execute(sql, params![day, spent.tokens, spent.money, max.tokens, max.money])?;
             Ok(count > 0)
         })
     }
 
     fn bytes(&self) -> u64 {
-        self.path.as_ref().and_then(|path| std::fs::metadata(path).ok()).map_or(0, |data| data.len())
+        self.0.bytes()
     }
 }
 

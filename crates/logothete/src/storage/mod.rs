@@ -1,6 +1,6 @@
 //! Storage: the catalogue, the segment files, the cache and the writer's lease.
 //!
-//! A corpus in a folder has `corpus.db`, the catalogue, `segments/` and `cache.db`. The commit protocol: the writer writes and syncs
+//! A corpus in a folder has `corpus.db`, the catalogue, `segments/`, `cache.db` and `conversations.db`. The commit protocol: the writer writes and syncs
 //! new segment files, then the folder, then one transaction of the catalogue names them. That transaction is the commit: before
 //! it nothing has happened, after it everything has. A reader sees one commit, through a [`View`].
 //!
@@ -12,7 +12,9 @@ mod cache;
 mod catalogue;
 #[cfg(test)]
 mod contract;
+mod conversations;
 mod describe;
+mod lazy;
 mod lease;
 mod map;
 mod snapshot;
@@ -26,6 +28,7 @@ pub(crate) use catalogue::{
     Manifest, NewChunk, NewDocument, RowFacts, RowId, SegmentEntry, SegmentFiles, SourceEntry, UPSERTED, Which,
     indexed_language,
 };
+pub(crate) use conversations::{ConversationStore, StoredConversation, StoredSummary, StoredTurn};
 pub use describe::{ChunkDetail, ChunkInfo, DocumentDetail, DocumentInfo, FieldInfo, Section, VectorInfo};
 pub(crate) use lease::Lease;
 pub(crate) use snapshot::{Ann, Scope, Segment, Snapshot};
@@ -43,6 +46,7 @@ use logothete_core::{Error, Result};
 use blobs::{FolderBlobs, MemoryBlobs};
 use cache::SqliteCache;
 use catalogue::Catalogue;
+use conversations::SqliteConversations;
 use lease::{FileLease, LeaseStore, MemoryLease};
 use sqlite::SqliteCatalogue;
 
@@ -53,6 +57,7 @@ pub(crate) struct Storage {
     catalogue: Box<dyn Catalogue>,
     blobs: Box<dyn BlobStore>,
     pub cache: Box<dyn CacheStore>,
+    pub conversations: Box<dyn ConversationStore>,
     lease: Box<dyn LeaseStore>,
     /// The indexes that were opened last.
     snapshot: Mutex<Option<Arc<Snapshot>>>,
@@ -75,6 +80,7 @@ impl Storage {
             catalogue: Box::new(catalogue),
             blobs: Box::new(blobs),
             cache: Box::new(SqliteCache::new(folder)),
+            conversations: Box::new(SqliteConversations::new(folder)),
             lease: Box::new(FileLease::new(folder)),
             snapshot: Mutex::default(),
         })
@@ -87,6 +93,7 @@ impl Storage {
             catalogue: Box::new(SqliteCatalogue::in_memory()?),
             blobs: Box::new(MemoryBlobs::default()),
             cache: Box::new(SqliteCache::in_memory()),
+            conversations: Box::new(SqliteConversations::in_memory()),
             lease: Box::new(MemoryLease::default()),
             snapshot: Mutex::default(),
         })
