@@ -153,6 +153,29 @@ pub struct AskArguments {
     pub show_prompt: bool,
 }
 
+/// The conversation, and what to do with it.
+#[derive(Args)]
+pub struct ChatArguments {
+    /// The name of the conversation, to begin it or to continue it [default: a new one, named by the time]
+    #[arg(value_name = "NAME")]
+    pub name: Option<String>,
+    /// Answer only from chunks for which this filter holds
+    #[arg(long, value_name = "FILTER")]
+    pub filter: Option<String>,
+    /// List the conversations
+    #[arg(long, conflicts_with_all = ["name", "filter"], group = "instead")]
+    pub list: bool,
+    /// Write the conversation to a file, as JSON if its name ends in .json, or else as Markdown
+    #[arg(long, value_name = "FILE", requires = "name", group = "instead")]
+    pub export: Option<PathBuf>,
+    /// Give the conversation another name
+    #[arg(long, value_name = "NEW", requires = "name", group = "instead")]
+    pub rename: Option<String>,
+    /// Remove the conversation
+    #[arg(long, requires = "name", group = "instead")]
+    pub delete: bool,
+}
+
 /// A form of a document.
 #[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
 pub enum Format {
@@ -214,6 +237,8 @@ pub enum Verb {
     Search(SearchArguments),
     /// Answer a question, with the place that each sentence comes from
     Ask(AskArguments),
+    /// Hold a conversation that remembers what was said
+    Chat(ChatArguments),
     /// Score search and answers on a set of questions
     Evaluate {
         /// The question set, in JSON Lines

@@ -162,6 +162,9 @@ pub enum TraceDetails {
         /// The chunks that had no room, or that others contain.
         #[serde(default, skip_serializing_if = "Vec::is_empty")]
         left_out: Vec<ChunkId>,
+        /// The number of the oldest messages of the conversation that had no room.
+        #[serde(default, skip_serializing_if = "is_zero")]
+        messages_left_out: usize,
         /// The number of tokens of the messages, by the generator's estimate.
         prompt_tokens: u64,
     },
@@ -282,6 +285,11 @@ impl StepOutcome {
     pub fn is_done(&self) -> bool {
         *self == Self::Done
     }
+}
+
+#[allow(clippy::trivially_copy_pass_by_ref)] // the signature that serde asks for
+fn is_zero(count: &usize) -> bool {
+    *count == 0
 }
 
 #[allow(clippy::ref_option)] // the signature that serde asks for

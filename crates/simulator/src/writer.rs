@@ -2,8 +2,9 @@
 
 use std::collections::HashMap;
 
+use logothete::keyword::query_terms;
 use logothete::prompt::{PastTurn, Prompt, REFUSAL, plain_summary};
-use logothete::text::{fold, sentences, words};
+use logothete::text::sentences;
 
 use crate::generator::part;
 
@@ -114,10 +115,10 @@ fn answer(prompt: &Prompt, fault: Option<WritingFault>) -> String {
 
 /// Returns the sentences of the passages with their scores, best first.
 fn candidates<'a>(question: &str, passages: &[(usize, &'a str)]) -> Vec<Candidate<'a>> {
-    let asked: Vec<String> = meaning(question);
+    let asked: Vec<String> = query_terms(question);
     let mut rarity: HashMap<&str, f32> = HashMap::new();
     for word in &asked {
-        let having = passages.iter().filter(|(_, text)| meaning(text).contains(word)).count();
+        let having = passages.iter().filter(|(_, text)| query_terms(text).contains(word)).count();
         rarity.insert(word, 1.0 + (passages.len() as f32 / (1 + having) as f32).ln().max(0.0));
     }
     let all: f32 = rarity.values().sum();
@@ -128,7 +129,7 @@ fn candidates<'a>(question: &str, passages: &[(usize, &'a str)]) -> Vec<Candidat
         for line in body.lines() {
             for span in sentences(line) {
                 let sentence = &line[span.range()];
-                let has = meaning(sentence);
+                let has = query_terms(sentence);
                 let score: f32 =
                     rarity.iter().filter(|(word, _)| has.iter().any(|own| own == *word)).map(|(_, w)| w).sum();
                 found.push(Candidate { passage: *number, text: sentence, score: score / all.max(0.1) });
@@ -137,15 +138,6 @@ fn candidates<'a>(question: &str, passages: &[(usize, &'a str)]) -> Vec<Candidat
     }
     found.sort_by(|a, b| b.score.total_cmp(&a.score));
     found
-}
-
-/// Returns the words of a text that mean something, shortened to their beginnings.
-fn meaning(text: &str) -> Vec<String> {
-    let plain = words(text).map(|word| fold(word.text).to_string());
-    plain
-        .filter(|word| word.len() > 3 || word.bytes().any(|b| b.is_ascii_digit()))
-        .map(|word| word.chars().take(6).collect())
-        .collect()
 }
 
 fn with_other_number(text: &str) -> String {

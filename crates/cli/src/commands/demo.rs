@@ -76,7 +76,7 @@ pub async fn run() -> Result<Output> {
         let reply = corpus.ask(SearchRequest::new(*question).traced()).await?;
         let rule = "─".repeat(width());
         text.push_str(&format!("\n{}\n{} {question}\n\n", style.faint(&rule), style.faint("?")));
-        text.push_str(&super::ask::render(&reply.answer, style));
+        text.push_str(&crate::view::answer(&reply.answer, style));
         answers.push(reply);
     }
     text.push_str(&format!("\n{}\n", style.faint(&"─".repeat(width()))));

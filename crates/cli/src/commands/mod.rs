@@ -2,6 +2,7 @@
 
 pub mod ask;
 pub mod build;
+pub mod chat;
 pub mod chunk;
 pub mod demo;
 pub mod evaluate;

@@ -1,17 +1,23 @@
 //! Views for a terminal or a pipe: styles, wrapping, tables.
 
+mod answer;
 mod chart;
 mod grid;
+mod prompt;
 mod quote;
 mod style;
 mod table;
+mod trace;
 mod visible;
 
+pub use answer::{answer, sources};
 pub use chart::{histogram, side_by_side, strip};
 pub use grid::{broken, grid};
+pub use prompt::prompt;
 pub use quote::quotation;
 pub use style::Style;
 pub use table::{Align, table};
+pub use trace::trace;
 pub use visible::{is_harmless, visible};
 
 use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};

@@ -65,6 +65,8 @@ pub struct AnswerPrompt {
     pub shortened: Vec<usize>,
     /// The passages that had no room, or that others contain.
     pub left_out: Vec<usize>,
+    /// The number of the oldest messages of the history that had no room.
+    pub messages_left_out: usize,
     /// The number of tokens of the messages, as the generator counts them.
     pub tokens: u64,
 }
@@ -86,7 +88,7 @@ impl Shown {
     }
 }
 
-/// Returns the prompt for a question. `passages` are taken in their order while there is room: each as a whole, or its first whole
+/// Returns the prompt for a question. The latest messages of the history get up to a third of the room. `passages` are taken in their order while there is room: each as a whole, or its first whole
 /// sentences. What an earlier passage of the same document contains is not repeated. `count` returns the number of tokens of a text.
 ///
 /// Costs counting the tokens of each part.
@@ -114,9 +116,11 @@ pub fn answer_prompt(
     )?;
     let asked =
         |shown: &[Shown]| templates.render("answer_question", json!({ "passages": shown, "question": question }));
-    let fixed =
-        count(&instruction) + history.iter().map(|message| count(&message.content)).sum::<u64>() + count(&asked(&[])?);
+    let fixed = count(&instruction) + count(&asked(&[])?);
     let mut room = settings.context_tokens.saturating_sub(settings.reply_tokens).saturating_sub(fixed);
+    let messages_left_out = beyond(history, room / 3, count);
+    let history = &history[messages_left_out..];
+    room -= history.iter().map(|message| count(&message.content)).sum::<u64>();
     let (mut shown, mut kept): (Vec<Shown>, Vec<usize>) = (Vec::new(), Vec::new());
     let (mut shortened, mut left_out) = (Vec::new(), Vec::new());
     let mut seen: Vec<(&str, Span)> = Vec::new();
@@ -150,8 +154,8 @@ pub fn answer_prompt(
     }
     if shown.is_empty() && !passages.is_empty() {
         let message = format!(
-            "a context of {} tokens has no room for a passage beside the instruction, the question and the history, {fixed} tokens, \
-             and {} tokens of reply; set context_tokens to what the model reads",
+            "a context of {} tokens has no room for a passage beside the instruction and the question, {fixed} tokens, and {} tokens \
+             of reply; set context_tokens to what the model reads",
             settings.context_tokens, settings.reply_tokens
         );
         return Err(Error::new(ErrorKind::Configuration, message).at("[generator] context_tokens"));
@@ -160,7 +164,19 @@ pub fn answer_prompt(
     prompt.messages.extend(history.iter().cloned());
     let prompt = prompt.with(Author::User, asked(&shown)?);
     let tokens = prompt.messages.iter().map(|message| count(&message.content)).sum();
-    Ok(AnswerPrompt { prompt, passages: kept, shortened, left_out, tokens })
+    Ok(AnswerPrompt { prompt, passages: kept, shortened, left_out, messages_left_out, tokens })
+}
+
+/// Returns the number of the oldest messages that must go so that the rest fits. The rest begins with a message of the asker.
+fn beyond(history: &[Message], room: u64, count: &dyn Fn(&str) -> u64) -> usize {
+    let mut used = 0;
+    let kept = history.iter().rev().take_while(|message| {
+        used += count(&message.content);
+        used <= room
+    });
+    let first = history.len() - kept.count();
+    let asker = history[first..].iter().position(|message| message.author == Author::User);
+    asker.map_or(history.len(), |at| first + at)
 }
 
 /// Returns the part of a passage that no earlier one of its document has; `None` if there is none.

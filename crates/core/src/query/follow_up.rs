@@ -252,7 +252,7 @@ fn with_phrase(last: &str, fragment: &str, own: &[Word<'_>]) -> String {
         let preposition = phrase.preposition.map(|at| words[at].lower.as_str());
         let same_word = inside.iter().any(|word| word.lower == last_own || word.lower == first_own);
         let names: Vec<&Word<'_>> = inside.iter().filter(|word| word.names()).collect();
-        let proper = !names.is_empty() && names.iter().all(|word| word.is_proper()) && phrase.words.start > 0;
+        let proper = names.iter().any(|word| word.is_proper()) && phrase.words.start > 0;
         match () {
             () if same_word => 3,
             () if own_preposition.is_some() && own_preposition.as_deref() == preposition => 2,
@@ -264,12 +264,23 @@ fn with_phrase(last: &str, fragment: &str, own: &[Word<'_>]) -> String {
     let best = phrases(&words).into_iter().map(|phrase| (likeness(&phrase), phrase)).filter(|(like, _)| *like > 1);
     match best.max_by_key(|(like, phrase)| (*like, phrase.words.start)) {
         Some((_, phrase)) => {
-            let phrase = if is_proper { proper_part(&words, phrase) } else { phrase };
+            let whole = phrase.words.start;
+            let phrase = if is_proper { proper_part(&words, phrase) } else { up_to(&words, &phrase, &last_own) };
             let (start, end) = (words[phrase.words.start].start, words[phrase.words.end - 1].end);
+            // The article of the phrase stays, so that of the fragment goes.
+            let article = ARTICLES.iter().find_map(|article| body.strip_prefix(article)?.strip_prefix(' '));
+            let body = article.filter(|_| phrase.words.start > whole).unwrap_or(body);
             format!("{}{body}{}", &last[..start], &last[end..])
         }
         None => format!("{}, {fragment}?", last.trim_end_matches(['?', '.', '!', ' '])),
     }
+}
+
+/// Returns a phrase up to a word, if it has it: a verb may follow it.
+fn up_to(words: &[Word<'_>], phrase: &Phrase, last: &str) -> Phrase {
+    let at = phrase.words.clone().find(|at| words[*at].lower == last);
+    let end = at.map_or(phrase.words.end, |at| at + 1);
+    Phrase { words: phrase.words.start..end, preposition: phrase.preposition }
 }
 
 /// Returns the part of a phrase that is a name, if there is one: a verb may follow it.
@@ -289,6 +300,7 @@ mod tests {
     #[rstest]
     #[case("What is the fee for a small yacht?", "And for a barge?", Some("What is the fee for a barge?"))]
     #[case("How much does Lamp 1 weigh?", "And Lamp 2?", Some("How much does Lamp 2 weigh?"))]
+    #[case("What can the boat Old Gull carry?", "And the Red Hen?", Some("What can the boat Red Hen carry?"))]
     #[case("How deep is Quay 3?", "What about Quay 5?", Some("How deep is Quay 5?"))]
     #[case("Who keeps the toll house?", "When does it open?", Some("When does it open? (Who keeps the toll house?)"))]
     #[case("When does the toll house open?", "And in winter?", Some("When does the toll house open, in winter?"))]

@@ -176,6 +176,7 @@ impl Model<'_> {
             passages: chunks(&made.passages),
             shortened: chunks(&made.shortened),
             left_out: chunks(&made.left_out),
+            messages_left_out: made.messages_left_out,
             prompt_tokens: made.tokens,
         });
         let mut show = |text: &str| listener.tell(AskEvent::Text(text));
@@ -229,10 +230,9 @@ pub(crate) fn finish(
     listener: &Listener,
 ) -> Result<Reply> {
     let answered = answer(searcher, asked, &found, written, &mut recorder, listener);
-    let traced = asked.request.traced;
     let (answer, trace) = recorder.attach(answered)?;
     let mut reply = Reply::new(answer, trace);
-    reply.passages = if traced { found } else { Vec::new() };
+    reply.passages = found;
     Ok(reply)
 }
 

@@ -20,7 +20,7 @@ pub struct Reply {
     pub trace_version: u32,
     /// The trace; empty unless the request [asked](crate::SearchRequest::traced) for it.
     pub trace: Trace,
-    /// The passages that the search found; empty unless the request asked for the trace.
+    /// The passages that the search found for a model; empty without one.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub passages: Vec<Passage>,
 }

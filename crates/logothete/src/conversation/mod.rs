@@ -51,7 +51,7 @@ impl Corpus {
     /// # Errors
     /// If the name is empty.
     pub fn conversation(&self, name: impl Into<String>) -> Result<Conversation> {
-        Ok(Conversation { corpus: self.clone(), name: checked(name.into())? })
+        Ok(Conversation { corpus: self.clone(), name: checked(&name.into())? })
     }
 
     /// Returns all conversations, the latest first.
@@ -71,7 +71,7 @@ impl Corpus {
     }
 }
 
-fn checked(name: String) -> Result<String> {
+fn checked(name: &str) -> Result<String> {
     match name.trim().is_empty() {
         true => Err(Error::new(ErrorKind::InvalidRequest, "a conversation needs a name")),
         false => Ok(name.trim().to_owned()),
@@ -146,7 +146,7 @@ impl Conversation {
     /// # Errors
     /// If the conversation was not kept yet, the name is empty or taken, or the disk fails.
     pub async fn rename(&mut self, name: impl Into<String>) -> Result<()> {
-        let (from, to) = (self.name.clone(), checked(name.into())?);
+        let (from, to) = (self.name.clone(), checked(&name.into())?);
         let new = to.clone();
         let work = move |opened: &Opened, _: &Driver, _: &StopToken| opened.storage.conversations.rename(&from, &to);
         if !self.corpus.drive(&StopToken::default(), work).await? {
@@ -185,7 +185,9 @@ impl Conversation {
         let (question, keeps_trace) = (request.query.clone(), request.traced);
         let mut recorder = Recorder::telling(keeps_trace, &listener);
         if let Some(last) = past.turns.last().filter(|_| asks_for_source(&question)) {
-            return self.keep(question, sources_of(last), past).await;
+            let reply = sources_of(last);
+            listener.tell(AskEvent::Text(&reply.answer.answer));
+            return self.keep(question, reply, past).await;
         }
         let said: Vec<PastTurn> = past.turns.iter().map(Turn::past).collect();
         let spending = Arc::new(Spending::for_question(&self.corpus.pipeline().config().limits));
@@ -275,7 +277,11 @@ impl Conversation {
         let asked = SystemTime::now().duration_since(UNIX_EPOCH).unwrap_or_default().as_secs().cast_signed();
         let searched = reply.answer.question.clone();
         let mut stored = StoredTurn { number: 0, asked, question: question.clone(), searched, answer };
-        let documents = reply.documents();
+        let mut documents = reply.documents();
+        if reply.answer.generator.is_some() {
+            // A model may repeat what it was shown of earlier turns.
+            documents.extend(past.turns.iter().flat_map(|turn| turn.reply.documents()));
+        }
         let name = self.name.clone();
         let work = move |opened: &Opened, _: &Driver, _: &StopToken| {
             let store = &opened.storage.conversations;

@@ -134,7 +134,9 @@ impl Corpus {
             .await?
         };
         if found.is_empty() {
-            return Ok(answer::nothing_found(&asked, recorder));
+            let reply = answer::nothing_found(&asked, recorder);
+            listener.tell(AskEvent::Text(&reply.answer.answer));
+            return Ok(reply);
         }
         let (written, recorder, found) = {
             let (asked, listener) = (asked.clone(), listener.clone());

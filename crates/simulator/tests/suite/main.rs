@@ -2,4 +2,5 @@
 
 mod answers;
 mod contexts;
+mod conversations;
 mod embeddings;

@@ -1,0 +1,61 @@
+//! Answers for people: the text, its sources, and what they do not bear out.
+
+use logothete::TokenUsage;
+use logothete::answer::Answer;
+use logothete::prompt::OWN_KNOWLEDGE;
+use logothete::verify::Verdict;
+
+use super::{Style, indented, quotation, shortened, width, wrap};
+
+/// Returns the answer with its sources, or the refusal with what came nearest.
+pub fn answer(answer: &Answer, style: Style) -> String {
+    let mut out = String::new();
+    for line in answer.answer.lines().flat_map(|line| wrap(line, width() - 4)) {
+        out.push_str(&style.strong(&line));
+        out.push('\n');
+    }
+    out + &sources(answer, style)
+}
+
+/// Returns what follows an answer: its sources, what they do not bear out, what came nearest, and how it came about.
+pub fn sources(answer: &Answer, style: Style) -> String {
+    let mut out = String::new();
+    for source in &answer.sources {
+        out.push('\n');
+        let marker = format!("[{}]", source.marker);
+        let mut place = source.location.to_string();
+        if let Some(date) = &source.location.date {
+            place.push_str(&format!(" ({date})"));
+        }
+        out.push_str(&format!("{marker} {}\n", style.place(&place)));
+        out.push_str(&quotation(&source.quotation, &source.matches, marker.len() + 1, width(), style));
+        for other in &source.more {
+            out.push_str(&quotation(&other.quotation, &[], marker.len() + 1, width(), style));
+        }
+        for other in &source.also {
+            out.push_str(&format!("    {} {}\n", style.faint("also in"), style.place(&other.location.to_string())));
+        }
+    }
+    for claim in answer.claims.iter().filter(|claim| claim.verdict != Verdict::Supported) {
+        let said = match (claim.verdict, claim.citations.is_empty()) {
+            (_, true) if claim.text.starts_with(OWN_KNOWLEDGE) => continue,
+            (_, true) => "No source is cited for this:",
+            (Verdict::Partly, _) => "This is only partly borne out by its source:",
+            _ => "This is not borne out by its source:",
+        };
+        out.push_str(&format!("\n{} {}\n", style.warning(said), claim.text));
+    }
+    for passage in &answer.nearest {
+        out.push_str(&format!("\n  {}\n", style.place(&passage.location.to_string())));
+        out.push_str(&indented(&shortened(passage.body(), 2 * width()), 4));
+    }
+    if let Some(note) = &answer.note {
+        out.push_str(&format!("\n{}", style.warning(&indented(note, 0))));
+    }
+    if let Some(generator) = &answer.generator {
+        let TokenUsage { sent, received } = answer.tokens;
+        let line = format!("Written by {generator}; {sent} tokens read, {received} written");
+        out.push_str(&format!("\n{}\n", style.faint(&line)));
+    }
+    out
+}

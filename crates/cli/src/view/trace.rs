@@ -1,0 +1,75 @@
+//! Traces for people: a tree of steps.
+
+use logothete::TokenUsage;
+use logothete::trace::{StepOutcome, Trace};
+use serde_json::Value;
+
+use super::{Style, duration, indented, shortened, width};
+
+/// Returns the steps of a trace, those that are parts of another indented below it.
+pub fn trace(trace: &Trace, style: Style) -> String {
+    let mut out = format!("\n{}\n", style.strong("Trace"));
+    for record in &trace.records {
+        let indent = 2 + 2 * trace.depth(record);
+        let details = serde_json::to_value(&record.details).unwrap_or_default();
+        let name = details["stage"].as_str().unwrap_or_default();
+        let took = style.faint(&duration(record.took_ms));
+        out.push_str(&format!("{:indent$}{name:<name_width$} {took:>8}\n", "", name_width = 14 - indent.min(13)));
+        if let StepOutcome::Failed(message) = &record.outcome {
+            out.push_str(&style.warning(&indented(&format!("failed: {message}"), indent + 2)));
+        }
+        if !record.usage.is_zero() {
+            let TokenUsage { sent, received } = record.usage;
+            out.push_str(&indented(&format!("tokens: {sent} read, {received} written"), indent + 2));
+        }
+        for (key, value) in details.as_object().into_iter().flatten().filter(|(key, _)| *key != "stage") {
+            match value {
+                Value::Array(messages) if key == "messages" => {
+                    for message in messages {
+                        let role = message["author"].as_str().unwrap_or_default();
+                        out.push_str(&format!("{:indent$}  {role}\n", ""));
+                        out.push_str(&verbatim(message["content"].as_str().unwrap_or_default(), indent + 4));
+                    }
+                }
+                Value::String(reply) if key == "reply" => {
+                    out.push_str(&format!("{:indent$}  {key}\n{}", "", verbatim(reply, indent + 4)));
+                }
+                Value::Array(items) if items.iter().any(Value::is_object) => {
+                    out.push_str(&format!("{:indent$}  {key}\n", ""));
+                    for item in items {
+                        let room = width().saturating_sub(indent + 4);
+                        out.push_str(&format!("{:indent$}    {}\n", "", shortened(&fields(item), room)));
+                    }
+                }
+                value => out.push_str(&indented(&format!("{key}: {}", fields(value)), indent + 2)),
+            }
+        }
+    }
+    out
+}
+
+/// Returns a text with each line indented, and otherwise as it is.
+fn verbatim(text: &str, indent: usize) -> String {
+    text.lines().map(|line| format!("{:indent$}{line}\n", "")).collect()
+}
+
+/// Returns a value on one line, without the marks of JSON.
+fn fields(value: &Value) -> String {
+    match value {
+        Value::Object(map) => {
+            // A leg has a rank and a score.
+            let field = |(name, value): (&String, &Value)| match (value["rank"].as_u64(), value["score"].as_f64()) {
+                (Some(rank), Some(score)) => format!("{name} {rank} ({score:.2})"),
+                _ => fields(value),
+            };
+            map.iter().map(field).collect::<Vec<_>>().join("  ")
+        }
+        Value::Array(items) => items.iter().map(fields).collect::<Vec<_>>().join(", "),
+        Value::String(text) => text.clone(),
+        Value::Number(number) if number.is_f64() => {
+            format!("{:.2}", number.as_f64().unwrap_or_default())
+        }
+        Value::Null => "none".to_owned(),
+        value => value.to_string(),
+    }
+}
