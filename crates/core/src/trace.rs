@@ -179,7 +179,7 @@ pub enum TraceDetails {
         cached: bool,
         /// The number of attempts that failed before.
         retries: u32,
-        /// The reply, exactly as it came.
+        /// The reply as it came, with what was masked put back.
         reply: String,
         /// Why the reply is not whole.
         #[serde(default, skip_serializing_if = "Option::is_none")]

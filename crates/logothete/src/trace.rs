@@ -1,9 +1,15 @@
 //! Traces: the record of a search or a question, step by step.
+//!
+//! Each step is a span of `tracing` too, with the target `logothete`, the name `stage` and these fields: `stage`, the name of the stage
+//! as in the JSON of the trace; `tokens_read` and `tokens_written`, if a model was asked; `error`, if the step failed. A request that
+//! leaves the machine is an event with the target `logothete::sending` and the fields `host` and `what`.
 
 use std::time::Instant;
 
 pub use logothete_core::trace::*;
 use logothete_core::{Error, Result, TokenUsage};
+use tracing::Span;
+use tracing::field::Empty;
 
 use crate::answer::{AskEvent, Listener};
 
@@ -13,10 +19,20 @@ pub(crate) struct Recorder {
     /// `None` if nobody wants to see them.
     trace: Option<Trace>,
     open: Vec<u32>,
+    /// The span in which the call was made.
+    caller: Span,
+    /// The spans of the open steps.
+    spans: Vec<Span>,
     /// Whether the trace is returned, and not only told.
     keeps: bool,
     /// Who hears of each step when it ends.
     listener: Listener,
+}
+
+/// A step that has begun.
+pub(crate) struct Started {
+    at: f64,
+    span: Span,
 }
 
 impl Recorder {
@@ -26,6 +42,8 @@ impl Recorder {
             started: Instant::now(),
             trace: enabled.then(Trace::default),
             open: Vec::new(),
+            caller: Span::current(),
+            spans: Vec::new(),
             keeps: enabled,
             listener: Listener::default(),
         }
@@ -37,8 +55,9 @@ impl Recorder {
     }
 
     /// Begins a step that other steps are parts of.
-    pub(crate) fn begin(&mut self, details: impl FnOnce() -> TraceDetails) {
-        let start = self.now();
+    pub(crate) fn begin(&mut self, stage: &'static str, details: impl FnOnce() -> TraceDetails) {
+        let Started { at: start, span } = self.start(stage);
+        self.spans.push(span);
         let parent = self.open.last().copied();
         if let Some(trace) = &mut self.trace {
             let id = trace.records.len() as u32;
@@ -49,6 +68,7 @@ impl Recorder {
 
     /// Ends the step that was begun last.
     pub(crate) fn end(&mut self) {
+        self.spans.pop();
         let now = self.now();
         if let Some((trace, id)) = self.trace.as_mut().zip(self.open.pop()) {
             let record = &mut trace.records[id as usize];
@@ -57,27 +77,44 @@ impl Recorder {
         }
     }
 
+    /// Begins a step without parts, which [`step`](Self::step) records when it has ended.
+    pub(crate) fn start(&self, stage: &'static str) -> Started {
+        let parent = self.spans.last().unwrap_or(&self.caller).id();
+        let span = tracing::info_span!(
+            target: "logothete", parent: parent, "stage", stage, tokens_read = Empty, tokens_written = Empty, error = Empty
+        );
+        Started { at: self.now(), span }
+    }
+
     /// Returns the time in milliseconds since the start.
-    pub(crate) fn now(&self) -> f64 {
+    fn now(&self) -> f64 {
         if self.trace.is_some() { milliseconds(self.started) } else { 0.0 }
     }
 
-    /// Records a step that began at `start` and has just ended.
-    pub(crate) fn step(&mut self, start: f64, details: impl FnOnce() -> TraceDetails) {
+    /// Records a step that has just ended.
+    pub(crate) fn step(&mut self, start: Started, details: impl FnOnce() -> TraceDetails) {
         self.ended(start, details, |_| ());
     }
 
     /// Records a step that took tokens.
-    pub(crate) fn spent_step(&mut self, start: f64, usage: TokenUsage, details: impl FnOnce() -> TraceDetails) {
+    pub(crate) fn spent_step(&mut self, start: Started, usage: TokenUsage, details: impl FnOnce() -> TraceDetails) {
+        start.span.record("tokens_read", usage.sent).record("tokens_written", usage.received);
         self.ended(start, details, |record| record.usage = usage);
     }
 
     /// Records a step that failed.
-    pub(crate) fn failed_step(&mut self, start: f64, error: &Error, details: impl FnOnce() -> TraceDetails) {
+    pub(crate) fn failed_step(&mut self, start: Started, error: &Error, details: impl FnOnce() -> TraceDetails) {
+        start.span.record("error", error.to_string());
         self.ended(start, details, |record| record.outcome = StepOutcome::Failed(error.to_string()));
     }
 
-    fn ended(&mut self, start: f64, details: impl FnOnce() -> TraceDetails, complete: impl FnOnce(&mut TraceRecord)) {
+    fn ended(
+        &mut self,
+        Started { at: start, span }: Started,
+        details: impl FnOnce() -> TraceDetails,
+        complete: impl FnOnce(&mut TraceRecord),
+    ) {
+        drop(span);
         let now = self.now();
         let parent = self.open.last().copied();
         if let Some(trace) = &mut self.trace {
@@ -109,6 +146,9 @@ impl Recorder {
     /// Returns an error with the trace, and its message in the steps that it ended.
     pub(crate) fn failed(mut self, error: Error) -> Error {
         let message = error.to_string();
+        for span in &self.spans {
+            span.record("error", message.as_str());
+        }
         if let Some(trace) = &mut self.trace {
             for id in &self.open {
                 trace.records[*id as usize].outcome = StepOutcome::Failed(message.clone());

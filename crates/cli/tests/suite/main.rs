@@ -2,6 +2,7 @@
 
 mod asking;
 mod common;
+mod connections;
 mod edges;
 mod guides;
 mod parse;

@@ -4,6 +4,7 @@ mod answer;
 mod context;
 mod conversation;
 mod fence;
+mod mask;
 mod templates;
 
 pub use answer::{AnswerMode, AnswerPrompt, AnswerSettings, OWN_KNOWLEDGE, REFUSAL, answer_prompt};
@@ -12,6 +13,7 @@ pub use conversation::{
     PastTurn, condense_prompt, condensed_question, history, plain_summary, summarise_prompt, tidy_summary,
 };
 pub use fence::fenced;
+pub use mask::{Hidden, Mask};
 pub use templates::Templates;
 
 use serde::{Deserialize, Serialize};

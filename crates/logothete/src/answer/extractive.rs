@@ -34,7 +34,7 @@ pub(crate) fn ask_all(
 
 /// Answers a question, or refuses.
 pub(crate) fn reply(searcher: &Searcher<'_>, request: &SearchRequest, mut recorder: Recorder) -> Result<Reply> {
-    recorder.begin(|| TraceDetails::Ask { question: request.query.clone() });
+    recorder.begin("ask", || TraceDetails::Ask { question: request.query.clone() });
     let answered = answer(searcher, request, &mut recorder);
     recorder.attach(answered).map(|(answer, trace)| Reply::new(answer, trace))
 }
@@ -42,7 +42,7 @@ pub(crate) fn reply(searcher: &Searcher<'_>, request: &SearchRequest, mut record
 /// Answers a question part by part.
 pub(super) fn answer(searcher: &Searcher<'_>, request: &SearchRequest, recorder: &mut Recorder) -> Result<Answer> {
     let question = request.query.as_str();
-    let start = recorder.now();
+    let start = recorder.start("split");
     let parts = question_parts(question);
     if parts.len() > 1 {
         recorder.step(start, || TraceDetails::Split { parts: parts.iter().map(|part| (*part).to_owned()).collect() });
@@ -60,7 +60,7 @@ pub(super) fn answer(searcher: &Searcher<'_>, request: &SearchRequest, recorder:
     if unanswered.len() == parts.len() {
         return Ok(refusal(question, nearest));
     }
-    let start = recorder.now();
+    let start = recorder.start("extract");
     pinpoint(searcher.view, &mut draft.sources)?;
     recorder.step(start, || {
         let record = |claim: &Claim| ClaimRecord { verdict: claim.verdict, support: claim.support };
@@ -95,7 +95,7 @@ fn answer_part(
     draft: &mut Draft,
     recorder: &mut Recorder,
 ) -> bool {
-    let start = recorder.now();
+    let start = recorder.start("check");
     let statistics = searcher.view.snapshot.statistics(&query_terms(part));
     let question = Question::new(part, |term| statistics.weight(term));
     let min_coverage = searcher.opened.config().generator.min_coverage;

@@ -71,7 +71,7 @@ pub struct PreviewMessage {
 pub(crate) fn find(searcher: &Searcher<'_>, request: &SearchRequest, recorder: &mut Recorder) -> Result<Vec<Passage>> {
     let question = request.query.as_str();
     let mut lists = vec![searcher.find(&Query::plain(question), request, recorder)?.passages];
-    let start = recorder.now();
+    let start = recorder.start("split");
     let parts = question_parts(question);
     if parts.len() > 1 {
         recorder.step(start, || TraceDetails::Split { parts: parts.iter().map(|part| (*part).to_owned()).collect() });
@@ -113,7 +113,10 @@ pub(crate) fn preview(
     passages: &[Passage],
     equipped: Option<&Equipped>,
 ) -> Result<PromptPreview> {
-    let made = prompt(pipeline, asked, passages, equipped)?;
+    let mut made = prompt(pipeline, asked, passages, equipped)?;
+    if let Some(equipped) = equipped {
+        made.prompt = equipped.as_sent(made.prompt);
+    }
     let config = equipped.map_or(&pipeline.config().generator, |equipped| &equipped.config);
     let count = |text: &str| equipped.map_or_else(|| usual_tokens(text), |own| own.generator.count_tokens(text));
     let names = |all: &[usize]| all.iter().map(|at| passages[*at].location.document.clone()).collect();
@@ -168,11 +171,11 @@ impl Model<'_> {
         recorder: &mut Recorder,
         listener: &Listener,
     ) -> Result<Written> {
-        let start = recorder.now();
+        let start = recorder.start("prompt");
         let made = prompt(&self.opened.pipeline, asked, passages, Some(self.equipped))?;
         let chunks = |all: &[usize]| all.iter().map(|at| passages[*at].chunk.clone()).collect();
         recorder.step(start, || TraceDetails::Prompt {
-            messages: made.prompt.messages.clone(),
+            messages: self.equipped.as_sent(made.prompt.clone()).messages,
             passages: chunks(&made.passages),
             shortened: chunks(&made.shortened),
             left_out: chunks(&made.left_out),
@@ -192,8 +195,8 @@ impl Model<'_> {
         recorder: &mut Recorder,
         show: &mut (dyn FnMut(&str) + Send),
     ) -> Result<Answering> {
-        let Equipped { generator, config } = self.equipped;
-        let start = recorder.now();
+        let Equipped { generator, config, mask } = self.equipped;
+        let start = recorder.start("generate");
         let mut request = GenerationRequest::new(prompt);
         request.parameters = config.parameters();
         let sent = request.prompt.messages.iter().map(|message| generator.count_tokens(&message.content)).sum();
@@ -201,7 +204,8 @@ impl Model<'_> {
         // It is about many documents. An entry without an owner goes when any document is forgotten.
         let job = Job { request, owner: String::new(), expected };
         let (cache, limits) = (&*self.opened.storage.cache, &self.opened.config().limits);
-        let runner = Runner { generator, cache, config, limits, spending: self.spending, stop: self.stop };
+        let mask = mask.as_ref();
+        let runner = Runner { generator, cache, config, limits, mask, spending: self.spending, stop: self.stop };
         let outcome = self.driver.wait(runner.answer(&job, show));
         let details = |answering: Option<&Answering>| TraceDetails::Generate {
             generator: generator.name(),
@@ -256,7 +260,7 @@ fn answer(
             return Ok(answer);
         }
     };
-    let start = recorder.now();
+    let start = recorder.start("check");
     let mut answer = Answer::from_reply(&asked.request.query, &answering.text, &written.passages);
     if answer.status == Status::Refused {
         answer.nearest = found.iter().take(MAX_NEAREST).cloned().collect();

@@ -228,7 +228,10 @@ mod tests {
     #[rstest]
     #[case("[chunk]\nlimt = 3", "unknown key `limt` in [chunk]; did you mean `limit`?")]
     #[case("[chnk]\nlimit = 3", "unknown key `chnk`; did you mean `chunk`?")]
-    #[case("[privacy]\nzebra = 1", "unknown key `zebra` in [privacy]; known keys: allow, local_only")]
+    #[case(
+        "[privacy]\nzebra = 1",
+        "unknown key `zebra` in [privacy]; known keys: allow, local_only, mask, mask_patterns"
+    )]
     fn unknown_keys(#[case] text: &str, #[case] expected: &str) {
         assert_eq!(Config::parse(text).expect_err("an unknown key").message(), expected);
     }

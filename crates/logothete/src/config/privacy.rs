@@ -1,7 +1,9 @@
 //! `[privacy]`: what may leave the machine.
 
 #[cfg(feature = "http")]
-use logothete_core::{Error, ErrorKind, Result};
+use logothete_core::ErrorKind;
+use logothete_core::prompt::Mask;
+use logothete_core::{Error, Result};
 use serde::{Deserialize, Serialize};
 
 /// `[privacy]`
@@ -13,12 +15,27 @@ pub struct PrivacyConfig {
     pub allow: Vec<String>,
     /// Whether this machine, and no other, may be connected to, whatever `allow` says.
     pub local_only: bool,
+    /// What is replaced before text is sent, and put back in replies: `email`, `telephone`, `account`.
+    pub mask: Vec<String>,
+    /// Regular expressions of other text that is replaced.
+    pub mask_patterns: Vec<String>,
 }
 
 impl PrivacyConfig {
     /// Allows connections to some hosts: names such as `docs.example.org`, or with a port `localhost:8080`.
     pub fn allowing<H: Into<String>>(hosts: impl IntoIterator<Item = H>) -> Self {
-        Self { allow: hosts.into_iter().map(Into::into).collect(), local_only: false }
+        Self { allow: hosts.into_iter().map(Into::into).collect(), ..Self::default() }
+    }
+
+    /// Returns what is replaced before text is sent; `None` if nothing is.
+    ///
+    /// # Errors
+    /// If a kind is unknown, or a pattern is none.
+    pub(crate) fn masking(&self) -> Result<Option<Mask>> {
+        let mask = Mask::new(&self.mask, &self.mask_patterns).map_err(|error| {
+            Error::new(error.kind(), error.message().to_owned()).at("[privacy] mask, mask_patterns")
+        })?;
+        Ok((!mask.is_empty()).then_some(mask))
     }
 
     /// Checks that a host may be connected to.
@@ -80,7 +97,7 @@ mod tests {
     #[case("localhost.quay.test", false)]
     #[case("192.168.0.1", false)]
     fn this_machine_alone(#[case] host: &str, #[case] expected: bool) {
-        let config = PrivacyConfig { allow: vec![host.to_owned()], local_only: true };
+        let config = PrivacyConfig { allow: vec![host.to_owned()], local_only: true, ..PrivacyConfig::default() };
         assert_eq!(config.check(host, Some(8080)).is_ok(), expected);
     }
 

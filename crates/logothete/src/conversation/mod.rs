@@ -212,7 +212,7 @@ impl Conversation {
         spending: &Arc<Spending>,
         mut recorder: Recorder,
     ) -> Result<(Option<String>, Recorder)> {
-        let start = recorder.now();
+        let start = recorder.start("condense");
         let by_rule = standing_alone(question, said);
         let equipped = self.corpus.pipeline().generator(GeneratorRole::Condense)?;
         let mut alone = by_rule;

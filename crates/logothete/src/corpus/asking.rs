@@ -119,7 +119,7 @@ impl Corpus {
         mut recorder: Recorder,
         listener: Listener,
     ) -> Result<Reply> {
-        recorder.begin(|| TraceDetails::Ask { question: asked.request.query.clone() });
+        recorder.begin("ask", || TraceDetails::Ask { question: asked.request.query.clone() });
         let asked = Arc::new(asked);
         let vectors = Arc::new(self.encode_remotely(std::slice::from_ref(&asked.request)).await?);
         let (mut recorder, found) = {

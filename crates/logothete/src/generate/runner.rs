@@ -8,6 +8,7 @@ use futures_util::StreamExt;
 use futures_util::future::{Either, select};
 use futures_util::stream;
 use logothete_core::document::Date;
+use logothete_core::prompt::{Hidden, Mask};
 use logothete_core::{Error, ErrorKind, Result, TokenUsage};
 
 use super::{GenerationEvent, GenerationRequest, Generator};
@@ -55,14 +56,17 @@ pub(crate) struct Runner<'a> {
     pub cache: &'a dyn CacheStore,
     pub config: &'a GeneratorConfig,
     pub limits: &'a LimitsConfig,
+    /// What is replaced before it is sent, and put back in the reply.
+    pub mask: Option<&'a Mask>,
     pub spending: &'a Spending,
     pub stop: &'a StopToken,
 }
 
 impl Runner<'_> {
     /// Returns the key under which the reply to a request is cached.
-    pub(crate) fn key(generator: &dyn Generator, request: &GenerationRequest) -> String {
-        let parts = request.key_parts();
+    pub(crate) fn key(generator: &dyn Generator, request: &GenerationRequest, mask: Option<&Mask>) -> String {
+        let mut parts = request.key_parts();
+        parts.extend(mask.map(|mask| format!("mask {}", mask.fingerprint())));
         let fingerprint = generator.fingerprint();
         let all: Vec<&str> = std::iter::once(fingerprint.as_str()).chain(parts.iter().map(String::as_str)).collect();
         reply_key(&all)
@@ -99,7 +103,7 @@ impl Runner<'_> {
 
     /// Returns the key of a request in the cache; `None` if the same request may get different replies.
     fn cache_key(&self, job: &Job) -> Option<String> {
-        (job.request.parameters.temperature == 0.0).then(|| Self::key(&**self.generator, &job.request))
+        (job.request.parameters.temperature == 0.0).then(|| Self::key(&**self.generator, &job.request, self.mask))
     }
 
     /// Returns the cached reply, or sends a request. `cached` has the replies that were found; `None` means that the cache has not
@@ -215,15 +219,26 @@ impl Runner<'_> {
         Ok(answering)
     }
 
+    /// Returns a request as it is sent, and what was replaced in it.
+    fn as_sent(&self, request: &GenerationRequest) -> (GenerationRequest, Hidden) {
+        let mut hidden = Hidden::default();
+        let mut request = request.clone();
+        if let Some(mask) = self.mask {
+            request.prompt = mask.hide_prompt(&request.prompt, &mut hidden);
+        }
+        (request, hidden)
+    }
+
     async fn streamed(&self, job: &Job, show: &mut (dyn FnMut(&str) + Send)) -> Result<Answering> {
+        let (request, hidden) = self.as_sent(&job.request);
         let (mut pause, mut retries) = (FIRST_PAUSE, 0);
         let ended = StopToken::default();
         let _ended = ended.stop_on_drop();
         let mut stopped = std::pin::pin!(either(self.stop, &ended));
         loop {
-            let mut text = String::new();
+            let (mut text, mut waiting) = (String::new(), String::new());
             let outcome = caught_future("the generator", async {
-                let mut parts = self.generator.stream(&job.request);
+                let mut parts = self.generator.stream(&request);
                 loop {
                     let part = match select(parts.next(), stopped.as_mut()).await {
                         Either::Left((part, _)) => part,
@@ -231,6 +246,7 @@ impl Runner<'_> {
                     };
                     match part {
                         Some(Ok(GenerationEvent::Text(part))) => {
+                            let part = hidden.restore_part(&mut waiting, &part);
                             show(&part);
                             text.push_str(&part);
                         }
@@ -241,6 +257,10 @@ impl Runner<'_> {
                 }
             })
             .await;
+            if !waiting.is_empty() {
+                show(&waiting);
+                text.push_str(&waiting);
+            }
             match outcome {
                 Ok(usage) => return Ok(Answering { text, usage, cached: false, retries, broken: None }),
                 Err(error) if !text.is_empty() => {
@@ -260,11 +280,12 @@ impl Runner<'_> {
 
     /// Sends a request until it is answered, fails for good, or has failed too often.
     async fn send(&self, job: &Job) -> Result<(String, TokenUsage)> {
+        let (request, hidden) = self.as_sent(&job.request);
         let mut pause = FIRST_PAUSE;
         let mut retries = 0;
         loop {
-            match caught_future("the generator", async { self.generator.generate(&job.request).await }).await {
-                Ok(generation) => return Ok((generation.text, generation.usage)),
+            match caught_future("the generator", async { self.generator.generate(&request).await }).await {
+                Ok(generation) => return Ok((hidden.restore(&generation.text), generation.usage)),
                 Err(error) if error.is_retryable() && retries < self.config.max_retries && !self.stop.is_stopped() => {
                     sleep(error.retry_after().unwrap_or(pause).min(MAX_PAUSE), self.stop).await;
                     pause = (pause * 2).min(MAX_PAUSE);

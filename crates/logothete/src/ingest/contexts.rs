@@ -76,7 +76,7 @@ pub(super) fn write(
     let Some(writing) = &opened.chunking.writing else {
         return Ok(targets.iter().map(|_| Ok(Written::default())).collect());
     };
-    let Equipped { generator, config } = writing.generator()?;
+    let Equipped { generator, config, mask } = writing.generator()?;
     let job = |document: &Document, chunk: &Chunk| {
         let request = request(opened, writing, document, chunk)?;
         let expected = expected(writing, &request, |text| generator.count_tokens(text));
@@ -86,7 +86,8 @@ pub(super) fn write(
     let jobs: Vec<Job> = wanted.map(|(document, chunk)| job(document, chunk)).collect::<Result<_>>()?;
     let cache = &*opened.storage.cache;
     let limits = &opened.config().limits;
-    let runner = Runner { generator, cache, config, limits, spending, stop };
+    let mask = mask.as_ref();
+    let runner = Runner { generator, cache, config, limits, mask, spending, stop };
     let mut replies = driver.wait(runner.run(&jobs)).into_iter();
     let limit = opened.chunking.chunker.limit();
     let outcomes = targets.iter_mut().map(|target| {
@@ -109,10 +110,12 @@ pub(super) fn write(
 pub(super) fn estimate(opened: &Opened, document: &Document, chunks: &[Chunk]) -> Result<Written> {
     let mut needed = Written::default();
     let Some(writing) = &opened.chunking.writing else { return Ok(needed) };
-    let generator = writing.generator().ok().map(|equipped| &equipped.generator);
+    let equipped = writing.generator().ok();
+    let generator = equipped.map(|equipped| &equipped.generator);
+    let mask = equipped.and_then(|equipped| equipped.mask.as_ref());
     let none = Fingerprint::of(["none"]);
     let key = |request: &GenerationRequest| match generator {
-        Some(generator) => Runner::key(&**generator, request),
+        Some(generator) => Runner::key(&**generator, request, mask),
         None => reply_key(&[none.as_str()]),
     };
     let requests: Vec<GenerationRequest> =

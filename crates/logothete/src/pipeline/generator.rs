@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 use std::sync::{Arc, OnceLock};
 
 use logothete_core::Result;
+use logothete_core::prompt::{Hidden, Mask, Prompt};
 #[cfg(not(feature = "http"))]
 use logothete_core::{Error, ErrorKind};
 
@@ -15,6 +16,18 @@ use crate::generate::{CommandGenerator, Generator};
 pub(crate) struct Equipped {
     pub generator: Arc<dyn Generator>,
     pub config: GeneratorConfig,
+    /// What is replaced before it is sent.
+    pub mask: Option<Mask>,
+}
+
+impl Equipped {
+    /// Returns a prompt exactly as it is sent.
+    pub(crate) fn as_sent(&self, prompt: Prompt) -> Prompt {
+        match &self.mask {
+            Some(mask) => mask.hide_prompt(&prompt, &mut Hidden::default()),
+            None => prompt,
+        }
+    }
 }
 
 /// The generators of a pipeline: the user's own, and those of the configuration, which are made when they are first needed.
@@ -41,8 +54,9 @@ impl Generators {
     /// If the settings are invalid, or its host is not allowed.
     pub(super) fn get(&self, role: GeneratorRole, config: &Config) -> Result<Option<Equipped>> {
         let settings = config.generator.for_role(role)?;
+        let mask = config.privacy.masking()?;
         if let Some(generator) = self.own.get(&role) {
-            return Ok(Some(Equipped { generator: generator.clone(), config: settings }));
+            return Ok(Some(Equipped { generator: generator.clone(), config: settings, mask }));
         }
         let cell = &self.made[role as usize];
         let generator = match cell.get() {
@@ -52,7 +66,7 @@ impl Generators {
                 None => return Ok(None),
             },
         };
-        Ok(Some(Equipped { generator, config: settings }))
+        Ok(Some(Equipped { generator, config: settings, mask }))
     }
 
     /// Returns the names of the user's own generators.

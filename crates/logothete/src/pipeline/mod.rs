@@ -78,6 +78,7 @@ impl Pipeline {
     /// If a setting is invalid; the place names its table and key.
     pub fn from_config(config: &Config) -> Result<Self> {
         config.validate()?;
+        config.privacy.masking()?;
         let pipeline = Self {
             parsers: Parsers::new(&parsers::settings(config)?),
             encoder: EncoderChoice::new(&config.encoder, &config.privacy)?,

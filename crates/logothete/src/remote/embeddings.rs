@@ -4,6 +4,7 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Mutex, PoisonError};
 use std::time::Duration;
 
+use logothete_core::prompt::{Hidden, Mask};
 use logothete_core::text::count_words;
 use logothete_core::vector::{Encoder, Role, Vectors};
 use logothete_core::{Error, ErrorKind, Fingerprint, Result};
@@ -27,6 +28,8 @@ pub struct RemoteEncoder {
     model: String,
     parameters: Vec<(String, Value)>,
     prefixes: [String; 2],
+    /// What is replaced before it is sent.
+    mask: Option<Mask>,
     max_tokens: Option<usize>,
     max_batch_texts: usize,
     max_batch_tokens: usize,
@@ -67,7 +70,9 @@ impl RemoteEncoder {
         });
         let parameters: Vec<(String, Value)> = parameters.collect::<Result<_>>()?;
         let whole = Duration::from_secs(config.seconds.max(1));
-        let post = Post::new(&config.address, &privacy.into(), whole, "texts to encode")
+        let privacy = privacy.into();
+        let mask = privacy.masking()?;
+        let post = Post::new(&config.address, &privacy, whole, "texts to encode")
             .map_err(|error| if error.place().is_none() { error.at("[encoder] address") } else { error })?;
         let post = post.with_headers(&config.headers).with_key(key).with_retries(config.max_retries);
         let [query, passage] = [&config.query_prefix, &config.passage_prefix].map(|p| p.clone().unwrap_or_default());
@@ -76,6 +81,7 @@ impl RemoteEncoder {
             model: config.model.clone(),
             parameters,
             prefixes: [query, passage],
+            mask,
             max_tokens: config.max_tokens,
             max_batch_texts: config.max_batch_texts,
             max_batch_tokens: config.max_batch_tokens,
@@ -88,7 +94,8 @@ impl RemoteEncoder {
         new.dimensions = vector.len();
         // The last digits of a service's numbers change with the machine that answers.
         let rounded: Vec<String> = vector.iter().map(|number| format!("{number:.2}")).collect();
-        let settings = format!("{:?} {:?} {:?}", new.parameters, new.prefixes, new.max_tokens);
+        let mut settings = format!("{:?} {:?} {:?}", new.parameters, new.prefixes, new.max_tokens);
+        settings.extend(new.mask.as_ref().map(|mask| format!(" mask {}", mask.fingerprint())));
         new.fingerprint = Fingerprint::of(["remote", &config.address, &new.model, &settings, &rounded.join(" ")]);
         Ok(new)
     }
@@ -181,7 +188,11 @@ impl Encoder for RemoteEncoder {
         // Services refuse empty texts.
         let texts: Vec<String> = texts
             .iter()
-            .map(|text| if text.is_empty() { " ".to_owned() } else { [prefix.as_str(), text].concat() })
+            .map(|text| match &self.mask {
+                _ if text.is_empty() => " ".to_owned(),
+                Some(mask) => [prefix.as_str(), &mask.hide(text, &mut Hidden::default())].concat(),
+                None => [prefix.as_str(), text].concat(),
+            })
             .collect();
         let batches = self.batches(&texts);
         let answers: Mutex<Vec<Option<Answer>>> = Mutex::new(batches.iter().map(|_| None).collect());

@@ -96,7 +96,7 @@ impl Searcher<'_> {
 
     /// Returns the best passages for a query, with a step in the trace for each stage.
     pub(crate) fn find(&self, query: &Query, request: &SearchRequest, recorder: &mut Recorder) -> Result<Found> {
-        recorder.begin(|| TraceDetails::Search { query: query.text() });
+        recorder.begin("search", || TraceDetails::Search { query: query.text() });
         let found = self.find_in(query, request, recorder);
         // A search that failed stays open, so that the trace shows where.
         if found.is_ok() {
@@ -117,14 +117,13 @@ impl Searcher<'_> {
         let plan = request.resolved(self.opened.config().search.plan())?;
         let snapshot = &self.view.snapshot;
         let filter = self.filter(request);
-        let start = recorder.now();
+        let start = recorder.start("filter");
         let filtered = filter.as_ref().map(|filter| scope(self.view, filter)).transpose()?;
         if let (Some(filter), Some(rows)) = (&filter, &filtered) {
             let left: u64 = rows.iter().map(|rows| u64::from(rows.len())).sum();
             recorder.step(start, || TraceDetails::Filter { filter: filter.to_string(), rows: left });
         }
 
-        let mut start = recorder.now();
         let prepared = snapshot.prepare(query);
         let allowed = if prepared.is_strict() {
             snapshot.allowed(&prepared, filtered.clone().map(Arc::unwrap_or_clone)).map(Arc::new)
@@ -145,14 +144,15 @@ impl Searcher<'_> {
             self.check_stop()?;
             let known = || LEGS.map(|leg| leg.name().to_owned());
             let leg = leg(planned).ok_or_else(|| unknown_leg(&planned.leg, &known()))?;
+            let start = recorder.start(leg.name());
             let hits = leg.find(&input, plan.passages.max(planned.depth))?;
             let best = hits.first().map(|hit| hit.1);
             let record = LegRecord { weight: planned.weight, found: hits.len(), best };
             recorder.step(start, || leg.details(&input, record));
             rankings.push(Ranking { name: planned.leg.clone(), weight: planned.weight, hits });
-            start = recorder.now();
         }
 
+        let start = recorder.start("fusion");
         let fused = fuse(&rankings);
         let considered = fused.len();
         let mut best: Vec<_> = fused.into_iter().filter(|item| plan.admits(item)).take(plan.passages).collect();

@@ -353,3 +353,122 @@ async fn a_program_that_fails_or_hangs_is_ended_with_its_children() {
 fn a_program_must_be_named() {
     assert!(CommandGenerator::new(&Config::default().generator).is_err());
 }
+
+#[tokio::test]
+async fn what_is_masked_does_not_leave_and_comes_back_in_the_reply() {
+    let service = service().slow(Duration::ZERO, Duration::from_millis(1));
+    let mut config = config(&service);
+    config.privacy.mask = vec!["email".to_owned()];
+    config.privacy.mask_patterns = vec!["MHA-[0-9]+".to_owned()];
+    let corpus = Pipeline::from_config(&config).expect("settings").in_memory().await.expect("a corpus");
+    let letter = "# Booking\n\nThe booking MHA-204 of the berth is confirmed to ilse@quarrender.test by letter.";
+    corpus.build(MemorySource::new("papers").with("letter.md", letter)).await.expect("a build");
+    let question = "To whom is the booking MHA-204 confirmed by letter?";
+    let heard: Arc<Mutex<String>> = Arc::default();
+    let told = heard.clone();
+    let tell = move |event: AskEvent<'_>| {
+        if let AskEvent::Text(text) = event {
+            told.lock().expect("a lock").push_str(text);
+        }
+    };
+    let reply = corpus.ask_streaming(SearchRequest::new(question).traced(), tell).await.expect("an answer");
+    let sent = service.asked()[0].body.to_string();
+    assert!(sent.contains("<EMAIL-1>") && sent.contains("<HIDDEN-1>"), "{sent}");
+    assert!(!sent.contains("quarrender") && !sent.contains("MHA-204"), "{sent}");
+    assert!(heard.lock().expect("a lock").contains("MHA-204 of the berth is confirmed to ilse@quarrender.test"));
+    assert_eq!(
+        reply.answer.sources[0].quotation,
+        "The booking MHA-204 of the berth is confirmed to ilse@quarrender.test by letter."
+    );
+    let preview = corpus.preview_prompt(question).await.expect("a preview");
+    assert!(
+        preview
+            .messages
+            .iter()
+            .all(|shown| sent.contains(&serde_json::to_string(&shown.message.content).expect("JSON")))
+    );
+    let trace = serde_json::to_string(&reply.trace).expect("JSON");
+    assert!(trace.contains("<EMAIL-1>"), "the trace has the prompt as it was sent");
+    config.privacy.mask = vec!["emial".to_owned()];
+    let error = Pipeline::from_config(&config).expect_err("a wrong kind").to_string();
+    assert!(error.contains("[privacy]") && error.contains("did you mean email?"), "{error}");
+}
+
+/// Notes the spans that are opened, with their parents.
+#[derive(Clone, Default)]
+struct Spans(Arc<Mutex<Vec<(String, Option<u64>, &'static tracing::Metadata<'static>)>>>);
+
+impl tracing::Subscriber for Spans {
+    fn enabled(&self, metadata: &tracing::Metadata<'_>) -> bool {
+        metadata.target().starts_with("logothete")
+    }
+
+    fn new_span(&self, span: &tracing::span::Attributes<'_>) -> tracing::span::Id {
+        struct Stage(String);
+        impl tracing::field::Visit for Stage {
+            fn record_debug(&mut self, field: &tracing::field::Field, value: &dyn std::fmt::Debug) {
+                if field.name() == "stage" {
+                    self.0 = format!("{value:?}");
+                }
+            }
+        }
+        let mut stage = Stage(String::new());
+        span.record(&mut stage);
+        let mut all = self.0.lock().expect("a lock");
+        all.push((stage.0, span.parent().map(tracing::span::Id::into_u64), span.metadata()));
+        tracing::span::Id::from_u64(all.len() as u64)
+    }
+
+    fn record(&self, _: &tracing::span::Id, _: &tracing::span::Record<'_>) {}
+
+    fn record_follows_from(&self, _: &tracing::span::Id, _: &tracing::span::Id) {}
+
+    fn event(&self, _: &tracing::Event<'_>) {}
+
+    fn enter(&self, span: &tracing::span::Id) {
+        ENTERED.with_borrow_mut(|entered| entered.push(span.clone()));
+    }
+
+    fn exit(&self, _: &tracing::span::Id) {
+        ENTERED.with_borrow_mut(|entered| drop(entered.pop()));
+    }
+
+    fn current_span(&self) -> tracing_core::span::Current {
+        let last = ENTERED.with_borrow(|entered| entered.last().cloned());
+        let metadata = |id: &tracing::span::Id| self.0.lock().expect("a lock")[id.into_u64() as usize - 1].2;
+        last.map_or_else(tracing_core::span::Current::none, |id| {
+            let metadata = metadata(&id);
+            tracing_core::span::Current::new(id, metadata)
+        })
+    }
+}
+
+thread_local! {
+    static ENTERED: std::cell::RefCell<Vec<tracing::span::Id>> = const { std::cell::RefCell::new(Vec::new()) };
+}
+
+#[test]
+fn the_stages_are_spans_of_the_caller() {
+    let spans = Spans::default();
+    tracing::subscriber::set_global_default(spans.clone()).expect("the only one of these tests");
+    let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build().expect("a runtime");
+    runtime.block_on(async {
+        let service = service();
+        let corpus = corpus(&config(&service)).await;
+        // Other tests of this process have spans too.
+        let caller = tracing::info_span!(target: "logothete", "request", stage = "of the caller");
+        let id = caller.id().map(|id| id.into_u64());
+        let asking = tracing::Instrument::instrument(corpus.ask(QUESTION), caller);
+        asking.await.expect("an answer");
+        let all = spans.0.lock().expect("a lock").clone();
+        let ask = all.iter().position(|(stage, parent, _)| stage.contains("ask") && *parent == id).expect("a span");
+        let parts: Vec<&str> = all
+            .iter()
+            .filter(|(_, parent, _)| *parent == Some(ask as u64 + 1))
+            .map(|(stage, ..)| stage.as_str())
+            .collect();
+        for stage in ["search", "prompt", "generate", "check"] {
+            assert!(parts.iter().any(|part| part.contains(stage)), "{stage} in {parts:?}");
+        }
+    });
+}
