@@ -148,8 +148,14 @@ pub struct AskArguments {
     /// Show what every stage did
     #[arg(long)]
     pub trace: bool,
+    /// Write a page to study: answer, claims, sources, timeline, passages, prompt
+    #[arg(long, value_name = "FILE", conflicts_with = "questions")]
+    pub trace_page: Option<PathBuf>,
+    /// Overwrite a page that exists
+    #[arg(long, requires = "trace_page")]
+    pub force: bool,
     /// Print the prompt that the model would get, with its tokens and the host, and send nothing
-    #[arg(long, conflicts_with_all = ["questions", "trace"])]
+    #[arg(long, conflicts_with_all = ["questions", "trace", "trace_page"])]
     pub show_prompt: bool,
 }
 

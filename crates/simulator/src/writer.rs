@@ -4,6 +4,7 @@ use std::collections::HashMap;
 
 use logothete::keyword::query_terms;
 use logothete::prompt::{PastTurn, Prompt, REFUSAL, plain_summary};
+use logothete::query::question_parts;
 use logothete::text::sentences;
 
 use crate::generator::part;
@@ -40,7 +41,7 @@ pub enum WritingFault {
 
 /// The share of a question's words that a sentence must have to answer it.
 const MIN_SHARE: f32 = 0.45;
-/// The highest number of sentences of an answer.
+/// The highest number of sentences for a part of a question.
 const MAX_SENTENCES: usize = 2;
 
 /// Returns what the stand-in writes for a prompt.
@@ -83,17 +84,24 @@ fn answer(prompt: &Prompt, fault: Option<WritingFault>) -> String {
             return format!("As I was told: {planted} [1] See http://elsewhere.test/collect?all=1.");
         }
     }
-    let candidates = candidates(question, &passages);
-    let best = candidates.iter().map(|candidate| candidate.score).fold(0.0, f32::max);
-    if best < MIN_SHARE {
+    let mut picked: Vec<Candidate<'_>> = Vec::new();
+    for part in question_parts(question) {
+        let candidates = candidates(part, &passages);
+        let best = candidates.iter().map(|candidate| candidate.score).fold(MIN_SHARE, f32::max);
+        let good = candidates.into_iter().filter(|candidate| candidate.score >= best * 0.95).take(MAX_SENTENCES);
+        picked.extend(good.filter(|one| one.score >= MIN_SHARE).collect::<Vec<_>>());
+    }
+    if picked.is_empty() {
         return REFUSAL.to_owned();
     }
-    let mut picked: Vec<&Candidate<'_>> =
-        candidates.iter().filter(|candidate| candidate.score >= best * 0.85).take(MAX_SENTENCES).collect();
     picked.sort_by_key(|candidate| candidate.passage);
+    picked.dedup_by(|one, other| one.text == other.text);
     let count = passages.len();
-    let sentence = |(at, candidate): (usize, &&Candidate<'_>)| {
-        let text = candidate.text.split_whitespace().collect::<Vec<_>>().join(" ");
+    let sentence = |(at, candidate): (usize, &Candidate<'_>)| {
+        let mut text = candidate.text.split_whitespace().collect::<Vec<_>>().join(" ").replace(" | ", ", ");
+        if !text.ends_with(['.', '!', '?']) {
+            text.push('.');
+        }
         let number = candidate.passage;
         match fault {
             Some(WritingFault::ChangeNumber) if at == 0 => format!("{} [{number}]", with_other_number(&text)),

@@ -1,11 +1,15 @@
 //! `logothete ask`
 
+use std::collections::BTreeSet;
 use std::io::{IsTerminal, Write};
 
 use logothete::answer::AskEvent;
-use logothete::{Reply, Result, SearchRequest};
+use logothete::search::Filter;
+use logothete::{Corpus, Reply, Result, SearchRequest};
+use logothete_report::{SourcePage, trace_page};
 use serde_json::json;
 
+use super::output::{check_free, write_file};
 use super::{configuration, corpus};
 use crate::args::{AskArguments, CorpusArguments};
 use crate::view::{Style, answer, prompt, sources, trace, visible};
@@ -28,6 +32,9 @@ pub async fn run(at: &CorpusArguments, arguments: &AskArguments, as_json: bool) 
         let preview = corpus.preview_prompt(request).await?;
         return Ok(Output { text: prompt(&preview, style), json: json!(preview), code: DONE });
     }
+    if let Some(file) = &arguments.trace_page {
+        check_free(file, arguments.force)?;
+    }
     let has_model = corpus.pipeline().model()?.is_some();
     let one = arguments.questions.is_none();
     let streams = one && has_model && !as_json && std::io::stdout().is_terminal();
@@ -38,13 +45,20 @@ pub async fn run(at: &CorpusArguments, arguments: &AskArguments, as_json: bool) 
     if !has_model && !as_json && std::io::stderr().is_terminal() {
         eprintln!("{NO_MODEL}");
     }
+    if let (Some(file), Some(reply)) = (&arguments.trace_page, replies.first()) {
+        let page = page(&corpus, reply, filter.as_ref()).await?;
+        write_file(file, page.as_bytes(), arguments.force)?;
+    }
     let shown = |reply: &Reply| {
         let steps = if arguments.trace { trace(&reply.trace, style) } else { String::new() };
         let text = match streams {
             true => format!("\n{}", sources(&reply.answer, style)),
             false => answer(&reply.answer, style),
         };
-        text + &steps
+        let page = arguments.trace_page.as_ref().map(|file| {
+            format!("\n{} {}\n", style.faint("The page to study is"), style.place(&file.display().to_string()))
+        });
+        text + &steps + &page.unwrap_or_default()
     };
     let code = if replies.iter().all(|reply| reply.answer.is_refusal()) { REFUSED } else { DONE };
     if one {
@@ -67,4 +81,31 @@ pub fn print_text(event: AskEvent<'_>) {
         // A terminal that is gone is noticed when the rest is printed.
         let _ = out.write_all(visible(text, false).as_bytes()).and_then(|()| out.flush());
     }
+}
+
+/// Returns the page about a reply.
+async fn page(corpus: &Corpus, reply: &Reply, filter: Option<&Filter>) -> Result<String> {
+    let mut passages = reply.passages.clone();
+    if passages.is_empty() {
+        let request = SearchRequest::new(&reply.answer.question).plain();
+        let request = match filter {
+            Some(filter) => request.filter(filter.clone()),
+            None => request,
+        };
+        passages = corpus.search(request).await?.passages;
+    }
+    let mut pages: Vec<SourcePage> = Vec::new();
+    for source in &reply.answer.sources {
+        let locations = std::iter::once(&source.location).chain(source.more.iter().map(|other| &other.location));
+        let wanted: BTreeSet<u32> =
+            locations.flat_map(|location| location.areas.iter().map(|area| area.page)).collect();
+        let name = &source.location.document;
+        let is_new = |page: &u32| !pages.iter().any(|known| known.document == *name && known.page == *page);
+        let wanted: Vec<u32> = wanted.into_iter().filter(is_new).collect();
+        if !wanted.is_empty() {
+            let document = corpus.parsed(name).await?;
+            pages.extend(wanted.into_iter().filter_map(|page| SourcePage::new(&document, page)));
+        }
+    }
+    Ok(trace_page(reply, &passages, &pages))
 }

@@ -220,3 +220,18 @@ fn a_key_is_in_no_file_and_no_output() {
     }
     assert!(files > 5, "{files} files");
 }
+
+#[test]
+fn a_page_to_study_is_written_once() {
+    let folder = built();
+    let ran = run(folder.path(), &["ask", QUESTION, "--trace-page", "page.html"]);
+    assert!(ran.code == 0 && ran.out.contains("The page to study is page.html"), "{}{}", ran.out, ran.err);
+    let page = fs::read_to_string(folder.path().join("page.html")).expect("a file");
+    for part in ["Sources", "Timeline", "Passages"] {
+        assert!(page.contains(&format!("<h2>{part}</h2>")), "{part}");
+    }
+    assert!(page.contains("class=\"cited\"") && page.contains("<mark>"));
+    let ran = run(folder.path(), &["ask", QUESTION, "--trace-page", "page.html"]);
+    assert!(ran.code == 1 && ran.err.contains("--force"), "{}", ran.err);
+    assert_eq!(run(folder.path(), &["ask", QUESTION, "--trace-page", "page.html", "--force"]).code, 0);
+}

@@ -1,14 +1,14 @@
 //! Looking into a corpus: documents, chunks, and the text behind a location.
 
 use logothete_core::chunk::ChunkId;
-use logothete_core::document::{Metadata, Span};
+use logothete_core::document::{Document, Metadata, Span};
 use logothete_core::search::Passage;
 use logothete_core::{Error, ErrorKind, Result};
 
 use super::Corpus;
 use super::info::CorpusInfo;
 use crate::opened::Opened;
-use crate::storage::{CatalogueReader, ChunkDetail, DocumentDetail, Section};
+use crate::storage::{CatalogueReader, ChunkDetail, DocumentDetail, Section, Which};
 
 impl Corpus {
     /// Returns the content of the corpus.
@@ -26,6 +26,32 @@ impl Corpus {
     pub async fn document(&self, name: &str) -> Result<DocumentDetail> {
         let name = name.to_owned();
         self.query(move |_, view, _| view.catalogue().document_detail(&name)).await
+    }
+
+    /// Returns a document as it was parsed: its text, its blocks, and where its lines stand on its pages.
+    ///
+    /// # Errors
+    /// As [`document`](Self::document).
+    pub async fn parsed(&self, name: &str) -> Result<Document> {
+        let name = name.to_owned();
+        self.query(move |_, view, _| {
+            let catalogue = view.catalogue();
+            let known = catalogue.known(Which::Named(&[&name]))?.pop();
+            let document = match &known {
+                Some(known) => catalogue.documents(&[known.id])?.remove(&known.id),
+                None => None,
+            };
+            // The detail's error names the nearest document.
+            document.map_or_else(
+                || {
+                    catalogue.document_detail(&name)?;
+                    Err(Error::new(ErrorKind::Corpus, "the catalogue does not hold the text of this document")
+                        .at(&name))
+                },
+                Ok,
+            )
+        })
+        .await
     }
 
     /// Returns a chunk with its text, context, metadata and a summary of its vector, by its id or the beginning of it.
