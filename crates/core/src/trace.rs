@@ -150,6 +150,13 @@ pub enum TraceDetails {
         /// The question that was searched for.
         question: String,
     },
+    /// A generator turned the question into other searches.
+    Transform {
+        /// The kind: `rewrite`, `split` or `hypothetical`.
+        kind: String,
+        /// What is searched for besides the question.
+        queries: Vec<String>,
+    },
     /// The prompt was assembled.
     Prompt {
         /// The messages, exactly as they are sent.

@@ -1,12 +1,13 @@
-//! Passages become a prompt, and the markers of a model's reply become quotations again. Nothing is sent: the reply is made up.
+//! Passages become messages for a model that you call yourself, and the markers of its reply become quotations again. Nothing is
+//! sent: the reply is made up.
 
-use logothete::chunk::Sentence;
-use logothete::prompt::{Prompt, fenced};
+use logothete::answer::Answer;
+use logothete::prompt::{AnswerSettings, Templates, answer_prompt};
 use logothete::search::Passage;
-use logothete::verify::{check, cited_claims};
+use logothete::text::count_words;
 use logothete::{MemorySource, Pipeline, Result};
 
-const REPLY: &str = "Berth 7 has a greatest draught of 7.9 metres. [1] The bridge opens on the hour. [1]";
+const REPLY: &str = "Berth 7 has a greatest draught of 7.9 metres [1]. The bridge opens on the hour [1].";
 
 #[tokio::main(flavor = "current_thread")]
 async fn main() -> Result<()> {
@@ -16,24 +17,20 @@ async fn main() -> Result<()> {
     let question = "What is the greatest draught at Berth 7?";
     let passages = corpus.search(question).await?.passages;
 
-    let material = passages.iter().map(|passage| fenced(&format!("passage {}", passage.rank), &passage.text));
-    let material = format!("{}\n\n{question}", material.collect::<Vec<_>>().join("\n\n"));
-    let prompt =
-        Prompt::new("Answer from the passages only. Put the number of a passage behind each sentence.", material);
-    println!("{}\n", prompt.text());
+    // Tokens are counted as your model counts them; four for three words is a usual estimate.
+    let count = |text: &str| count_words(text) as u64 * 4 / 3;
+    let asked = answer_prompt(question, &[], &passages, &Templates::default(), &AnswerSettings::default(), &count)?;
+    for message in &asked.prompt.messages {
+        println!("{}: {}\n", message.author.name(), message.content);
+    }
 
-    for claim in cited_claims(REPLY) {
-        for passage in passages.iter().filter(|passage| claim.markers.contains(&passage.rank)) {
-            let quotation = nearest(claim.text, passage);
-            let verdict = check(claim.text, quotation).verdict;
-            println!("{}\n  {verdict} by {}: “{quotation}”", claim.text, passage.location);
-        }
+    let shown: Vec<Passage> = asked.passages.iter().map(|at| passages[*at].clone()).collect();
+    let answer = Answer::from_reply(question, REPLY, &shown);
+    for claim in &answer.claims {
+        println!("{}: {} {:?}", claim.verdict, claim.text, claim.citations);
+    }
+    for source in &answer.sources {
+        println!("[{}] {}: “{}”", source.marker, source.location, source.quotation);
     }
     Ok(())
-}
-
-/// Returns the part of a passage that supports a claim best.
-fn nearest<'a>(claim: &str, passage: &'a Passage) -> &'a str {
-    let share = |part: &&Sentence| (check(claim, passage.slice(part.span)).share * 1000.0) as u32;
-    passage.sentences.iter().max_by_key(share).map(|part| passage.slice(part.span)).unwrap_or_default()
 }

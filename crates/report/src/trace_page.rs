@@ -183,6 +183,7 @@ fn stage(details: &TraceDetails) -> &'static str {
         TraceDetails::Extract { .. } => "extract",
         TraceDetails::Check { .. } => "check",
         TraceDetails::Condense { .. } => "condense",
+        TraceDetails::Transform { .. } => "transform",
         TraceDetails::Prompt { .. } => "prompt",
         TraceDetails::Generate { .. } => "generate",
         _ => "step",
@@ -211,6 +212,7 @@ fn summary(record: &TraceRecord) -> String {
             format!("{supported} of {} claims supported", claims.len())
         }
         TraceDetails::Condense { follow_up, question } => format!("{follow_up} → {question}"),
+        TraceDetails::Transform { kind, queries } => format!("{kind}: {}", queries.join(" · ")),
         TraceDetails::Prompt { passages, shortened, left_out, prompt_tokens, .. } => format!(
             "{} passages, {prompt_tokens} tokens; {} shortened, {} left out",
             passages.len(),

@@ -50,6 +50,7 @@ pub fn reply_to(prompt: &Prompt, fault: Option<WritingFault>) -> String {
         () if part(prompt, "place").is_some() => context(prompt),
         () if part(prompt, "turns").is_some() => summary(prompt),
         () if part(prompt, "conversation").is_some() => standing_alone(prompt),
+        () if part(prompt, "question").is_some() => transformed(prompt),
         () => answer(prompt, fault),
     };
     match fault {
@@ -172,6 +173,11 @@ fn turns(text: &str) -> Vec<PastTurn> {
 fn summary(prompt: &Prompt) -> String {
     let before = part(prompt, "summary").unwrap_or_default();
     plain_summary(before, &turns(part(prompt, "turns").unwrap_or_default()), 100)
+}
+
+/// Returns what is asked of a question alone: its parts, or the question as it is.
+fn transformed(prompt: &Prompt) -> String {
+    question_parts(part(prompt, "question").unwrap_or_default()).join("\n")
 }
 
 fn standing_alone(prompt: &Prompt) -> String {

@@ -103,19 +103,48 @@ pub fn answer_prompt(
     settings: &AnswerSettings,
     count: &dyn Fn(&str) -> u64,
 ) -> Result<AnswerPrompt> {
-    let instruction = templates.render(
-        "answer_instruction",
-        json!({
-            "mode": settings.mode,
-            "refusal": REFUSAL,
-            "own_knowledge": OWN_KNOWLEDGE,
-            "language": settings.language,
-            "max_sentences": settings.max_sentences,
-            "style": settings.style,
-        }),
-    )?;
+    let values = json!({
+        "mode": settings.mode,
+        "refusal": REFUSAL,
+        "own_knowledge": OWN_KNOWLEDGE,
+        "language": settings.language,
+        "max_sentences": settings.max_sentences,
+        "style": settings.style,
+    });
+    let instruction = templates.render("answer_instruction", values)?;
     let asked =
         |shown: &[Shown]| templates.render("answer_question", json!({ "passages": shown, "question": question }));
+    assembled(instruction, history, passages, settings, count, &asked)
+}
+
+/// Returns the prompt that asks what passages of a document say about a subject, in `max_words` words. Passages are taken as for
+/// [`answer_prompt`], and a reply is read in the same way.
+///
+/// # Errors
+/// As [`answer_prompt`].
+pub fn digest_prompt(
+    subject: &str,
+    passages: &[Passage],
+    max_words: usize,
+    templates: &Templates,
+    settings: &AnswerSettings,
+    count: &dyn Fn(&str) -> u64,
+) -> Result<AnswerPrompt> {
+    let values = json!({ "max_words": max_words, "refusal": REFUSAL });
+    let instruction = templates.render("digest_instruction", values)?;
+    let asked = |shown: &[Shown]| templates.render("digest_passages", json!({ "passages": shown, "subject": subject }));
+    assembled(instruction, &[], passages, settings, count, &asked)
+}
+
+/// Fills the room that an instruction leaves with the history and the passages.
+fn assembled(
+    instruction: String,
+    history: &[Message],
+    passages: &[Passage],
+    settings: &AnswerSettings,
+    count: &dyn Fn(&str) -> u64,
+    asked: &dyn Fn(&[Shown]) -> Result<String>,
+) -> Result<AnswerPrompt> {
     let fixed = count(&instruction) + count(&asked(&[])?);
     let mut room = settings.context_tokens.saturating_sub(settings.reply_tokens).saturating_sub(fixed);
     let messages_left_out = beyond(history, room / 3, count);

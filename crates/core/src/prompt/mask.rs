@@ -7,8 +7,11 @@ use crate::error::{Error, ErrorKind, Result};
 use crate::fingerprint::Fingerprint;
 use crate::suggest::closest;
 
-/// The kinds that a mask knows, with their patterns and what a match must fulfil besides.
-const KINDS: [(&str, &str, fn(&str) -> bool); 3] = [
+/// What a match of a pattern must fulfil besides.
+type Check = fn(&str) -> bool;
+
+/// The kinds that a mask knows, with their patterns and checks.
+const KINDS: [(&str, &str, Check); 3] = [
     ("email", r"[\w.+-]+@[\w-]+(?:\.[\w-]+)+", |_| true),
     ("telephone", r"(?:\+|\b00?)[1-9][0-9 ()/.\-]{4,}[0-9]", is_telephone),
     ("account", r"\b[A-Z]{2}[0-9]{2}(?: ?[A-Z0-9]{2,4}){3,8}\b|\b[0-9](?:[ -]?[0-9]){12,18}\b", is_account),
@@ -19,7 +22,7 @@ const MAX_PLACEHOLDER: usize = 32;
 /// Finds what must not leave the machine.
 #[derive(Clone, Debug)]
 pub struct Mask {
-    patterns: Vec<(String, Regex, fn(&str) -> bool)>,
+    patterns: Vec<(String, Regex, Check)>,
 }
 
 /// What a mask has replaced, to put it back.
@@ -143,7 +146,7 @@ fn is_telephone(text: &str) -> bool {
 
 /// Returns `true` for a number of an account or a card whose check digits are right.
 fn is_account(text: &str) -> bool {
-    let bare: String = text.chars().filter(|c| c.is_ascii_alphanumeric()).collect();
+    let bare: String = text.chars().filter(char::is_ascii_alphanumeric).collect();
     if bare.starts_with(|c: char| c.is_ascii_alphabetic()) {
         // ISO 13616: the first four characters go to the end, letters become numbers from 10 on, and the rest by 97 is 1.
         if !(15..=34).contains(&bare.len()) {
@@ -166,7 +169,7 @@ fn is_account(text: &str) -> bool {
             (_, double) => double / 10 + double % 10,
         })
         .sum();
-    sum % 10 == 0
+    sum.is_multiple_of(10)
 }
 
 #[cfg(test)]

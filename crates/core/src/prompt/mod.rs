@@ -6,8 +6,9 @@ mod conversation;
 mod fence;
 mod mask;
 mod templates;
+mod transform;
 
-pub use answer::{AnswerMode, AnswerPrompt, AnswerSettings, OWN_KNOWLEDGE, REFUSAL, answer_prompt};
+pub use answer::{AnswerMode, AnswerPrompt, AnswerSettings, OWN_KNOWLEDGE, REFUSAL, answer_prompt, digest_prompt};
 pub use context::{context_prompt, tidy_context};
 pub use conversation::{
     PastTurn, condense_prompt, condensed_question, history, plain_summary, summarise_prompt, tidy_summary,
@@ -15,6 +16,9 @@ pub use conversation::{
 pub use fence::fenced;
 pub use mask::{Hidden, Mask};
 pub use templates::Templates;
+pub use transform::{
+    combine_prompt, hypothetical_passage, hypothetical_prompt, rewrite_prompt, split_prompt, split_questions,
+};
 
 use serde::{Deserialize, Serialize};
 

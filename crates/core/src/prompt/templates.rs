@@ -19,7 +19,7 @@ struct Known {
     required: &'static [&'static str],
 }
 
-const ALL: [Known; 8] = [
+const ALL: [Known; 18] = [
     Known {
         name: "answer_instruction",
         text: include_str!("templates/answer_instruction.txt"),
@@ -67,6 +67,66 @@ const ALL: [Known; 8] = [
         text: include_str!("templates/summarise_turns.txt"),
         variables: &["summary", "turns"],
         required: &["turns"],
+    },
+    Known {
+        name: "combine_answers",
+        text: include_str!("templates/combine_answers.txt"),
+        variables: &["answers", "question"],
+        required: &["answers", "question"],
+    },
+    Known {
+        name: "combine_instruction",
+        text: include_str!("templates/combine_instruction.txt"),
+        variables: &[],
+        required: &[],
+    },
+    Known {
+        name: "digest_instruction",
+        text: include_str!("templates/digest_instruction.txt"),
+        variables: &["max_words", "refusal"],
+        required: &[],
+    },
+    Known {
+        name: "digest_passages",
+        text: include_str!("templates/digest_passages.txt"),
+        variables: &["passages", "subject"],
+        required: &["passages", "subject"],
+    },
+    Known {
+        name: "hypothetical_instruction",
+        text: include_str!("templates/hypothetical_instruction.txt"),
+        variables: &["max_words"],
+        required: &[],
+    },
+    Known {
+        name: "hypothetical_question",
+        text: include_str!("templates/hypothetical_question.txt"),
+        variables: &["question"],
+        required: &["question"],
+    },
+    Known {
+        name: "rewrite_instruction",
+        text: include_str!("templates/rewrite_instruction.txt"),
+        variables: &[],
+        required: &[],
+    },
+    Known {
+        name: "rewrite_question",
+        text: include_str!("templates/rewrite_question.txt"),
+        variables: &["question"],
+        required: &["question"],
+    },
+    Known {
+        name: "split_instruction",
+        text: include_str!("templates/split_instruction.txt"),
+        variables: &["max_parts"],
+        required: &[],
+    },
+    Known {
+        name: "split_question",
+        text: include_str!("templates/split_question.txt"),
+        variables: &["question"],
+        required: &["question"],
     },
 ];
 

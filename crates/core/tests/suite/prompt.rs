@@ -3,7 +3,10 @@
 use logothete_core::Fingerprint;
 use logothete_core::chunk::{Chunk, Limit, Structure, TokenCounter, Unit, chunks};
 use logothete_core::document::{BlockKind, Document, DocumentBuilder};
-use logothete_core::prompt::{Templates, context_prompt, fenced, tidy_context};
+use logothete_core::prompt::{
+    AnswerSettings, PastTurn, Templates, combine_prompt, context_prompt, digest_prompt, fenced, tidy_context,
+};
+use logothete_core::search::Passage;
 use logothete_core::text::count_words;
 use proptest::prelude::*;
 use rstest::rstest;
@@ -98,4 +101,21 @@ fn the_place_is_title_and_headings() {
     let prompt = context_prompt(&document, &cut(&document)[0], 100, 20, &Templates::default()).expect("a prompt");
     assert_eq!(inside(&prompt.messages[1].content, "place"), "Log of the tower › Day 0");
     assert!(prompt.text().starts_with("Below are a document and a passage of it."));
+}
+
+#[test]
+fn a_digest_and_a_combination_keep_their_material_between_fences() {
+    let templates = Templates::default();
+    let parts = [PastTurn::new("How deep?", "It is 7.9 metres. [1]"), PastTurn::new("Since when?", "Since May. [2]")];
+    let prompt = combine_prompt("How deep, and since when?", &parts, &templates).expect("a prompt");
+    assert_eq!(inside(&prompt.messages[1].content, "answer 2"), "Since when?\n\nSince May. [2]");
+    assert!(prompt.messages[1].content.ends_with("Question: How deep, and since when?"));
+    let document = document(&["The bell is rung.".to_owned()]);
+    let passages: Vec<Passage> =
+        cut(&document).into_iter().map(|chunk| Passage::from_chunk(chunk, &document)).collect();
+    let count = |text: &str| count_words(text) as u64;
+    let digest = digest_prompt("the bell", &passages, 60, &templates, &AnswerSettings::default(), &count);
+    let digest = digest.expect("a prompt");
+    assert!(digest.prompt.messages[0].content.contains("60 words at most"));
+    assert!(inside(&digest.prompt.messages[1].content, "passage 1").contains("The bell is rung."));
 }

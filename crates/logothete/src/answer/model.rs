@@ -3,7 +3,10 @@
 use std::collections::HashSet;
 
 use logothete_core::keyword::Query;
-use logothete_core::prompt::{AnswerPrompt, Message, Prompt, answer_prompt};
+use logothete_core::prompt::{
+    AnswerPrompt, Message, Prompt, answer_prompt, condensed_question, hypothetical_passage, hypothetical_prompt,
+    rewrite_prompt, split_prompt, split_questions,
+};
 use logothete_core::query::question_parts;
 use logothete_core::search::Passage;
 use logothete_core::trace::{ClaimRecord, TraceDetails};
@@ -12,6 +15,7 @@ use serde::Serialize;
 
 use super::extractive::{self, MAX_NEAREST};
 use super::{Answer, AskEvent, Claim, Listener, Reply, Status};
+use crate::config::Transform;
 use crate::generate::{Answering, GenerationRequest, Job, Runner, usual_tokens};
 use crate::opened::Opened;
 use crate::pipeline::{Equipped, Pipeline};
@@ -67,18 +71,27 @@ pub struct PreviewMessage {
     pub tokens: u64,
 }
 
-/// Finds the passages for a question. Those of its parts, if it has several, take turns.
-pub(crate) fn find(searcher: &Searcher<'_>, request: &SearchRequest, recorder: &mut Recorder) -> Result<Vec<Passage>> {
+/// Finds the passages for a question and for other queries. Those of its parts, if it has several, and of the queries take turns.
+pub(crate) fn find(
+    searcher: &Searcher<'_>,
+    request: &SearchRequest,
+    queries: &[String],
+    recorder: &mut Recorder,
+) -> Result<Vec<Passage>> {
     let question = request.query.as_str();
     let mut lists = vec![searcher.find(&Query::plain(question), request, recorder)?.passages];
     let start = recorder.start("split");
-    let parts = question_parts(question);
-    if parts.len() > 1 {
-        recorder.step(start, || TraceDetails::Split { parts: parts.iter().map(|part| (*part).to_owned()).collect() });
-        for part in &parts {
-            let Found { passages, .. } = searcher.find(&Query::plain(part), request, recorder)?;
-            lists.push(passages);
+    let mut parts = question_parts(question);
+    match parts.len() > 1 {
+        true => {
+            recorder
+                .step(start, || TraceDetails::Split { parts: parts.iter().map(|part| (*part).to_owned()).collect() });
         }
+        false => parts.clear(),
+    }
+    for query in parts.into_iter().chain(queries.iter().map(String::as_str)) {
+        let Found { passages, .. } = searcher.find(&Query::plain(query), request, recorder)?;
+        lists.push(passages);
     }
     let count = lists[0].len();
     let longest = lists.iter().map(Vec::len).max().unwrap_or_default();
@@ -160,6 +173,31 @@ pub(crate) struct Model<'a> {
 }
 
 impl Model<'_> {
+    /// Returns what the model makes of a question before the search. If it fails, nothing; the trace shows why.
+    ///
+    /// # Errors
+    /// If a template fails.
+    pub(crate) fn transformed(&self, question: &str, recorder: &mut Recorder) -> Result<Vec<String>> {
+        let (templates, transform) = (self.opened.pipeline.templates(), self.opened.config().search.transform);
+        let (kind, prompt) = match transform {
+            Transform::None => return Ok(Vec::new()),
+            Transform::Rewrite => ("rewrite", rewrite_prompt(question, templates)?),
+            Transform::Split => ("split", split_prompt(question, templates)?),
+            Transform::Hypothetical => ("hypothetical", hypothetical_prompt(question, templates)?),
+        };
+        let start = recorder.start("transform");
+        let Ok(reply) = self.generate(prompt, recorder, &mut |_| ()) else { return Ok(Vec::new()) };
+        let mut queries = match transform {
+            Transform::Split => split_questions(&reply.text),
+            Transform::Hypothetical => hypothetical_passage(&reply.text).into_iter().collect(),
+            _ => condensed_question(&reply.text).into_iter().collect(),
+        };
+        // A query without a word to search for is no query.
+        queries.retain(|query| query != question && Query::plain(query).has_words());
+        recorder.step(start, || TraceDetails::Transform { kind: kind.to_owned(), queries: queries.clone() });
+        Ok(queries)
+    }
+
     /// Lets the model answer from passages. The reply is told to the listener as it comes.
     ///
     /// # Errors

@@ -36,11 +36,13 @@ pub enum GeneratorRole {
     Summarise,
     /// Contexts of chunks.
     Context,
+    /// Better searches for a question, by `transform` in `[search]`.
+    Rewrite,
 }
 
 impl GeneratorRole {
     /// All roles.
-    pub const ALL: [Self; 4] = [Self::Answer, Self::Condense, Self::Summarise, Self::Context];
+    pub const ALL: [Self; 5] = [Self::Answer, Self::Condense, Self::Summarise, Self::Context, Self::Rewrite];
 
     /// Returns the name in the configuration.
     pub fn name(self) -> &'static str {
@@ -49,6 +51,7 @@ impl GeneratorRole {
             Self::Condense => "condense",
             Self::Summarise => "summarise",
             Self::Context => "context",
+            Self::Rewrite => "rewrite",
         }
     }
 }

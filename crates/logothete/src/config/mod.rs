@@ -22,7 +22,7 @@ pub use limits::LimitsConfig;
 pub use parse::{Ocr, ParseConfig};
 pub use privacy::PrivacyConfig;
 pub use prompt::PromptConfig;
-pub use search::SearchConfig;
+pub use search::{SearchConfig, Transform};
 pub use sources::SourcesConfig;
 
 use std::io::Write;

@@ -6,6 +6,22 @@ use serde::{Deserialize, Serialize};
 
 use super::written;
 
+/// What a model that writes answers makes of a question before the search.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+#[non_exhaustive]
+pub enum Transform {
+    /// Nothing.
+    #[default]
+    None,
+    /// The question in the words of the documents.
+    Rewrite,
+    /// The questions that must be answered first.
+    Split,
+    /// A passage as it might answer the question.
+    Hypothetical,
+}
+
 /// `[search]`
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(default)]
@@ -19,6 +35,8 @@ pub struct SearchConfig {
     pub vector: f32,
     /// The number of candidates of each leg.
     pub depth: usize,
+    /// What is searched for besides a question that a model answers.
+    pub transform: Transform,
     /// The filter of every search, written as on the command line; `None`, written `""`, searches all.
     #[serde(with = "written")]
     pub filter: Option<Filter>,
@@ -33,6 +51,7 @@ impl Default for SearchConfig {
             keyword: weight("keyword"),
             vector: weight("vector"),
             depth: Plan::DEFAULT_DEPTH,
+            transform: Transform::default(),
             filter: None,
         }
     }

@@ -6,7 +6,7 @@ use logothete_core::Result;
 
 use super::Corpus;
 use crate::answer::{self, AskEvent, Asked, Listener, Model, PromptPreview, Reply};
-use crate::config::GeneratorRole;
+use crate::config::{GeneratorRole, Transform};
 use crate::pipeline::Equipped;
 use crate::search::{SearchRequest, Searcher};
 use crate::spending::Spending;
@@ -72,7 +72,7 @@ impl Corpus {
         let vectors = self.encode_remotely(std::slice::from_ref(&asked.request)).await?;
         self.query(move |opened, view, stop| {
             let searcher = Searcher { opened, view, vectors: &vectors, stop };
-            let passages = answer::find(&searcher, &asked.request, &mut Recorder::new(false))?;
+            let passages = answer::find(&searcher, &asked.request, &[], &mut Recorder::new(false))?;
             answer::preview(&opened.pipeline, &asked, &passages, equipped.as_ref())
         })
         .await
@@ -110,6 +110,28 @@ impl Corpus {
         Ok(reply)
     }
 
+    /// Returns what is searched for besides a question, if the configuration has a model make something of it.
+    async fn transformed(
+        &self,
+        asked: &Arc<Asked>,
+        spending: &Arc<Spending>,
+        mut recorder: Recorder,
+    ) -> Result<(Vec<String>, Recorder)> {
+        let pipeline = &self.opened.pipeline;
+        let equipped = match pipeline.config().search.transform {
+            Transform::None => None,
+            _ => pipeline.generator(GeneratorRole::Rewrite)?,
+        };
+        let Some(equipped) = equipped else { return Ok((Vec::new(), recorder)) };
+        let (asked, spending) = (asked.clone(), spending.clone());
+        self.drive(&StopToken::default(), move |opened, driver, stop| {
+            let model = Model { opened, driver, equipped: &equipped, spending: &spending, stop };
+            let queries = model.transformed(&asked.request.query, &mut recorder)?;
+            Ok((queries, recorder))
+        })
+        .await
+    }
+
     /// Lets a model answer. Each view of the corpus is released before the model is asked.
     async fn written(
         &self,
@@ -121,12 +143,16 @@ impl Corpus {
     ) -> Result<Reply> {
         recorder.begin("ask", || TraceDetails::Ask { question: asked.request.query.clone() });
         let asked = Arc::new(asked);
-        let vectors = Arc::new(self.encode_remotely(std::slice::from_ref(&asked.request)).await?);
+        let (queries, back) = self.transformed(&asked, &spending, recorder).await?;
+        recorder = back;
+        let texts: Vec<SearchRequest> =
+            std::iter::once(asked.request.clone()).chain(queries.iter().map(SearchRequest::new)).collect();
+        let vectors = Arc::new(self.encode_remotely(&texts).await?);
         let (mut recorder, found) = {
             let (asked, vectors) = (asked.clone(), vectors.clone());
             self.query(move |opened, view, stop| {
                 let searcher = Searcher { opened, view, vectors: &vectors, stop };
-                match answer::find(&searcher, &asked.request, &mut recorder) {
+                match answer::find(&searcher, &asked.request, &queries, &mut recorder) {
                     Ok(found) => Ok((recorder, found)),
                     Err(error) => Err(recorder.failed(error)),
                 }

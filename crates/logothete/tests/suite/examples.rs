@@ -25,7 +25,10 @@ fn run(name: &str) -> String {
 #[case("own_parser", &["5.2", "[1] 2025-11-18.tides, Tides at Marrowby"])]
 #[case("shared", &["notice-6.md, Notice 6", "notice-8.md, Notice 8", "3 documents then, 4 now"])]
 #[case("inspect", &["Berth 7 · Draught: 7.9 m", "Notice 6 › Draughts", "its section has 105 bytes"])]
-#[case("cite_reply", &["supported by notice-6.md: “The greatest draught at Berth 7 is 7.9 metres.”", "  not supported by"])]
+#[case("cite_reply", &["system: You answer questions", "[1] notice-6.md: “The greatest draught at Berth 7 is 7.9 metres.”", "not supported: The bridge"])]
+#[case("cited_answer", &["tokens would go to stand-in at 127.0.0.1", "[1] byelaws.pdf, page 2", "supported: (2) A vessel drawing"])]
+#[case("own_generator", &["The bell is rung in fog. [1]", "[1] bell.md"])]
+#[case("stream_to_terminal", &["The regatta is held on 14 and 15 June 2025.", "(searching: Where can small craft watch it from?", "comes from"])]
 #[case("compare_settings", &["structure: 2 added; 3 chunks", "whole: 2 added; 2 chunks", "cited: 1.000"])]
 #[case("own_ids", &["rule-2", "Nobody stands near a line under strain.", "[1] rule-3", "2 chunks are left"])]
 fn it_runs(#[case] name: &str, #[case] expected: &[&str]) {

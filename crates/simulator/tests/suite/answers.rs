@@ -5,7 +5,7 @@ use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
 
 use logothete::answer::{AskEvent, Status};
-use logothete::config::{GeneratorKind, GeneratorRole};
+use logothete::config::{GeneratorKind, GeneratorRole, Transform};
 use logothete::prompt::Author;
 use logothete::{CommandGenerator, Config, Corpus, ErrorKind, MemorySource, Pipeline, SearchRequest};
 use logothete_simulator::{ModelFault, ModelService, ScriptedGenerator, WritingFault};
@@ -394,9 +394,12 @@ async fn what_is_masked_does_not_leave_and_comes_back_in_the_reply() {
     assert!(error.contains("[privacy]") && error.contains("did you mean email?"), "{error}");
 }
 
-/// Notes the spans that are opened, with their parents.
+/// The stage of a span, its parent and its metadata.
+type OpenedSpan = (String, Option<u64>, &'static tracing::Metadata<'static>);
+
+/// Notes the spans that are opened.
 #[derive(Clone, Default)]
-struct Spans(Arc<Mutex<Vec<(String, Option<u64>, &'static tracing::Metadata<'static>)>>>);
+struct Spans(Arc<Mutex<Vec<OpenedSpan>>>);
 
 impl tracing::Subscriber for Spans {
     fn enabled(&self, metadata: &tracing::Metadata<'_>) -> bool {
@@ -430,7 +433,7 @@ impl tracing::Subscriber for Spans {
     }
 
     fn exit(&self, _: &tracing::span::Id) {
-        ENTERED.with_borrow_mut(|entered| drop(entered.pop()));
+        ENTERED.with_borrow_mut(|entered| entered.pop().map_or((), |_| ()));
     }
 
     fn current_span(&self) -> tracing_core::span::Current {
@@ -471,4 +474,30 @@ fn the_stages_are_spans_of_the_caller() {
             assert!(parts.iter().any(|part| part.contains(stage)), "{stage} in {parts:?}");
         }
     });
+}
+
+#[rstest]
+#[case(Transform::Rewrite, "Berth 7 draught", 1)]
+#[case(Transform::Split, "1. What is the draught at Berth 7?\n- When does the swing bridge open?\n\n", 2)]
+#[case(Transform::Hypothetical, "The greatest draught at the berth\nis seven metres.", 1)]
+#[case(Transform::Rewrite, "", 0)]
+#[tokio::test]
+async fn a_model_may_make_other_searches_of_a_question(
+    #[case] transform: Transform,
+    #[case] reply: &'static str,
+    #[case] queries: usize,
+) {
+    let pipeline = Pipeline::default()
+        .with_generator(ScriptedGenerator::answers())
+        .with_generator_for(GeneratorRole::Rewrite, ScriptedGenerator::new("searches", move |_| reply.to_owned()))
+        .configured(|config| config.search.transform = transform);
+    let corpus = pipeline.in_memory().await.expect("a corpus");
+    corpus.build(source()).await.expect("a build");
+    let reply = corpus.ask(SearchRequest::new(QUESTION).traced()).await.expect("an answer");
+    assert!(reply.answer.answer.starts_with(SAID), "{}", reply.answer.answer);
+    let trace = serde_json::to_value(&reply.trace).expect("JSON");
+    let steps = trace.as_array().expect("a list");
+    let transformed = steps.iter().find(|step| step["stage"] == "transform").expect("a step");
+    assert_eq!(transformed["queries"].as_array().map(Vec::len), Some(queries));
+    assert_eq!(steps.iter().filter(|step| step["stage"] == "search").count(), 1 + queries);
 }

@@ -4,3 +4,4 @@ mod answers;
 mod contexts;
 mod conversations;
 mod embeddings;
+mod misbehaving;
