@@ -42,6 +42,8 @@ fn words(line: &str) -> Vec<String> {
 #[rstest]
 #[case("guide/searching.md")]
 #[case("guide/chunking.md")]
+#[case("guide/answers.md")]
+#[case("guide/prompts.md")]
 fn commands_run(#[case] name: &str) {
     let folder = built();
     let mut ran_any = false;
@@ -58,6 +60,8 @@ fn commands_run(#[case] name: &str) {
 
 #[rstest]
 #[case("guide/encoders.md")]
+#[case("guide/answers.md")]
+#[case("guide/prompts.md")]
 fn settings_are_read(#[case] name: &str) {
     for block in blocks(&guide(name), "toml") {
         Config::parse(&block).unwrap_or_else(|error| panic!("{error} in\n{block}"));

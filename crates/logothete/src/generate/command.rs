@@ -6,6 +6,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 use std::thread;
 use std::time::Duration;
 
+use logothete_core::prompt::Author;
 use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 
 use super::channel::{PartSender, ReplyTimes, written};
@@ -17,7 +18,8 @@ use crate::config::GeneratorConfig;
 
 /// A program that writes replies.
 ///
-/// It gets the messages on its standard input, as text: for each a line `### system`, `### user` or `### assistant`, then the content;
+/// It gets the messages on its standard input, as text: for each a line `### system`, `### user` or `### assistant`, then the content,
+/// in which lines that look like these begin with a blank;
 /// or as JSON: `{"messages": [{"role", "content"}, …], "temperature", "max_tokens", "stop", "seed"}`. What it prints is the reply, as
 /// it comes. It is killed with the processes that it has started when its time is up or the reply is no longer wanted.
 #[derive(Clone, Debug)]
@@ -42,7 +44,9 @@ impl CommandGenerator {
     fn input(&self, request: &GenerationRequest) -> String {
         let messages = request.prompt.messages.iter();
         if !self.as_json {
-            return messages.map(|message| format!("### {}\n{}\n\n", message.author.name(), message.content)).collect();
+            return messages
+                .map(|message| format!("### {}\n{}\n\n", message.author.name(), plain(&message.content)))
+                .collect();
         }
         let messages: Vec<serde_json::Value> = messages.map(crate::generate::message_json).collect();
         let GenerationParameters { temperature, max_tokens, stop, seed } = &request.parameters;
@@ -64,6 +68,19 @@ impl CommandGenerator {
             Error::new(ErrorKind::Configuration, message).at(program).because(error)
         })
     }
+}
+
+/// Returns the content of a message in which no line begins like a line between messages.
+fn plain(content: &str) -> String {
+    let poses = |line: &str| {
+        let title = line.strip_prefix("### ").unwrap_or_default().trim().to_lowercase();
+        [Author::System, Author::User, Author::Assistant].iter().any(|author| title.starts_with(author.name()))
+    };
+    content
+        .split('\n')
+        .map(|line| if poses(line) { format!(" {line}") } else { line.to_owned() })
+        .collect::<Vec<_>>()
+        .join("\n")
 }
 
 impl Generator for CommandGenerator {
