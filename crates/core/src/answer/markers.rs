@@ -1,15 +1,17 @@
 //! Markers of sources in replies, in any common style, brought to one: `[2]`.
 
 /// Returns a reply in which every marker is written as `[2]`, one number each. Recognised are `[2]`, `[^2]`, `[1, 3]`, `[1–3]`,
-/// `[passage 2]`, `【2】` and raised figures behind a word. Code between marked lines or back-ticks stays as it is.
+/// `[passage 2]`, `(see passage 2)`, `【2】` and raised figures behind a word. A number alone in round brackets is none: documents number
+/// their paragraphs like that. Code between marked lines or back-ticks stays as it is.
 pub(super) fn canonical(reply: &str) -> String {
     let mut out = String::with_capacity(reply.len());
     let mut rest = reply;
     while let Some(sign) = rest.chars().next() {
         let taken = match sign {
             '`' => code(rest),
-            '[' => bracketed(rest, ']').map(|(numbers, length)| (markers(&numbers), length)),
-            '【' => bracketed(rest, '】').map(|(numbers, length)| (markers(&numbers), length)),
+            '[' => bracketed(rest, ']', false),
+            '【' => bracketed(rest, '】', false),
+            '(' => bracketed(rest, ')', true),
             sign if raised(sign).is_some()
                 && out.ends_with(|c: char| c.is_alphabetic() || ".,;:!?”’\")".contains(c)) =>
             {
@@ -46,8 +48,9 @@ fn markers(numbers: &[usize]) -> String {
     numbers.iter().map(|number| format!("[{number}]")).collect()
 }
 
-/// Returns the numbers in brackets at the start of a text, and the length of the brackets.
-fn bracketed(text: &str, close: char) -> Option<(Vec<usize>, usize)> {
+/// Returns the markers for the numbers in brackets at the start of a text, and the length of the brackets. If `named` is set, a word must
+/// say that they are numbers of sources.
+fn bracketed(text: &str, close: char, named: bool) -> Option<(String, usize)> {
     /// Words that models put before the number.
     const WORDS: [&str; 9] =
         ["passages", "passage", "sources", "source", "refs", "ref", "documents", "document", "doc"];
@@ -55,9 +58,13 @@ fn bracketed(text: &str, close: char) -> Option<(Vec<usize>, usize)> {
     let end = text.find(close).filter(|end| *end < 40)?;
     // Some models put the kind of source behind a dagger.
     let inner = text[open..end].split('†').next().unwrap_or_default().trim().trim_start_matches('^');
-    let lower = inner.to_lowercase();
+    let lower = inner.to_ascii_lowercase();
+    let lower = lower.strip_prefix("see ").unwrap_or(&lower);
     let word = WORDS.iter().find(|word| lower.starts_with(**word)).map_or(0, |word| word.len());
-    let inner = inner[word..].trim_start_matches([' ', '.', ':', '#']);
+    if named && word == 0 {
+        return None;
+    }
+    let inner = lower[word..].trim_start_matches([' ', '.', ':', '#']);
     let mut numbers = Vec::new();
     for part in inner.split([',', ';', '&']).flat_map(|part| part.split(" and ")) {
         let part = part.trim().trim_start_matches('^');
@@ -70,7 +77,7 @@ fn bracketed(text: &str, close: char) -> Option<(Vec<usize>, usize)> {
         }
     }
     let follows_link = text[end + close.len_utf8()..].starts_with('(');
-    (!numbers.is_empty() && !follows_link).then_some((numbers, end + close.len_utf8()))
+    (!numbers.is_empty() && !follows_link).then(|| (markers(&numbers), end + close.len_utf8()))
 }
 
 /// Returns the figure of a raised figure.
@@ -91,6 +98,8 @@ mod tests {
     #[case("It is deep [2].", "It is deep [2].")]
     #[case("It is deep [1, 3] and wide [2–4].", "It is deep [1][3] and wide [2][3][4].")]
     #[case("It is deep [Passage 2]. [^3] 【4†source】", "It is deep [2]. [3] [4]")]
+    #[case("It is deep (see passages 1 and 3). (Source: 2)", "It is deep [1][3]. [2]")]
+    #[case("(1) It is deep (2), in article (4) (source Orla).", "(1) It is deep (2), in article (4) (source Orla).")]
     #[case("It is deep.¹² Wide³", "It is deep.[12] Wide[3]")]
     #[case("It has 12 m² and 3 km².", "It has 12 m² and 3 km².")]
     #[case("See [the notice] and [1](http://quay.test).", "See [the notice] and [1](http://quay.test).")]

@@ -82,14 +82,17 @@ struct Shown {
 
 impl Shown {
     fn new(number: usize, passage: &Passage, text: &str) -> Self {
-        let (place, text) = (passage.location.to_string(), without_markers(text));
+        let dated = |date: &String| format!("{} ({date})", passage.location);
+        let place = passage.location.date.as_ref().map_or_else(|| passage.location.to_string(), dated);
+        let text = without_markers(text);
         let fenced = fenced(&format!("passage {number}"), &format!("{}\n\n{text}", without_markers(&place)));
         Self { number, place, text, fenced }
     }
 }
 
-/// Returns the prompt for a question. The latest messages of the history get up to a third of the room. `passages` are taken in their order while there is room: each as a whole, or its first whole
-/// sentences. What an earlier passage of the same document contains is not repeated. `count` returns the number of tokens of a text.
+/// Returns the prompt for a question. The latest messages of the history get up to a third of the room. `passages` are taken in their
+/// order while there is room: each as a whole, or its first whole sentences. Above each stand its place and its date. What an earlier
+/// passage of the same document contains is not repeated. `count` returns the number of tokens of a text.
 ///
 /// Costs counting the tokens of each part.
 ///
