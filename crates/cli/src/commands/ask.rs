@@ -12,7 +12,7 @@ use serde_json::json;
 use super::output::{check_free, write_file};
 use super::{configuration, corpus};
 use crate::args::{AskArguments, CorpusArguments};
-use crate::view::{Style, answer, prompt, sources, trace, visible};
+use crate::view::{Flow, Style, answer, prompt, sources, trace, width};
 use crate::{DONE, Output, REFUSED};
 
 pub async fn run(at: &CorpusArguments, arguments: &AskArguments, as_json: bool) -> Result<Output> {
@@ -39,7 +39,15 @@ pub async fn run(at: &CorpusArguments, arguments: &AskArguments, as_json: bool) 
     let one = arguments.questions.is_none();
     let streams = one && has_model && !as_json && std::io::stdout().is_terminal();
     let replies = match requests.first().cloned() {
-        Some(request) if streams => vec![corpus.ask_streaming(request, print_text).await?],
+        Some(request) if streams => {
+            let mut flow = Flow::new(Some(width()));
+            let tell = move |event: AskEvent<'_>| {
+                if let AskEvent::Text(text) = event {
+                    print_now(&flow.next(text));
+                }
+            };
+            vec![corpus.ask_streaming(request, tell).await?]
+        }
         _ => corpus.ask_all(requests).await?,
     };
     if !has_model && !as_json && std::io::stderr().is_terminal() {
@@ -74,13 +82,11 @@ pub async fn run(at: &CorpusArguments, arguments: &AskArguments, as_json: bool) 
 const NO_MODEL: &str =
     "hint: these are sentences of the documents; for a model's words set kind in [generator] of logothete.toml";
 
-/// Prints the text of an answer as it is written.
-pub fn print_text(event: AskEvent<'_>) {
-    if let AskEvent::Text(text) = event {
-        let mut out = std::io::stdout().lock();
-        // A terminal that is gone is noticed when the rest is printed.
-        let _ = out.write_all(visible(text, false).as_bytes()).and_then(|()| out.flush());
-    }
+/// Prints a part of an answer at once.
+pub fn print_now(text: &str) {
+    let mut out = std::io::stdout().lock();
+    // A terminal that is gone is noticed when the rest is printed.
+    let _ = out.write_all(text.as_bytes()).and_then(|()| out.flush());
 }
 
 /// Returns the page about a reply.

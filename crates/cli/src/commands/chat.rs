@@ -11,10 +11,13 @@ use logothete::{Corpus, Error, ErrorKind, Result, SearchRequest};
 use rustyline::error::ReadlineError;
 use serde_json::{Value, json};
 
+use super::ask::print_now;
 use super::output::write_file;
 use super::{configuration, corpus};
 use crate::args::{ChatArguments, CorpusArguments};
-use crate::view::{Align, Style, answer, count, indented, prompt, shortened, sources, table, trace, visible, width};
+use crate::view::{
+    Align, Flow, Style, answer, count, indented, prompt, shortened, sources, table, trace, visible, width,
+};
 use crate::{DONE, Output};
 
 /// What can be said besides questions, and what it does.
@@ -177,19 +180,16 @@ impl Chat {
         if !self.talks_to {
             self.print(&format!("{} {question}\n", style.faint("?")));
         }
-        let tell = move |event: AskEvent<'_>| {
-            let text = match event {
-                AskEvent::Stage(record) => match &record.details {
-                    TraceDetails::Condense { question, .. } => {
-                        format!("{}\n", style.faint(indented(&format!("searching: {question}"), 0).trim_end()))
-                    }
-                    _ => return,
-                },
-                AskEvent::Text(text) if has_model => visible(text, false).into_owned(),
-                _ => return,
-            };
-            let mut out = std::io::stdout().lock();
-            let _ = out.write_all(visible(&text, style.is_on()).as_bytes()).and_then(|()| out.flush());
+        let mut flow = Flow::new(std::io::stdout().is_terminal().then(width));
+        let tell = move |event: AskEvent<'_>| match event {
+            AskEvent::Stage(record) => {
+                if let TraceDetails::Condense { question, .. } = &record.details {
+                    let text = style.faint(indented(&format!("searching: {question}"), 0).trim_end());
+                    print_now(&format!("{}\n", visible(&text, style.is_on())));
+                }
+            }
+            AskEvent::Text(text) if has_model => print_now(&flow.next(text)),
+            _ => {}
         };
         let asking = self.conversation.ask_streaming(request, tell);
         let turn = tokio::select! {

@@ -2,6 +2,7 @@
 
 mod answer;
 mod chart;
+mod flow;
 mod grid;
 mod prompt;
 mod quote;
@@ -12,6 +13,7 @@ mod visible;
 
 pub use answer::{answer, sources};
 pub use chart::{histogram, side_by_side, strip};
+pub use flow::Flow;
 pub use grid::{broken, grid};
 pub use prompt::prompt;
 pub use quote::quotation;
