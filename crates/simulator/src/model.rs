@@ -4,7 +4,7 @@ use std::io::{BufReader, Write};
 use std::net::TcpStream;
 use std::sync::{Arc, Mutex};
 use std::thread;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use logothete::Result;
 use logothete::prompt::{Author, Prompt};
@@ -125,11 +125,13 @@ impl Shared {
                 asked.push(request.clone());
                 asked.len()
             };
+            let since = Instant::now();
             let fault =
                 lock(&self.faults).iter().find(|(at, _)| [0, number].contains(at)).map(|(_, fault)| fault.clone());
             let (first, between) = *lock(&self.pauses);
-            thread::sleep(first);
-            if !respond(&mut stream, &request, fault.as_ref(), between)? {
+            let written = Written::new(&request, fault.as_ref());
+            thread::sleep(first.saturating_sub(since.elapsed()));
+            if !respond(&mut stream, &request, fault.as_ref(), &written, between)? {
                 break;
             }
         }
@@ -152,11 +154,41 @@ fn tokens(text: &str) -> u64 {
     (count_words(text) as u64 * 4).div_ceil(3)
 }
 
+/// A reply, before it is sent.
+struct Written {
+    reply: String,
+    finish: &'static str,
+    usage: Value,
+}
+
+impl Written {
+    fn new(request: &ModelRequest, fault: Option<&ModelFault>) -> Self {
+        let writing = match fault {
+            Some(ModelFault::Writing(fault)) => Some(*fault),
+            _ => None,
+        };
+        let mut reply = reply_to(&request.prompt, writing);
+        let max = request.body["max_tokens"].as_u64().unwrap_or(u64::MAX);
+        let mut finish = "stop";
+        if tokens(&reply) > max && writing != Some(WritingFault::Huge) {
+            let kept = usize::try_from(max * 3 / 4).unwrap_or(usize::MAX);
+            reply = reply.split_whitespace().take(kept).collect::<Vec<_>>().join(" ");
+            finish = "length";
+        }
+        let usage = json!({
+            "prompt_tokens": request.prompt.messages.iter().map(|message| tokens(&message.content)).sum::<u64>(),
+            "completion_tokens": tokens(&reply),
+        });
+        Self { reply, finish, usage }
+    }
+}
+
 /// Writes a response. Returns `false` if the connection is to be closed.
 fn respond(
     stream: &mut TcpStream,
     request: &ModelRequest,
     fault: Option<&ModelFault>,
+    written: &Written,
     between: Duration,
 ) -> std::io::Result<bool> {
     let mut json_response = |status: &str, more: &str, body: Value| {
@@ -181,30 +213,15 @@ fn respond(
         }
         _ => {}
     }
-    let writing = match fault {
-        Some(ModelFault::Writing(fault)) => Some(*fault),
-        _ => None,
-    };
-    let mut reply = reply_to(&request.prompt, writing);
-    let max = request.body["max_tokens"].as_u64().unwrap_or(u64::MAX);
-    let mut finish = "stop";
-    if tokens(&reply) > max && writing != Some(WritingFault::Huge) {
-        let kept = usize::try_from(max * 3 / 4).unwrap_or(usize::MAX);
-        reply = reply.split_whitespace().take(kept).collect::<Vec<_>>().join(" ");
-        finish = "length";
-    }
-    let usage = json!({
-        "prompt_tokens": request.prompt.messages.iter().map(|message| tokens(&message.content)).sum::<u64>(),
-        "completion_tokens": tokens(&reply),
-    });
+    let Written { reply, finish, usage } = written;
     if request.body["stream"] != json!(true) || fault == Some(&ModelFault::Whole) {
         let message = json!({ "role": "assistant", "content": reply });
         let choices = json!([{ "index": 0, "message": message, "finish_reason": finish }]);
         return json_response("200 OK", "", json!({ "choices": choices, "usage": usage }));
     }
     stream.write_all(b"HTTP/1.1 200 OK\r\ncontent-type: text/event-stream\r\nconnection: close\r\n\r\n: hello\n\n")?;
-    let parts: Vec<&str> = match writing {
-        Some(WritingFault::Huge) => vec![&reply],
+    let parts: Vec<&str> = match fault {
+        Some(ModelFault::Writing(WritingFault::Huge)) => vec![reply],
         _ => reply.split_inclusive(' ').collect(),
     };
     let mut event = |value: &str| stream.write_all(format!("data: {value}\n\n").as_bytes());
@@ -217,7 +234,9 @@ fn respond(
             _ => {}
         }
         event(&json!({ "choices": [{ "index": 0, "delta": { "content": part } }] }).to_string())?;
-        thread::sleep(between);
+        if !between.is_zero() {
+            thread::sleep(between);
+        }
     }
     event(&json!({ "choices": [{ "index": 0, "delta": {}, "finish_reason": finish }] }).to_string())?;
     event(&json!({ "choices": [], "usage": usage }).to_string())?;

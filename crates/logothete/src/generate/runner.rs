@@ -1,6 +1,6 @@
 //! The one place that calls generators: several requests at a time, with retries, a cache and a budget.
 
-use std::collections::{HashMap, HashSet};
+use std::collections::HashSet;
 use std::sync::Arc;
 use std::time::{Duration, SystemTime, UNIX_EPOCH};
 
@@ -14,7 +14,7 @@ use logothete_core::{Error, ErrorKind, Result, TokenUsage};
 use super::{GenerationEvent, GenerationRequest, Generator};
 use crate::config::{GeneratorConfig, LimitsConfig};
 use crate::spending::Spending;
-use crate::storage::{CacheStore, CachedReply, DaySpending, reply_key};
+use crate::storage::{CacheStore, CachedReply, DaySpending, NewReply, reply_key};
 use crate::threads::{StopToken, caught_future, either, sleep};
 
 /// The pause before the first retry. Each later one is twice as long.
@@ -36,6 +36,26 @@ pub(crate) struct Reply {
     pub text: String,
     pub usage: TokenUsage,
     pub cached: bool,
+}
+
+/// What came of a request.
+struct Done {
+    /// Its number.
+    at: usize,
+    /// Its key in the cache; `None` if it is not cached.
+    key: Option<String>,
+    /// The name of the document that it is for.
+    owner: String,
+    /// `None` means that it was not sent.
+    outcome: Result<Option<Reply>>,
+}
+
+impl Done {
+    /// Returns what the cache is to hold of it, if anything.
+    fn new_reply(&self) -> Option<NewReply<'_>> {
+        let Reply { text, usage, .. } = self.outcome.as_ref().ok()?.as_ref().filter(|reply| !reply.cached)?;
+        Some(NewReply { key: self.key.as_deref()?, text, usage: *usage, owner: &self.owner })
+    }
 }
 
 /// What came of a request whose reply is shown as it is written.
@@ -72,33 +92,63 @@ impl Runner<'_> {
         reply_key(&all)
     }
 
-    /// Sends requests, up to `max_concurrent` at a time. The outcomes are in the order of the requests.
+    /// Sends requests, up to `max_concurrent` at a time. `job` makes the request of a number below `count` when its turn comes. The
+    /// outcomes are in the order of the numbers.
     ///
     /// `None` stands for a request that was not sent, because the work was stopped or the budget is spent. Each reply is in the
     /// cache before it is returned. Identical requests are sent once. Requests that are under way when the work is stopped are
     /// still awaited, because they are paid for.
-    pub(crate) async fn run(&self, jobs: &[Job]) -> Vec<Result<Option<Reply>>> {
-        let keys: Vec<Option<String>> = jobs.iter().map(|job| self.cache_key(job)).collect();
-        let mut seen = HashSet::new();
-        let (first, repeated): (Vec<usize>, Vec<usize>) =
-            (0..jobs.len()).partition(|&at| keys[at].as_ref().is_none_or(|key| seen.insert(key)));
-        let mut outcomes: Vec<Option<Result<Option<Reply>>>> = jobs.iter().map(|_| None).collect();
-        // The replies to the first requests are in the cache when the repeated ones look there.
-        for pass in [first, repeated] {
-            let wanted: Vec<&str> = pass.iter().filter_map(|&at| keys[at].as_deref()).collect();
-            // If the cache cannot be read, each request tries it again and reports the failure.
-            let cached = self.cache.replies(&wanted).ok();
-            let requests = pass.iter().map(|&at| {
-                let (key, cached) = (keys[at].as_deref(), cached.as_ref());
-                async move { (at, self.one(&jobs[at], key, cached).await) }
-            });
-            let requests: Vec<_> = requests.collect();
-            let mut done = stream::iter(requests).buffer_unordered(self.config.max_concurrent.max(1));
-            while let Some((at, outcome)) = done.next().await {
-                outcomes[at] = Some(outcome);
+    pub(crate) async fn run(&self, count: usize, job: impl Fn(usize) -> Result<Job>) -> Vec<Result<Option<Reply>>> {
+        let mut outcomes: Vec<Result<Option<Reply>>> = (0..count).map(|_| Ok(None)).collect();
+        let (mut seen, mut repeated) = (HashSet::new(), Vec::new());
+        let first = (0..count).filter_map(|at| {
+            let job = job(at);
+            let key = job.as_ref().ok().and_then(|job| self.cache_key(job));
+            if key.as_ref().is_some_and(|key| !seen.insert(key.clone())) {
+                repeated.push(at);
+                return None;
+            }
+            Some(self.done(at, job, key))
+        });
+        self.all(first, &mut outcomes).await;
+        // The replies to the first ones are in the cache now.
+        let again = repeated.into_iter().map(|at| {
+            let job = job(at);
+            let key = job.as_ref().ok().and_then(|job| self.cache_key(job));
+            self.done(at, job, key)
+        });
+        self.all(again, &mut outcomes).await;
+        outcomes
+    }
+
+    /// Awaits requests, several at a time, and keeps their replies.
+    async fn all(
+        &self,
+        requests: impl Iterator<Item = impl Future<Output = Done>>,
+        outcomes: &mut [Result<Option<Reply>>],
+    ) {
+        let max = self.config.max_concurrent.max(1);
+        // Replies that come together are kept together: each commit waits for the disk.
+        let mut done = stream::iter(requests).buffer_unordered(max).ready_chunks(2 * max);
+        while let Some(mut done) = done.next().await {
+            self.keep(&mut done);
+            for Done { at, outcome, .. } in done {
+                outcomes[at] = outcome;
             }
         }
-        outcomes.into_iter().map(|outcome| outcome.unwrap_or(Ok(None))).collect()
+    }
+
+    /// Puts new replies into the cache. One that cannot be kept becomes an error.
+    fn keep(&self, done: &mut [Done]) {
+        let new: Vec<NewReply<'_>> = done.iter().filter_map(Done::new_reply).collect();
+        if new.is_empty() || self.cache.put_replies(&new).is_ok() {
+            return;
+        }
+        for done in done {
+            if let Some(Err(error)) = done.new_reply().map(|new| self.cache.put_replies(&[new])) {
+                done.outcome = Err(error);
+            }
+        }
     }
 
     /// Returns the key of a request in the cache; `None` if the same request may get different replies.
@@ -106,20 +156,22 @@ impl Runner<'_> {
         (job.request.parameters.temperature == 0.0).then(|| Self::key(&**self.generator, &job.request, self.mask))
     }
 
-    /// Returns the cached reply, or sends a request. `cached` has the replies that were found; `None` means that the cache has not
-    /// been read.
-    async fn one(
-        &self,
-        job: &Job,
-        key: Option<&str>,
-        cached: Option<&HashMap<String, CachedReply>>,
-    ) -> Result<Option<Reply>> {
-        let cached = match (key, cached) {
-            (None, _) => None,
-            (Some(key), Some(cached)) => cached.get(key).cloned(),
-            (Some(key), None) => self.cache.replies(&[key])?.remove(key),
-        };
-        if let Some(CachedReply { text, usage }) = cached {
+    /// Does a job, if it could be made.
+    async fn done(&self, at: usize, job: Result<Job>, key: Option<String>) -> Done {
+        match job {
+            Ok(job) => {
+                let outcome = self.one(&job, key.as_deref()).await;
+                Done { at, key, owner: job.owner, outcome }
+            }
+            Err(error) => Done { at, key, owner: String::new(), outcome: Err(error) },
+        }
+    }
+
+    /// Returns the cached reply, or sends a request.
+    async fn one(&self, job: &Job, key: Option<&str>) -> Result<Option<Reply>> {
+        if let Some(key) = key
+            && let Some(CachedReply { text, usage }) = self.cache.replies(&[key])?.remove(key)
+        {
             return Ok(Some(Reply { text, usage, cached: true }));
         }
         if self.stop.is_stopped() || !self.reserve(job)? {
@@ -128,9 +180,6 @@ impl Runner<'_> {
         let outcome = self.send(job).await;
         self.settle(job, outcome.as_ref().ok().map(|(_, usage)| *usage))?;
         let (text, usage) = outcome?;
-        if let Some(key) = key {
-            self.cache.put_reply(key, &CachedReply { text: text.clone(), usage }, &job.owner)?;
-        }
         Ok(Some(Reply { text, usage, cached: false }))
     }
 
@@ -213,8 +262,8 @@ impl Runner<'_> {
         self.settle(job, usage)?;
         let answering = outcome?;
         if let (Some(key), None) = (&key, &answering.broken) {
-            let reply = CachedReply { text: answering.text.clone(), usage: answering.usage };
-            self.cache.put_reply(key, &reply, &job.owner)?;
+            let Answering { text, usage, .. } = &answering;
+            self.cache.put_replies(&[NewReply { key, text, usage: *usage, owner: &job.owner }])?;
         }
         Ok(answering)
     }

@@ -83,12 +83,13 @@ pub(super) fn write(
         Ok(Job { request, owner: document.name.clone(), expected })
     };
     let wanted = targets.iter().flat_map(|target| target.chunks.iter().map(|chunk| (target.document, chunk)));
-    let jobs: Vec<Job> = wanted.map(|(document, chunk)| job(document, chunk)).collect::<Result<_>>()?;
+    let wanted: Vec<(&Document, &Chunk)> = wanted.collect();
     let cache = &*opened.storage.cache;
     let limits = &opened.config().limits;
     let mask = mask.as_ref();
     let runner = Runner { generator, cache, config, limits, mask, spending, stop };
-    let mut replies = driver.wait(runner.run(&jobs)).into_iter();
+    let replies = driver.wait(runner.run(wanted.len(), |at| job(wanted[at].0, wanted[at].1)));
+    let mut replies = replies.into_iter();
     let limit = opened.chunking.chunker.limit();
     let outcomes = targets.iter_mut().map(|target| {
         let mut written = Written::default();

@@ -56,6 +56,15 @@ pub(crate) struct CachedReply {
     pub usage: TokenUsage,
 }
 
+/// A reply to be cached, with its key.
+pub(crate) struct NewReply<'a> {
+    pub key: &'a str,
+    pub text: &'a str,
+    pub usage: TokenUsage,
+    /// The name of the document that it was written for.
+    pub owner: &'a str,
+}
+
 /// A cache, shared by all who build.
 pub(crate) trait CacheStore: Send + Sync {
     /// Returns the vectors of some keys, where they are cached.
@@ -64,8 +73,8 @@ pub(crate) trait CacheStore: Send + Sync {
     fn put_vectors(&self, vectors: &[CachedVector<'_>]) -> Result<()>;
     /// Returns the cached replies of some keys.
     fn replies(&self, keys: &[&str]) -> Result<HashMap<String, CachedReply>>;
-    /// Caches the reply of a key, with the name of the document that it was written for.
-    fn put_reply(&self, key: &str, reply: &CachedReply, owner: &str) -> Result<()>;
+    /// Caches replies, all or none.
+    fn put_replies(&self, replies: &[NewReply<'_>]) -> Result<()>;
     /// Removes what belongs to a document, the vectors of some keys, and what was cached before owners were noted. Nothing of it
     /// is left in the file.
     fn forget(&self, owner: &str, keys: &[VectorKey]) -> Result<()>;
@@ -161,11 +170,14 @@ impl CacheStore for SqliteCache {
         })
     }
 
-    fn put_reply(&self, key: &str, reply: &CachedReply, owner: &str) -> Result<()> {
-        self.0.with(|connection| {
+    fn put_replies(&self, replies: &[NewReply<'_>]) -> Result<()> {
+        self.0.change(|connection| {
             let sql = "INSERT OR REPLACE INTO generated VALUES (?, ?, ?, ?, ?)";
-            let values = params![key, reply.text, reply.usage.sent, reply.usage.received, owner];
-            connection.prepare_cached(sql)?.execute(values).map(|_| ())
+            let mut statement = connection.prepare_cached(sql)?;
+            for NewReply { key, text, usage, owner } in replies {
+                statement.execute(params![key, text, usage.sent, usage.received, owner])?;
+            }
+            Ok(())
         })
     }
 

@@ -8,7 +8,7 @@ use logothete_core::{ErrorKind, Result, TokenUsage};
 use rstest::rstest;
 
 use super::blobs::{BlobStore, FolderBlobs, MemoryBlobs};
-use super::cache::{CacheStore, CachedReply, CachedVector, SqliteCache, vector_key};
+use super::cache::{CacheStore, CachedReply, CachedVector, NewReply, SqliteCache, vector_key};
 use super::catalogue::{
     Catalogue, EncoderIdentity, FileKind, FileState, IndexEntry, NewChunk, NewDocument, RowId, SegmentFiles, Which,
 };
@@ -165,7 +165,7 @@ fn cache_contract(cache: &dyn CacheStore) -> Result<()> {
     let found = cache.vectors(&keys)?;
     assert_eq!((found.len(), found[&keys[0]].as_slice(), found[&keys[1]].as_slice()), (2, vectors[0], vectors[1]));
     let reply = CachedReply { text: "A bell.".into(), usage: TokenUsage { sent: 9, received: 2 } };
-    cache.put_reply("k", &reply, "a.txt")?;
+    cache.put_replies(&[NewReply { key: "k", text: &reply.text, usage: reply.usage, owner: "a.txt" }])?;
     assert_eq!(cache.replies(&["k", "l"])?["k"], reply);
     cache.rename("a.txt", "c.txt")?;
     cache.forget("a.txt", &[])?;

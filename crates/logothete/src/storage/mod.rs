@@ -22,7 +22,9 @@ mod sqlite;
 mod view;
 
 pub(crate) use blobs::{Blob, BlobStore};
-pub(crate) use cache::{CacheStore, CachedReply, CachedVector, DaySpending, VectorKey, reply_key, vector_key};
+pub(crate) use cache::{
+    CacheStore, CachedReply, CachedVector, DaySpending, NewReply, VectorKey, reply_key, vector_key,
+};
 pub(crate) use catalogue::{
     CatalogueReader, CatalogueTransaction, EncoderIdentity, FileKind, FileState, IndexEntry, Indexed, KnownDocument,
     Manifest, NewChunk, NewDocument, RowFacts, RowId, SegmentEntry, SegmentFiles, SourceEntry, UPSERTED, Which,
