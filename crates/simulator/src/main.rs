@@ -1,8 +1,7 @@
 //! The stand-in for a model, as a program.
 //!
-//! `logothete-simulator` listens for the JSON chat-completions call on port 8765 of this machine; `--port` names another one, and
-//! `--pause` sets the milliseconds between two words. `logothete-simulator --stdin` reads a prompt from its standard input and prints
-//! the reply. `--fault` lets every reply go wrong: see the list that an unknown name prints.
+//! `logothete-simulator` listens for the JSON chat-completions call on a port of this machine. With `--stdin` it reads a prompt from its
+//! standard input and prints the reply. `--help` lists the options and the faults.
 
 use std::io::Read;
 use std::process::ExitCode;
@@ -33,6 +32,10 @@ const FAULTS: [(&str, ModelFault); 18] = [
     ("broken-events", ModelFault::BrokenEvents),
 ];
 
+const PORT: u16 = 8765;
+/// The time between two words, in milliseconds.
+const PAUSE: u64 = 20;
+
 fn main() -> ExitCode {
     match run(&std::env::args().skip(1).collect::<Vec<_>>()) {
         Ok(()) => ExitCode::SUCCESS,
@@ -44,16 +47,20 @@ fn main() -> ExitCode {
 }
 
 fn run(arguments: &[String]) -> Result<(), String> {
-    let (mut port, mut pause, mut fault, mut from_stdin) = (8765, 20, None, false);
+    let (mut port, mut pause, mut fault, mut from_stdin) = (PORT, PAUSE, None, false);
     let mut rest = arguments.iter();
     while let Some(argument) = rest.next() {
         let mut value = || rest.next().ok_or_else(|| format!("{argument} needs a value"));
         match argument.as_str() {
+            "--help" | "-h" => {
+                println!("{}", help());
+                return Ok(());
+            }
             "--stdin" => from_stdin = true,
             "--port" => port = value()?.parse().map_err(|_| "--port is a number up to 65535".to_owned())?,
             "--pause" => pause = value()?.parse().map_err(|_| "--pause is a number of milliseconds".to_owned())?,
             "--fault" => fault = Some(fault_named(value()?)?),
-            other => return Err(format!("unknown option {other}; the options are --stdin, --port, --pause, --fault")),
+            other => return Err(format!("unknown option {other}; --help lists the options")),
         }
     }
     if from_stdin {
@@ -81,20 +88,41 @@ fn run(arguments: &[String]) -> Result<(), String> {
 
 fn fault_named(name: &str) -> Result<ModelFault, String> {
     let found = FAULTS.iter().find(|(known, _)| *known == name).map(|(_, fault)| fault.clone());
-    found.ok_or_else(|| format!("unknown fault; the faults are {}", FAULTS.map(|(name, _)| name).join(", ")))
+    found.ok_or_else(|| format!("unknown fault; the faults are {}", fault_names()))
+}
+
+fn fault_names() -> String {
+    FAULTS.map(|(name, _)| name).join(", ")
+}
+
+fn help() -> String {
+    format!(
+        "A stand-in for a model: it answers from the passages that it is sent, and cites them.\n\n\
+         Usage: logothete-simulator [--port NUMBER] [--pause MILLISECONDS] [--fault NAME]\n       \
+         logothete-simulator --stdin [--fault NAME]\n\n\
+         --port   where it listens for the JSON chat-completions call [default: {PORT}]\n\
+         --pause  the time between two words [default: {PAUSE}]\n\
+         --stdin  reads one prompt from the standard input instead, and prints the reply\n\
+         --fault  lets every reply go wrong: {}",
+        fault_names()
+    )
 }
 
 /// Returns the messages of a prompt that a command gets as text.
 fn prompt(text: &str) -> Prompt {
-    let mut prompt = Prompt::default();
-    for part in text.split("### ").filter(|part| !part.trim().is_empty()) {
-        let (author, content) = part.split_once('\n').unwrap_or(("user", part));
-        let author = match author.trim() {
-            "system" => Author::System,
-            "assistant" => Author::Assistant,
-            _ => Author::User,
+    let mut messages: Vec<(Author, String)> = Vec::new();
+    for line in text.lines() {
+        let author = match line {
+            "### system" => Some(Author::System),
+            "### assistant" => Some(Author::Assistant),
+            "### user" => Some(Author::User),
+            _ => None,
         };
-        prompt = prompt.with(author, content.trim());
+        match (author, messages.last_mut()) {
+            (Some(author), _) => messages.push((author, String::new())),
+            (None, Some((_, content))) => *content += &format!("{line}\n"),
+            (None, None) => messages.push((Author::User, format!("{line}\n"))),
+        }
     }
-    prompt
+    messages.iter().fold(Prompt::default(), |prompt, (author, content)| prompt.with(*author, content.trim()))
 }

@@ -2,6 +2,8 @@
 
 use std::collections::HashSet;
 use std::sync::Arc;
+use std::sync::mpsc::channel;
+use std::thread;
 use std::time::{Duration, SystemTime, UNIX_EPOCH};
 
 use futures_util::StreamExt;
@@ -15,7 +17,7 @@ use super::{GenerationEvent, GenerationRequest, Generator};
 use crate::config::{GeneratorConfig, LimitsConfig};
 use crate::spending::Spending;
 use crate::storage::{CacheStore, CachedReply, DaySpending, NewReply, reply_key};
-use crate::threads::{StopToken, caught_future, either, sleep};
+use crate::threads::{Driver, StopToken, caught_future, either, sleep};
 
 /// The pause before the first retry. Each later one is twice as long.
 const FIRST_PAUSE: Duration = Duration::from_millis(250);
@@ -98,7 +100,15 @@ impl Runner<'_> {
     /// `None` stands for a request that was not sent, because the work was stopped or the budget is spent. Each reply is in the
     /// cache before it is returned. Identical requests are sent once. Requests that are under way when the work is stopped are
     /// still awaited, because they are paid for.
-    pub(crate) async fn run(&self, count: usize, job: impl Fn(usize) -> Result<Job>) -> Vec<Result<Option<Reply>>> {
+    ///
+    /// # Errors
+    /// If no thread can be started; nothing was sent then.
+    pub(crate) fn run(
+        &self,
+        driver: &Driver,
+        count: usize,
+        job: impl Fn(usize) -> Result<Job>,
+    ) -> Result<Vec<Result<Option<Reply>>>> {
         let mut outcomes: Vec<Result<Option<Reply>>> = (0..count).map(|_| Ok(None)).collect();
         let (mut seen, mut repeated) = (HashSet::new(), Vec::new());
         let first = (0..count).filter_map(|at| {
@@ -110,32 +120,48 @@ impl Runner<'_> {
             }
             Some(self.done(at, job, key))
         });
-        self.all(first, &mut outcomes).await;
+        self.all(driver, first, &mut outcomes)?;
         // The replies to the first ones are in the cache now.
         let again = repeated.into_iter().map(|at| {
             let job = job(at);
             let key = job.as_ref().ok().and_then(|job| self.cache_key(job));
             self.done(at, job, key)
         });
-        self.all(again, &mut outcomes).await;
-        outcomes
+        self.all(driver, again, &mut outcomes)?;
+        Ok(outcomes)
     }
 
-    /// Awaits requests, several at a time, and keeps their replies.
-    async fn all(
+    /// Awaits requests, several at a time. Another thread keeps their replies, so that no request waits for the disk.
+    fn all(
         &self,
+        driver: &Driver,
         requests: impl Iterator<Item = impl Future<Output = Done>>,
         outcomes: &mut [Result<Option<Reply>>],
-    ) {
-        let max = self.config.max_concurrent.max(1);
-        // Replies that come together are kept together: each commit waits for the disk.
-        let mut done = stream::iter(requests).buffer_unordered(max).ready_chunks(2 * max);
-        while let Some(mut done) = done.next().await {
-            self.keep(&mut done);
-            for Done { at, outcome, .. } in done {
-                outcomes[at] = outcome;
+    ) -> Result<()> {
+        let (sender, receiver) = channel();
+        let keep = move || {
+            while let Ok(first) = receiver.recv() {
+                let mut done: Vec<Done> = std::iter::once(first).chain(receiver.try_iter()).collect();
+                self.keep(&mut done);
+                for Done { at, outcome, .. } in done {
+                    outcomes[at] = outcome;
+                }
             }
-        }
+        };
+        thread::scope(|scope| {
+            thread::Builder::new()
+                .spawn_scoped(scope, keep)
+                .map_err(|error| Error::new(ErrorKind::System, "no thread could be started").because(error))?;
+            driver.wait(async {
+                let mut done = stream::iter(requests).buffer_unordered(self.config.max_concurrent.max(1));
+                while let Some(done) = done.next().await {
+                    // The other thread ends after this one, unless it panics, which the scope passes on.
+                    let _ = sender.send(done);
+                }
+            });
+            drop(sender);
+            Ok(())
+        })
     }
 
     /// Puts new replies into the cache. One that cannot be kept becomes an error.

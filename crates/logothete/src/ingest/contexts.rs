@@ -88,7 +88,7 @@ pub(super) fn write(
     let limits = &opened.config().limits;
     let mask = mask.as_ref();
     let runner = Runner { generator, cache, config, limits, mask, spending, stop };
-    let replies = driver.wait(runner.run(wanted.len(), |at| job(wanted[at].0, wanted[at].1)));
+    let replies = runner.run(driver, wanted.len(), |at| job(wanted[at].0, wanted[at].1))?;
     let mut replies = replies.into_iter();
     let limit = opened.chunking.chunker.limit();
     let outcomes = targets.iter_mut().map(|target| {
