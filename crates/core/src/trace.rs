@@ -197,6 +197,27 @@ pub enum TraceDetails {
     },
 }
 
+impl TraceDetails {
+    /// Returns the name of the stage, as in JSON.
+    pub fn stage(&self) -> &'static str {
+        match self {
+            Self::Ask { .. } => "ask",
+            Self::Split { .. } => "split",
+            Self::Search { .. } => "search",
+            Self::Filter { .. } => "filter",
+            Self::Keyword { .. } => "keyword",
+            Self::Vector { .. } => "vector",
+            Self::Fusion { .. } => "fusion",
+            Self::Extract { .. } => "extract",
+            Self::Check { .. } => "check",
+            Self::Condense { .. } => "condense",
+            Self::Transform { .. } => "transform",
+            Self::Prompt { .. } => "prompt",
+            Self::Generate { .. } => "generate",
+        }
+    }
+}
+
 /// A word that the corpus does not have.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Misspelt {

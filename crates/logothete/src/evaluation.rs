@@ -33,7 +33,8 @@ pub(crate) fn run(
     let score = |question: &SetQuestion| {
         let request = request(question);
         let found = searcher.search(&request).map_err(|error| error.at(format!("question {}", question.id)))?;
-        Ok(score_question(question, &found.passages, &answer::reply(&searcher, &request, Recorder::new(false))?.answer))
+        let reply = answer::reply(&searcher, &request, Recorder::new(true))?;
+        Ok(score_question(question, &found.passages, &reply.answer, &reply.trace))
     };
     let scores: Result<Vec<_>> = driver.compute(|| questions.par_iter().map(score).collect());
     let mut run = Run::new(name, scores?);

@@ -8,7 +8,7 @@ use crate::chunk::Sentence;
 use crate::document::{Location, Span};
 use crate::prompt::{OWN_KNOWLEDGE, REFUSAL};
 use crate::search::Passage;
-use crate::text::{citation_marker, fold, sentences, words};
+use crate::text::{fold, sentences, without_markers, words};
 use crate::verify::{Support, Verdict, check, cited_claims};
 
 /// The share of a claim without a marker that a passage must support to be cited for it.
@@ -127,19 +127,6 @@ fn best(claim: &str, passage: &Passage) -> (Span, Support) {
     // The first of several that are as good.
     let best = supports.reduce(|best, next| if next.1.share > best.1.share { next } else { best });
     best.unwrap_or_else(|| (passage.location.span, check(claim, &passage.text)))
-}
-
-fn without_markers(claim: &str) -> String {
-    let (mut bare, mut rest) = (String::with_capacity(claim.len()), claim);
-    while let Some(at) = rest.find('[') {
-        let length = citation_marker(&rest[at..]).unwrap_or(0);
-        let kept = if length == 0 { at + 1 } else { at };
-        let before = &rest[..kept];
-        bare.push_str(if length == 0 { before } else { before.trim_end() });
-        rest = &rest[at + length.max(1)..];
-    }
-    bare.push_str(rest);
-    bare.trim().to_owned()
 }
 
 /// Returns `true` for a reply that says that it does not know: the sentence that the instruction asks for, or a short reply without

@@ -1,9 +1,17 @@
-//! Evaluation: question sets, and scores of passages and answers.
+//! Evaluation: question sets, measures of rankings and answers, and what may be said of their means.
 
-mod metrics;
+mod answers;
 mod questions;
+mod ranking;
+mod run;
 mod score;
+mod statistics;
+mod trec;
 
-pub use metrics::{ndcg, recall, reciprocal_rank};
+pub use answers::{only_repeats, token_f1};
 pub use questions::{Relevant, SetQuestion, read_questions};
-pub use score::{Metrics, QuestionScore, Run, score_question};
+pub use ranking::{JudgedPlace, JudgedRanking, average_precision_of_scores, ndcg_of_scores};
+pub use run::{Group, Run, StageTime};
+pub use score::{Metrics, QuestionScore, score_question};
+pub use statistics::{BOOTSTRAP_ROUNDS, Interval, TEST_ROUNDS, bootstrap, holm, mean, quantile, randomisation_test};
+pub use trec::{Judgement, RankedDocument, judged, read_qrels, read_run, write_qrels, write_run};

@@ -50,6 +50,17 @@ pub struct Relevant {
     /// Words in the text there.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub contains: Option<String>,
+    /// How relevant it is, from 1; a place with a higher grade should come first.
+    #[serde(default = "one", skip_serializing_if = "is_one")]
+    pub grade: u32,
+}
+
+fn one() -> u32 {
+    1
+}
+
+fn is_one(grade: &u32) -> bool {
+    *grade == 1
 }
 
 impl SetQuestion {

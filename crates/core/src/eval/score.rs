@@ -1,14 +1,20 @@
-//! Scoring one question, and a run of many.
+//! Scoring one question.
 
 use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
+use super::SetQuestion;
+use super::answers::{only_repeats, token_f1};
 use super::questions::plain;
-use super::{SetQuestion, ndcg, recall, reciprocal_rank};
-use crate::answer::Answer;
+use super::ranking::{JudgedPlace, JudgedRanking};
+use crate::answer::{Answer, CitedSource};
 use crate::document::Location;
 use crate::search::{Duplicate, Passage};
+use crate::text::without_markers;
+use crate::trace::Trace;
+use crate::usage::TokenUsage;
+use crate::verify::Verdict;
 
 /// Scores by name, such as `ndcg@10`.
 pub type Metrics = BTreeMap<String, f64>;
@@ -20,6 +26,12 @@ pub struct QuestionScore {
     pub id: String,
     /// The question as it was searched for.
     pub question: String,
+    /// The kind of question, as the set says; `None` if it says nothing.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub kind: Option<String>,
+    /// The type of the documents with the answer, such as `pdf`; `None` for a question that should be refused.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub document_type: Option<String>,
     /// Whether it should be refused.
     pub refuse: bool,
     /// Whether it was refused.
@@ -30,104 +42,129 @@ pub struct QuestionScore {
     pub said: Option<bool>,
     /// The rank of the first right passage; `None` if it was not found.
     pub first_rank: Option<usize>,
-    /// The scores of its ranking; empty for a question that should be refused.
+    /// The measures that are defined for it.
     pub metrics: Metrics,
+    /// The milliseconds of each stage.
+    #[serde(skip)]
+    pub stages: BTreeMap<String, f64>,
 }
 
-/// The results of one pipeline on one question set.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Run {
-    /// The name of the pipeline.
-    pub name: String,
-    /// The number of questions.
-    pub questions: usize,
-    /// The mean of each measure over the questions that it is defined for.
-    pub metrics: Metrics,
-    /// The results of the questions.
-    pub per_question: Vec<QuestionScore>,
-    /// Documents that questions name and the corpus does not have, in order.
-    #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub absent: Vec<String>,
-}
-
-/// Scores one question: the ranking of its passages, and its answer.
-pub fn score_question(question: &SetQuestion, passages: &[Passage], answer: &Answer) -> QuestionScore {
-    let mut metrics = Metrics::new();
-    let mut first_rank = None;
-    if !question.refuse {
-        // A passage may have several sections: the one at its start, and those whose headings it contains.
-        let locations: Vec<Location> = passages.iter().map(Passage::location_with_headings).collect();
-        let found: Vec<Vec<usize>> = question
-            .relevant
-            .iter()
-            .map(|relevant| {
-                let is_right = |(passage, location): &(&Passage, &Location)| {
-                    let at_duplicate = |other: &Duplicate| relevant.is_at(&other.location, &passage.text);
-                    relevant.is_at(location, &passage.text) || passage.also.iter().any(at_duplicate)
-                };
-                let ranked = passages.iter().zip(&locations).enumerate();
-                ranked.filter(|(_, pair)| is_right(pair)).map(|(index, _)| index + 1).collect()
-            })
-            .collect();
-        for count in [1, 5, 10] {
-            metrics.insert(format!("recall@{count}"), recall(&found, count));
+/// Scores one question: the ranking of its passages, its answer, and the trace of that.
+///
+/// Of the ranking of an answerable question: `recall@1`, `@5`, `@10`, `precision@1`, `@5`, `hit@1`, `@3`, `@10`, `mrr`, `map`, `ndcg@10`. Of
+/// its answer: `cited` and `first_cited`, whether any or the first citation is in a right place; `said`, whether the expected value is in
+/// it; `f1`, the words that it shares with the expected answer; `wrongly_refused`. Of each answer: `supported`, the share of its claims
+/// that are; `repeats`, whether it only repeats the question; `tokens`. Of an unanswerable question: `refused`, and the same as
+/// `refused_near` or `refused_far` if the kind of question begins with one of these words.
+pub fn score_question(question: &SetQuestion, passages: &[Passage], answer: &Answer, trace: &Trace) -> QuestionScore {
+    let flag = |flag: bool| f64::from(u8::from(flag));
+    let refused = answer.is_refusal();
+    let kind = question.other.get("kind").and_then(|kind| kind.as_str()).map(str::to_owned);
+    let mut score = QuestionScore {
+        id: question.id.clone(),
+        question: question.searched(),
+        document_type: document_type(question),
+        refuse: question.refuse,
+        refused,
+        cited: None,
+        said: None,
+        first_rank: None,
+        metrics: Metrics::new(),
+        stages: stage_times(trace),
+        kind,
+    };
+    let mut put = |name: &str, value: f64| score.metrics.insert(name.to_owned(), value);
+    if question.refuse {
+        put("refused", flag(refused));
+        for (name, kind) in [("refused_near", "near"), ("refused_far", "far")] {
+            if score.kind.as_ref().is_some_and(|known| known.starts_with(kind)) {
+                put(name, flag(refused));
+            }
         }
-        let first = found.iter().filter_map(|ranks| ranks.first()).min();
-        metrics.insert("hit@3".into(), f64::from(u8::from(first.is_some_and(|rank| *rank <= 3))));
-        metrics.insert("mrr".into(), reciprocal_rank(&found));
-        metrics.insert("ndcg@10".into(), ndcg(&found, 10));
-        first_rank = found.iter().filter_map(|ranks| ranks.first().copied()).min();
+    } else {
+        let ranking = judged(question, passages);
+        for count in [1, 5, 10] {
+            put(&format!("recall@{count}"), ranking.recall(count));
+        }
+        for count in [1, 5] {
+            put(&format!("precision@{count}"), ranking.precision(count));
+        }
+        for count in [1, 3, 10] {
+            put(&format!("hit@{count}"), flag(ranking.first_rank().is_some_and(|rank| rank <= count)));
+        }
+        put("mrr", ranking.reciprocal_rank());
+        put("map", ranking.average_precision());
+        put("ndcg@10", ranking.ndcg(10));
+        let first = answer.claims.iter().find_map(|claim| claim.citations.first());
+        let first = first.and_then(|marker| answer.sources.iter().find(|source| source.marker == *marker));
+        let cited = !refused && answer.sources.iter().any(|source| is_right(question, source));
+        put("cited", flag(cited));
+        put("first_cited", flag(!refused && first.is_some_and(|source| is_right(question, source))));
+        put("wrongly_refused", flag(refused));
+        (score.cited, score.first_rank) = (Some(cited), ranking.first_rank());
     }
+    if let Some(wanted) = &question.answer {
+        let said = !refused && plain(&answer.answer).contains(&plain(wanted));
+        put("said", flag(said));
+        put("f1", if refused { 0.0 } else { token_f1(&text(answer), wanted) });
+        score.said = Some(said);
+    }
+    if !refused {
+        let supported = answer.claims.iter().filter(|claim| claim.verdict == Verdict::Supported).count();
+        put("supported", supported as f64 / answer.claims.len().max(1) as f64);
+        put("repeats", flag(only_repeats(&text(answer), &question.question)));
+    }
+    let TokenUsage { sent, received } = answer.tokens;
+    put("tokens", (sent + received) as f64);
+    score
+}
+
+/// Returns the places of a question with the ranks of the passages that have them.
+fn judged(question: &SetQuestion, passages: &[Passage]) -> JudgedRanking {
+    // A passage may have several sections: the one at its start, and those whose headings it contains.
+    let locations: Vec<Location> = passages.iter().map(Passage::location_with_headings).collect();
+    let places = question.relevant.iter().map(|relevant| {
+        let is_right = |(passage, location): &(&Passage, &Location)| {
+            let at_duplicate = |other: &Duplicate| relevant.is_at(&other.location, &passage.text);
+            relevant.is_at(location, &passage.text) || passage.also.iter().any(at_duplicate)
+        };
+        let ranked = passages.iter().zip(&locations).enumerate();
+        let ranks = ranked.filter(|(_, pair)| is_right(pair)).map(|(at, _)| at + 1).collect();
+        JudgedPlace { grade: relevant.grade, ranks }
+    });
+    JudgedRanking { places: places.collect() }
+}
+
+/// Returns `true` if a source is in a right place.
+fn is_right(question: &SetQuestion, source: &CitedSource) -> bool {
     let is_relevant = |location: &Location, quotation: &str| {
         question.relevant.iter().any(|relevant| relevant.is_at(location, quotation))
     };
-    let cites_relevant = || {
-        answer.sources.iter().any(|source| {
-            is_relevant(&source.location, &source.quotation)
-                || source.also.iter().any(|other| is_relevant(&other.location, &other.quotation))
-        })
-    };
-    QuestionScore {
-        id: question.id.clone(),
-        question: question.searched(),
-        refuse: question.refuse,
-        refused: answer.is_refusal(),
-        cited: (!question.refuse).then(|| !answer.is_refusal() && cites_relevant()),
-        said: question
-            .answer
-            .as_ref()
-            .map(|wanted| !answer.is_refusal() && plain(&answer.answer).contains(&plain(wanted))),
-        first_rank,
-        metrics,
-    }
+    is_relevant(&source.location, &source.quotation)
+        || source.also.iter().chain(&source.more).any(|other| is_relevant(&other.location, &other.quotation))
 }
 
-impl Run {
-    /// Summarises the questions of a run.
-    ///
-    /// `cited`: the share of the answerable questions whose answer cites a right place. `said`: the share of those with an
-    /// expected answer whose answer says it. `refused`: the share of the unanswerable ones that were refused.
-    /// `refusals_right`: the share of all refusals that were right. A measure without a question is left out.
-    pub fn new(name: impl Into<String>, per_question: Vec<QuestionScore>) -> Self {
-        let mut metrics = Metrics::new();
-        let mut put = |name: &str, values: Vec<f64>| {
-            if !values.is_empty() {
-                metrics.insert(name.to_owned(), values.iter().sum::<f64>() / values.len() as f64);
-            }
-        };
-        let share = |flags: Vec<bool>| flags.into_iter().map(|flag| f64::from(u8::from(flag))).collect();
-        for measure in
-            per_question.iter().flat_map(|score| score.metrics.keys()).collect::<std::collections::BTreeSet<_>>()
-        {
-            put(measure, per_question.iter().filter_map(|score| score.metrics.get(measure).copied()).collect());
-        }
-        put("cited", share(per_question.iter().filter_map(|score| score.cited).collect()));
-        put("said", share(per_question.iter().filter_map(|score| score.said).collect()));
-        put("refused", share(per_question.iter().filter(|score| score.refuse).map(|score| score.refused).collect()));
-        put(
-            "refusals_right",
-            share(per_question.iter().filter(|score| score.refused).map(|score| score.refuse).collect()),
-        );
-        Self { name: name.into(), questions: per_question.len(), metrics, per_question, absent: Vec::new() }
-    }
+/// Returns the text of an answer without its markers.
+fn text(answer: &Answer) -> String {
+    answer.claims.iter().map(|claim| without_markers(&claim.text)).collect::<Vec<_>>().join(" ")
+}
+
+/// Returns the type of the documents with the answer by the ends of their names; several are joined.
+fn document_type(question: &SetQuestion) -> Option<String> {
+    let end = |name: &str| match name.rsplit_once('.') {
+        Some((_, end)) if !end.contains('/') => end.to_lowercase(),
+        _ => "other".to_owned(),
+    };
+    let mut types: Vec<String> = question.relevant.iter().map(|place| end(&place.document)).collect();
+    types.sort();
+    types.dedup();
+    (!types.is_empty()).then(|| types.join("+"))
+}
+
+/// Returns the milliseconds of each stage of a trace, summed where it ran several times.
+fn stage_times(trace: &Trace) -> BTreeMap<String, f64> {
+    trace.records.iter().fold(BTreeMap::new(), |mut times, record| {
+        *times.entry(record.details.stage().to_owned()).or_default() += record.took_ms;
+        times
+    })
 }

@@ -111,6 +111,20 @@ pub(crate) fn citation_marker(text: &str) -> Option<usize> {
     ((1..=3).contains(&length) && digits[length..].starts_with(']')).then_some(length + 2)
 }
 
+/// Returns a claim without the markers of its sources, whose numbers are no part of it.
+pub(crate) fn without_markers(claim: &str) -> String {
+    let (mut bare, mut rest) = (String::with_capacity(claim.len()), claim);
+    while let Some(at) = rest.find('[') {
+        let length = citation_marker(&rest[at..]).unwrap_or(0);
+        let kept = if length == 0 { at + 1 } else { at };
+        let before = &rest[..kept];
+        bare.push_str(if length == 0 { before } else { before.trim_end() });
+        rest = &rest[at + length.max(1)..];
+    }
+    bare.push_str(rest);
+    bare.trim().to_owned()
+}
+
 fn is_greek(c: char) -> bool {
     matches!(c, '\u{370}'..='\u{3ff}' | '\u{1f00}'..='\u{1fff}')
 }

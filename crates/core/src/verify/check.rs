@@ -5,7 +5,7 @@ use std::fmt;
 
 use serde::{Deserialize, Serialize};
 
-use crate::text::{citation_marker, fold, is_stopword, words};
+use crate::text::{fold, is_stopword, without_markers, words};
 
 /// The verdict of a claim against the passage that it cites.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -70,19 +70,6 @@ pub fn check(claim: &str, evidence: &str) -> Support {
         _ => Verdict::Unsupported,
     };
     Support { verdict, share }
-}
-
-/// Returns a claim without the markers of its sources, whose numbers are no part of it.
-fn without_markers(claim: &str) -> String {
-    let (mut bare, mut rest) = (String::with_capacity(claim.len()), claim);
-    while let Some(at) = rest.find('[') {
-        bare.push_str(&rest[..at]);
-        rest = &rest[at..];
-        let length = citation_marker(rest).unwrap_or(0);
-        bare.push_str(if length == 0 { "[" } else { " " });
-        rest = &rest[length.max(1)..];
-    }
-    bare + rest
 }
 
 #[cfg(test)]

@@ -1,0 +1,126 @@
+//! A run: the results of one pipeline on one question set.
+
+use std::collections::BTreeMap;
+
+use serde::{Deserialize, Serialize};
+
+use super::score::{Metrics, QuestionScore};
+use super::statistics::{Interval, bootstrap, mean, quantile};
+
+/// The seed of the intervals, so that the same results have the same.
+const SEED: u64 = 2026;
+
+/// The results of one pipeline on one question set.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Run {
+    /// The name of the pipeline.
+    pub name: String,
+    /// The number of questions.
+    pub questions: usize,
+    /// The mean of each measure over the questions that it is defined for.
+    pub metrics: Metrics,
+    /// The intervals of these means with a confidence of 95 %; none for a measure of a single question.
+    #[serde(default)]
+    pub intervals: BTreeMap<String, Interval>,
+    /// The same by kind of question and by type of document, in order.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub groups: Vec<Group>,
+    /// The time of each stage of an answer.
+    #[serde(default)]
+    pub stages: BTreeMap<String, StageTime>,
+    /// The results of the questions.
+    pub per_question: Vec<QuestionScore>,
+    /// Documents that questions name and the corpus does not have, in order.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub absent: Vec<String>,
+}
+
+/// The results of some of the questions.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Group {
+    /// What the questions have in common: `kind` or `document_type`.
+    pub by: String,
+    /// Its value.
+    pub value: String,
+    /// The number of questions.
+    pub questions: usize,
+    /// The mean of each measure.
+    pub metrics: Metrics,
+    /// The intervals of these means.
+    #[serde(default)]
+    pub intervals: BTreeMap<String, Interval>,
+}
+
+/// How long a stage took.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct StageTime {
+    /// The median over the questions, in milliseconds.
+    pub median_ms: f64,
+    /// The time that 95 % of the questions did not exceed.
+    pub p95_ms: f64,
+}
+
+impl Run {
+    /// Summarises the questions of a run.
+    ///
+    /// Besides the means of the measures of the questions there is `refusals_right`, the share of all refusals that were right. A measure
+    /// without a question is left out.
+    pub fn new(name: impl Into<String>, per_question: Vec<QuestionScore>) -> Self {
+        let (metrics, intervals) = summary(&per_question.iter().collect::<Vec<_>>());
+        let mut groups = grouped("kind", &per_question, |score| score.kind.as_deref());
+        groups.extend(grouped("document_type", &per_question, |score| score.document_type.as_deref()));
+        let stages = stages(&per_question);
+        let questions = per_question.len();
+        Self { name: name.into(), questions, metrics, intervals, groups, stages, per_question, absent: Vec::new() }
+    }
+}
+
+/// Returns the mean of each measure, and its interval.
+fn summary(scores: &[&QuestionScore]) -> (Metrics, BTreeMap<String, Interval>) {
+    let mut values: BTreeMap<&str, Vec<f64>> = BTreeMap::new();
+    for score in scores {
+        for (name, value) in &score.metrics {
+            values.entry(name).or_default().push(*value);
+        }
+        if score.refused {
+            values.entry("refusals_right").or_default().push(f64::from(u8::from(score.refuse)));
+        }
+    }
+    let means = values.iter().filter_map(|(name, values)| Some(((*name).to_owned(), mean(values)?))).collect();
+    let intervals =
+        values.iter().filter_map(|(name, values)| Some(((*name).to_owned(), bootstrap(values, SEED)?))).collect();
+    (means, intervals)
+}
+
+/// Returns the questions by what they have in common, if they differ in it.
+fn grouped(
+    by: &str,
+    scores: &[QuestionScore],
+    value: impl for<'a> Fn(&'a QuestionScore) -> Option<&'a str>,
+) -> Vec<Group> {
+    let mut groups: BTreeMap<&str, Vec<&QuestionScore>> = BTreeMap::new();
+    for score in scores {
+        if let Some(value) = value(score) {
+            groups.entry(value).or_default().push(score);
+        }
+    }
+    if groups.len() < 2 {
+        return Vec::new();
+    }
+    let group = |(value, scores): (&str, Vec<&QuestionScore>)| {
+        let (metrics, intervals) = summary(&scores);
+        Group { by: by.to_owned(), value: value.to_owned(), questions: scores.len(), metrics, intervals }
+    };
+    groups.into_iter().map(group).collect()
+}
+
+fn stages(scores: &[QuestionScore]) -> BTreeMap<String, StageTime> {
+    let mut times: BTreeMap<&str, Vec<f64>> = BTreeMap::new();
+    for (stage, took) in scores.iter().flat_map(|score| &score.stages) {
+        times.entry(stage).or_default().push(*took);
+    }
+    let time = |(stage, times): (&str, Vec<f64>)| {
+        Some((stage.to_owned(), StageTime { median_ms: quantile(&times, 0.5)?, p95_ms: quantile(&times, 0.95)? }))
+    };
+    times.into_iter().filter_map(time).collect()
+}
