@@ -11,7 +11,18 @@ use crate::storage::View;
 use crate::threads::{Driver, StopToken};
 use crate::trace::Recorder;
 
-/// Searches and asks every question, and scores the results.
+/// Checks that there are questions.
+///
+/// # Errors
+/// If there are none.
+pub(crate) fn check(questions: &[SetQuestion]) -> Result<()> {
+    if questions.is_empty() {
+        return Err(Error::new(ErrorKind::InvalidRequest, "there is no question to evaluate"));
+    }
+    Ok(())
+}
+
+/// Searches and asks every question without a model, and scores the results.
 pub(crate) fn run(
     opened: &Opened,
     view: &View,
@@ -20,9 +31,6 @@ pub(crate) fn run(
     questions: &[SetQuestion],
     stop: &StopToken,
 ) -> Result<Run> {
-    if questions.is_empty() {
-        return Err(Error::new(ErrorKind::InvalidRequest, "there is no question to evaluate"));
-    }
     let request = |question: &SetQuestion| SearchRequest::new(question.searched()).plain();
     let vectors = if opened.encoder.is_remote() {
         QueryVectors::encode(&*opened.encoder, search::texts_of(&questions.iter().map(request).collect::<Vec<_>>()))?
@@ -43,7 +51,7 @@ pub(crate) fn run(
 }
 
 /// Returns the documents that questions name and the corpus does not have.
-fn absent(view: &View, questions: &[SetQuestion]) -> Result<Vec<String>> {
+pub(crate) fn absent(view: &View, questions: &[SetQuestion]) -> Result<Vec<String>> {
     let places = questions.iter().flat_map(|question| &question.relevant);
     let mut named: Vec<&str> = places.map(|place| place.document.as_str()).collect();
     named.sort_unstable();

@@ -1,6 +1,7 @@
 //! Evaluation: question sets, measures of rankings and answers, and what may be said of their means.
 
 mod answers;
+mod compare;
 mod questions;
 mod ranking;
 mod run;
@@ -9,6 +10,7 @@ mod statistics;
 mod trec;
 
 pub use answers::{only_repeats, token_f1};
+pub use compare::{ChangedQuestion, Comparison, Difference, compare};
 pub use questions::{Relevant, SetQuestion, read_questions};
 pub use ranking::{JudgedPlace, JudgedRanking, average_precision_of_scores, ndcg_of_scores};
 pub use run::{Group, Run, StageTime};

@@ -1,6 +1,7 @@
 //! The corpus, as its users hold it.
 
 mod asking;
+mod evaluating;
 mod info;
 mod inspect;
 
@@ -11,10 +12,8 @@ use std::io::{BufRead, Write};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use logothete_core::eval::{Run, SetQuestion};
 use logothete_core::{Error, ErrorKind, Result};
 
-use crate::evaluation;
 use crate::ingest::{self, BuildReport, BuildRequest, Estimate, Upsert};
 use crate::maintenance::{self, Forgotten};
 use crate::opened::{Opened, OtherEncoder};
@@ -291,18 +290,6 @@ impl Corpus {
         let texts = search::texts_of(requests);
         self.drive(&StopToken::default(), move |opened, _, _| search::QueryVectors::encode(&*opened.encoder, texts))
             .await
-    }
-
-    /// Searches and asks every question of a set, and scores the results.
-    ///
-    /// # Errors
-    /// If the set is empty, or the corpus is damaged.
-    pub async fn evaluate(&self, name: &str, questions: Vec<SetQuestion>) -> Result<Run> {
-        let (name, pinned) = (name.to_owned(), self.pinned.clone());
-        let work = move |opened: &Opened, driver: &Driver, stop: &StopToken| {
-            evaluation::run(opened, &*view(opened, pinned)?, driver, &name, &questions, stop)
-        };
-        self.drive(&StopToken::default(), work).await
     }
 
     /// Reads every byte of the indexes and compares their checksums, and checks that the catalogue is whole and agrees with them.
