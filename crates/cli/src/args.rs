@@ -246,12 +246,27 @@ pub enum Verb {
     /// Hold a conversation that remembers what was said
     Chat(ChatArguments),
     /// Score search and answers on a set of questions
-    Evaluate {
-        /// The question set, in JSON Lines
-        #[arg(value_name = "SET")]
-        set: PathBuf,
-        /// Only the questions of this split, such as dev or test
-        #[arg(long)]
-        split: Option<String>,
-    },
+    Evaluate(EvaluateArguments),
+}
+
+#[derive(Args)]
+pub struct EvaluateArguments {
+    /// Question sets, in JSON Lines
+    #[arg(value_name = "SET", required = true)]
+    pub sets: Vec<PathBuf>,
+    /// Only the questions of this split, such as dev or test
+    #[arg(long)]
+    pub split: Option<String>,
+    /// Print one question whole: what was wanted, what was found, the answer, and why it is right or wrong
+    #[arg(long, value_name = "ID", conflicts_with_all = ["against", "vary", "floor"])]
+    pub show: Option<String>,
+    /// Compare with the settings of another configuration file; repeat it for several
+    #[arg(long, value_name = "FILE")]
+    pub against: Vec<PathBuf>,
+    /// Compare with other values of a setting, such as search.keyword=0.3,0.7; two of them make a grid
+    #[arg(long, value_name = "SETTING=VALUES")]
+    pub vary: Vec<String>,
+    /// Fail if a measure is below its floor in this TOML file, such as "hit@3" = 0.8
+    #[arg(long, value_name = "FILE")]
+    pub floor: Option<PathBuf>,
 }

@@ -112,7 +112,7 @@ async fn run(arguments: Arguments) -> logothete::Result<Output> {
         Verb::Search(arguments) => commands::search::run(at, &arguments).await,
         Verb::Ask(arguments) => commands::ask::run(at, &arguments, as_json).await,
         Verb::Chat(arguments) => commands::chat::run(at, &arguments, as_json).await,
-        Verb::Evaluate { set, split } => commands::evaluate::run(at, &set, split.as_deref()).await,
+        Verb::Evaluate(arguments) => commands::evaluate::run(at, &arguments).await,
     }
 }
 

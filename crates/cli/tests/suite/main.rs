@@ -5,6 +5,7 @@ mod common;
 mod connections;
 mod edges;
 mod guides;
+mod measuring;
 mod parse;
 mod readme;
 mod repeats;

@@ -40,7 +40,7 @@ fn it_prints(#[case] name: &str, #[case] arguments: &[&str], #[case] code: i32) 
 
 /// What each verb says of itself.
 #[rstest]
-fn help(#[values("", "parse", "chunk", "new", "build", "show", "search", "ask", "evaluate")] verb: &str) {
+fn help(#[values("", "parse", "chunk", "new", "build", "show", "search", "ask", "chat", "evaluate")] verb: &str) {
     let folder = folder();
     let arguments: Vec<&str> = [verb, "--help"].into_iter().filter(|argument| !argument.is_empty()).collect();
     let ran = run(folder.path(), &arguments);

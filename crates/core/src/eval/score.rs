@@ -44,6 +44,9 @@ pub struct QuestionScore {
     pub first_rank: Option<usize>,
     /// The measures that are defined for it.
     pub metrics: Metrics,
+    /// What the answer says of how it came about, such as that the model failed and the documents answered.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub note: Option<String>,
     /// The milliseconds of each stage.
     #[serde(skip)]
     pub stages: BTreeMap<String, f64>,
@@ -70,6 +73,7 @@ pub fn score_question(question: &SetQuestion, passages: &[Passage], answer: &Ans
         said: None,
         first_rank: None,
         metrics: Metrics::new(),
+        note: answer.note.clone(),
         stages: stage_times(trace),
         kind,
     };

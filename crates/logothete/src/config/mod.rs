@@ -141,6 +141,45 @@ impl Config {
         toml::from_str(text).map_err(|error| invalid(types::plain(error.message())).at(line(&error)))
     }
 
+    /// Returns these settings with another value of one of them, such as `search.keyword` and `0.7`. A value that is no TOML is a text.
+    ///
+    /// # Errors
+    /// If the key is unknown (the message names the nearest known one), or the value is invalid.
+    pub fn with_setting(&self, key: &str, value: &str) -> Result<Self> {
+        let invalid = |message: String| Error::new(ErrorKind::Configuration, message).at(key);
+        let mut table = toml::Table::try_from(self).map_err(|error| invalid(format!("the settings: {error}")))?;
+        let written = format!("value = {value}").parse::<toml::Table>().ok();
+        let value = written
+            .and_then(|mut table| table.remove("value"))
+            .unwrap_or_else(|| toml::Value::String(value.to_owned()));
+        let mut at = &mut table;
+        let (folders, last) = key.rsplit_once('.').unwrap_or(("", key));
+        for name in folders.split('.').filter(|name| !name.is_empty()) {
+            let next = at.entry(name).or_insert_with(|| toml::Value::Table(toml::Table::new()));
+            at = next.as_table_mut().ok_or_else(|| invalid(format!("{name} is no table of settings")))?;
+        }
+        at.insert(last.to_owned(), value);
+        let text = toml::to_string(&table).map_err(|error| invalid(format!("the settings: {error}")))?;
+        // A line of this text would say nothing to anybody.
+        let config = Self::parse(&text).map_err(|error| invalid(error.message().to_owned()))?;
+        config.validate()?;
+        Ok(config)
+    }
+
+    /// Returns the first table of settings that makes a corpus of the other configuration different from one of this one; `None` if both
+    /// may share one.
+    pub fn builds_otherwise(&self, other: &Self) -> Option<&'static str> {
+        let writes = |config: &Self| config.chunk.context == ChunkContext::Generated;
+        let differing = [
+            ("parse", self.parse != other.parse),
+            ("chunk", self.chunk != other.chunk),
+            ("encoder", self.encoder != other.encoder),
+            ("index", self.index != other.index),
+            ("generator", writes(self) && self.generator != other.generator),
+        ];
+        differing.into_iter().find(|(_, differs)| *differs).map(|(table, _)| table)
+    }
+
     /// Checks every value that the types do not check.
     ///
     /// # Errors
