@@ -244,6 +244,30 @@ mod tests {
         assert_eq!((error.message(), error.place()), (expected, Some("line 2")));
     }
 
+    #[rstest]
+    #[case("search.keyword", "0.7", |config: &Config| (config.search.keyword - 0.7).abs() < 1e-6)]
+    #[case("search.passages", "3", |config: &Config| config.search.passages == 3)]
+    #[case("prompt.language", "French", |config: &Config| config.prompt.language == "French")]
+    #[case("index.fields.title", "2", |config: &Config| config.index.fields.title == 2)]
+    fn one_setting_is_replaced(#[case] key: &str, #[case] value: &str, #[case] holds: fn(&Config) -> bool) {
+        let base = Config::parse("[search]\ndepth = 70\n").expect("settings");
+        let config = base.with_setting(key, value).expect("a setting");
+        assert!(holds(&config) && config.search.depth == 70 && config != base, "{config:?}");
+        assert_eq!(config.builds_otherwise(&base), key.starts_with("index").then_some("index"));
+        assert_eq!(base.builds_otherwise(&base), None);
+    }
+
+    #[rstest]
+    #[case("search.keywrd", "1", "did you mean `keyword`?")]
+    #[case("serch.keyword", "1", "did you mean `search`?")]
+    #[case("search.keyword.more", "1", "keyword is no table of settings")]
+    #[case("search.passages", "0", "set 1 or more")]
+    #[case("search.passages", "many", "this needs a whole number")]
+    fn a_setting_that_cannot_be_is_named(#[case] key: &str, #[case] value: &str, #[case] said: &str) {
+        let error = Config::default().with_setting(key, value).expect_err("a mistake").to_string();
+        assert!(error.contains(said), "{error}");
+    }
+
     #[test]
     fn a_role_has_settings_of_its_own() {
         let text =
