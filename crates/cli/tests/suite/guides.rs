@@ -44,12 +44,14 @@ fn words(line: &str) -> Vec<String> {
 #[case("guide/chunking.md")]
 #[case("guide/answers.md")]
 #[case("guide/prompts.md")]
+#[case("guide/measuring.md")]
 fn commands_run(#[case] name: &str) {
     let folder = built();
     let mut ran_any = false;
     for line in blocks(&guide(name), "").iter().flat_map(|block| block.lines()) {
         let Some(arguments) = line.strip_prefix("logothete ") else { continue };
-        let arguments = words(&arguments.replace("demo/documents", "DEMO"));
+        let arguments =
+            words(&arguments.replace("demo/documents", "DEMO").replace("demo/questions", "DEMO/../questions"));
         let ran = run(folder.path(), &arguments.iter().map(String::as_str).collect::<Vec<_>>());
         assert_eq!((ran.code, ran.err.as_str()), (0, ""), "{line}");
         assert!(ran.out.lines().count() > 3, "{line}: {}", ran.out);
