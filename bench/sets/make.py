@@ -49,7 +49,7 @@ BLOCKS = {"p", "li", "dd", "dt", "pre", "tr", "div", "blockquote", "table", "ul"
 # Navigation that no element marks.
 NAVIGATION = re.compile(r"nav|toc|menu|breadcrumb|footer|header|sidebar|related|sphinx|contents", re.I)
 GENERIC = re.compile(
-    r"^(introduction|overview|see also|notes?|examples?|options|synopsis|description|usage|general|summary|index|contents|history"
+    r"^(introduction|overview|see also|notes?|examples?|options|synopsis|description|usage|index|general|contents|summary|history"
     r"|copyright|license|authors?|preface|bibliography|glossary|references?|acknowledg\w+|table of contents|other|miscellaneous|about.*"
     r"|name|top|footnotes?|related topics|activating.*|known issues.*|selected snippets|installation reference|internals reference)$",
     re.I,

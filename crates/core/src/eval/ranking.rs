@@ -47,7 +47,7 @@ impl JudgedRanking {
         ranks.sort_unstable();
         // Several places of one passage are no more than right.
         let precision = |(at, rank): (usize, &usize)| ((at + 1) as f64 / *rank as f64).min(1.0);
-        ranks.iter().enumerate().map(precision).sum::<f64>() / self.places.len().max(1) as f64
+        ranks.iter().enumerate().map(precision).fold(0.0, |sum, one| sum + one) / self.places.len().max(1) as f64
     }
 
     /// Returns the normalised discounted cumulative gain at `count` (Järvelin and Kekäläinen, 2002), the gain of a place being its grade.
@@ -55,7 +55,7 @@ impl JudgedRanking {
     /// A passage may have several places and gains for each, but never more than the best ranking, which has one place at each rank.
     pub fn ndcg(&self, count: usize) -> f64 {
         let gain = |(rank, grade): (usize, u32)| f64::from(grade) * discount(rank);
-        let gained: f64 = self.first_ranks().filter(|(rank, _)| *rank <= count).map(gain).sum();
+        let gained = self.first_ranks().filter(|(rank, _)| *rank <= count).map(gain).fold(0.0, |sum, gain| sum + gain);
         let ideal = ideal(self.places.iter().map(|place| f64::from(place.grade)), count);
         if ideal > 0.0 { (gained / ideal).min(1.0) } else { 0.0 }
     }
@@ -152,6 +152,7 @@ mod tests {
         for nothing in [ranking(&[(1, &[])]), JudgedRanking::default()] {
             let measures = [nothing.recall(5), nothing.reciprocal_rank(), nothing.ndcg(5), nothing.average_precision()];
             assert_eq!((measures, nothing.first_rank()), ([0.0; 4], None));
+            assert!(measures.iter().all(|measure| measure.is_sign_positive()), "no measure is printed as -0");
         }
         assert_eq!((ndcg_of_scores(&[0.0], &[1.0], 5), average_precision_of_scores(&[false], &[1.0])), (0.0, 0.0));
     }
