@@ -2,17 +2,19 @@
 
 use std::collections::BTreeMap;
 
-use super::markers::canonical;
+use super::markers::{canonical, restored};
 use super::{Answer, CitedSource, Claim, OtherSource, Status};
 use crate::chunk::Sentence;
 use crate::document::{Location, Span};
 use crate::prompt::{OWN_KNOWLEDGE, REFUSAL};
 use crate::search::Passage;
-use crate::text::{fold, sentences, without_markers, words};
+use crate::text::{fold, is_stopword, sentences, without_markers, words};
 use crate::verify::{Support, Verdict, check, cited_claims};
 
 /// The share of a claim without a marker that a passage must support to be cited for it.
 const MIN_JOINED: f32 = 0.75;
+/// A claim with fewer significant words could be from anywhere.
+const MIN_JOINED_WORDS: usize = 3;
 /// A reply with more sentences is no refusal, whatever it says.
 const MAX_REFUSAL: usize = 2;
 
@@ -59,9 +61,10 @@ impl Answer {
                 text.push(' ');
                 text.extend(markers.iter().map(|marker| format!("[{marker}]")));
             }
-            claims.push(Claim::new(bare, support.verdict, support.share, markers));
+            claims.push(Claim::new(restored(&bare), support.verdict, support.share, markers));
         }
         text.push_str(&reply[end..]);
+        let text = restored(&text);
         if is_refusal(&reply, &claims) {
             let said = text.trim();
             let mut answer = Self::new(question, Status::Refused, if said.is_empty() { REFUSAL } else { said });
@@ -84,6 +87,9 @@ struct Sources<'a> {
 impl Sources<'_> {
     /// Returns the passage that supports a claim, if one clearly does.
     fn supporting(&self, claim: &str) -> Option<usize> {
+        if words(claim).filter(|word| !is_stopword(&fold(word.text))).count() < MIN_JOINED_WORDS {
+            return None;
+        }
         let shares = self.passages.iter().enumerate().map(|(at, passage)| (at, best(claim, passage).1.share));
         let (at, share) = shares.max_by(|a, b| a.1.total_cmp(&b.1).then(b.0.cmp(&a.0)))?;
         (share >= MIN_JOINED).then_some(at)

@@ -1,11 +1,21 @@
 //! Markers of sources in replies, in any common style, brought to one: `[2]`.
 
+/// Stands for the bracket of a marker in code, which is none. Unicode gives this sign no meaning, so no text has it.
+const BRACKET_IN_CODE: char = '\u{fdd0}';
+
+/// Returns text with the brackets that [`canonical`] has put aside.
+pub(super) fn restored(text: &str) -> String {
+    text.replace(BRACKET_IN_CODE, "[")
+}
+
 /// Returns a reply in which every marker is written as `[2]`, one number each. Recognised are `[2]`, `[^2]`, `[1, 3]`, `[1–3]`,
 /// `[passage 2]`, `(see passage 2)`, `【2】` and raised figures behind a word. A number alone in round brackets is none: documents number
-/// their paragraphs like that. Code between marked lines or back-ticks stays as it is.
+/// their paragraphs like that. Code between marked lines or back-ticks has no markers;
+/// [`restored`] gives it its brackets back.
 pub(super) fn canonical(reply: &str) -> String {
+    let reply = reply.replace(BRACKET_IN_CODE, "\u{fffd}");
     let mut out = String::with_capacity(reply.len());
-    let mut rest = reply;
+    let mut rest = reply.as_str();
     while let Some(sign) = rest.chars().next() {
         let taken = match sign {
             '`' => code(rest),
@@ -36,12 +46,12 @@ pub(super) fn canonical(reply: &str) -> String {
     out
 }
 
-/// Returns code at the start of a text as it is.
+/// Returns code at the start of a text, with its brackets put aside.
 fn code(text: &str) -> Option<(String, usize)> {
     let ticks = text.len() - text.trim_start_matches('`').len();
     let fence = &text[..ticks];
     let length = text[ticks..].find(fence).map_or(text.len(), |at| at + 2 * ticks);
-    Some((text[..length].to_owned(), length))
+    Some((text[..length].replace('[', &BRACKET_IN_CODE.to_string()), length))
 }
 
 fn markers(numbers: &[usize]) -> String {
@@ -106,7 +116,7 @@ mod tests {
     #[case("`a[1]` and\n```\nb[2]\n```\n[3]", "`a[1]` and\n```\nb[2]\n```\n[3]")]
     #[case("[2026] [x] [", "[2026] [x] [")]
     fn styles_become_one(#[case] reply: &str, #[case] expected: &str) {
-        assert_eq!(canonical(reply), expected);
+        assert_eq!(restored(&canonical(reply)), expected);
     }
 
     proptest! {

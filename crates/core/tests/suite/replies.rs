@@ -51,6 +51,24 @@ fn a_marker_of_any_style_or_none_becomes_the_quotation(#[case] reply: &str) {
     assert_eq!(answer.sources[0].location.document, "notice-0.md");
 }
 
+/// The brackets of code cite nothing and stay where they are.
+#[rstest]
+#[case("```\nrows[1] = depth\n```")]
+#[case("Write `rows[1]` here.")]
+fn code_cites_nothing(#[case] reply: &str) {
+    let answer = answer(reply);
+    assert_eq!((answer.answer.as_str(), answer.sources.len()), (reply, 0));
+    assert!(answer.claims.iter().all(|claim| claim.citations.is_empty()), "{:?}", answer.claims);
+}
+
+/// A passage with the few words of a broken sentence does not clearly support it.
+#[rstest]
+#[case("The berth")]
+#[case("Berth 7")]
+fn a_fragment_is_not_joined_to_a_passage(#[case] reply: &str) {
+    assert_eq!(answer(reply).sources, []);
+}
+
 #[test]
 fn claims_are_judged_one_by_one_and_a_passage_is_one_source() {
     let answer = answer(
