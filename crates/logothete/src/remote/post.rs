@@ -146,7 +146,7 @@ impl Post {
         let said = if said.is_empty() { String::new() } else { format!(": {said}") };
         let key = match &self.key {
             Some(key) => format!("it did not accept the key, which was read from {}", key.from),
-            None => "it wants a key; name the variable that holds it in key_env".to_owned(),
+            None => "it wants a key; name its variable in key_env".to_owned(),
         };
         let (kind, advice) = match status {
             429 | 503 => (ErrorKind::Unavailable, "it is busy; send fewer requests at a time, or try later"),
