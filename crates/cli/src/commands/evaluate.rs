@@ -2,7 +2,7 @@
 
 use std::path::Path;
 
-use logothete::eval::{Comparison, QuestionScore, Run, SetQuestion, compare, read_questions};
+use logothete::eval::{Comparison, QuestionScore, Run, SetQuestion, compare, read_questions, score_question};
 use logothete::suggest::closest;
 use logothete::{Config, Corpus, Error, ErrorKind, Pipeline, Reply, Result, SearchRequest};
 use serde_json::json;
@@ -156,11 +156,10 @@ async fn show(corpus: &Corpus, sets: &[(String, Vec<SetQuestion>)], id: &str, st
         let message = format!("no question of the set has the id {id:?}{near}");
         return Err(Error::new(ErrorKind::NotFound, message).at("--show"));
     };
-    let run = corpus.evaluate(id, vec![question.clone()]).await?;
     let request = SearchRequest::new(question.searched()).plain().traced();
     let found = corpus.search(request.clone()).await?;
     let reply = corpus.ask(request).await?;
-    let score = run.per_question.first().ok_or_else(|| Error::new(ErrorKind::System, "the question has no score"))?;
+    let score = score_question(question, &found.passages, &reply.answer, &reply.trace);
 
     let mut text = format!("{}\n", style.strong(&question.question));
     if score.question != question.question {
@@ -190,7 +189,7 @@ async fn show(corpus: &Corpus, sets: &[(String, Vec<SetQuestion>)], id: &str, st
         text.push_str(&indented(&shortened(passage.body(), width().saturating_sub(6)), 5));
     }
     text.push_str(&format!("\n{}\n{}", style.faint("Answer"), answer(&reply.answer, style)));
-    text.push_str(&format!("\n{} {}\n", style.faint("Outcome"), why(question, score, &reply)));
+    text.push_str(&format!("\n{} {}\n", style.faint("Outcome"), why(question, &score, &reply)));
     let json = json!({ "question": question, "score": score, "passages": found.passages, "reply": reply });
     Ok(Output { text, json, code: DONE })
 }

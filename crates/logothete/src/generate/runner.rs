@@ -111,9 +111,13 @@ impl Runner<'_> {
     ) -> Result<Vec<Result<Option<Reply>>>> {
         let mut outcomes: Vec<Result<Option<Reply>>> = (0..count).map(|_| Ok(None)).collect();
         let (mut seen, mut repeated) = (HashSet::new(), Vec::new());
-        let first = (0..count).filter_map(|at| {
+        let made = |at: usize| {
             let job = job(at);
             let key = job.as_ref().ok().and_then(|job| self.cache_key(job));
+            (job, key)
+        };
+        let first = (0..count).filter_map(|at| {
+            let (job, key) = made(at);
             if key.as_ref().is_some_and(|key| !seen.insert(key.clone())) {
                 repeated.push(at);
                 return None;
@@ -123,8 +127,7 @@ impl Runner<'_> {
         self.all(driver, first, &mut outcomes)?;
         // The replies to the first ones are in the cache now.
         let again = repeated.into_iter().map(|at| {
-            let job = job(at);
-            let key = job.as_ref().ok().and_then(|job| self.cache_key(job));
+            let (job, key) = made(at);
             self.done(at, job, key)
         });
         self.all(driver, again, &mut outcomes)?;
@@ -306,7 +309,7 @@ impl Runner<'_> {
 
     async fn streamed(&self, job: &Job, show: &mut (dyn FnMut(&str) + Send)) -> Result<Answering> {
         let (request, hidden) = self.as_sent(&job.request);
-        let (mut pause, mut retries) = (FIRST_PAUSE, 0);
+        let mut retries = 0;
         let ended = StopToken::default();
         let _ended = ended.stop_on_drop();
         let mut stopped = std::pin::pin!(either(self.stop, &ended));
@@ -343,30 +346,32 @@ impl Runner<'_> {
                     let usage = TokenUsage { sent: job.expected.sent, received };
                     return Ok(Answering { text, usage, cached: false, retries, broken: Some(error) });
                 }
-                Err(error) if error.is_retryable() && retries < self.config.max_retries && !self.stop.is_stopped() => {
-                    sleep(error.retry_after().unwrap_or(pause).min(MAX_PAUSE), self.stop).await;
-                    pause = (pause * 2).min(MAX_PAUSE);
-                    retries += 1;
-                }
-                Err(error) => return Err(error),
+                Err(error) => retries = self.retried(error, retries).await?,
             }
         }
+    }
+
+    /// Waits before a request is sent again, twice as long each time unless the generator says how long. Returns the number of retries.
+    ///
+    /// # Errors
+    /// The error itself, if the request is not to be sent again.
+    async fn retried(&self, error: Error, retries: u32) -> Result<u32> {
+        if !error.is_retryable() || retries >= self.config.max_retries || self.stop.is_stopped() {
+            return Err(error);
+        }
+        let pause = FIRST_PAUSE.saturating_mul(2_u32.saturating_pow(retries));
+        sleep(error.retry_after().unwrap_or(pause).min(MAX_PAUSE), self.stop).await;
+        Ok(retries + 1)
     }
 
     /// Sends a request until it is answered, fails for good, or has failed too often.
     async fn send(&self, job: &Job) -> Result<(String, TokenUsage)> {
         let (request, hidden) = self.as_sent(&job.request);
-        let mut pause = FIRST_PAUSE;
         let mut retries = 0;
         loop {
             match caught_future("the generator", async { self.generator.generate(&request).await }).await {
                 Ok(generation) => return Ok((hidden.restore(&generation.text), generation.usage)),
-                Err(error) if error.is_retryable() && retries < self.config.max_retries && !self.stop.is_stopped() => {
-                    sleep(error.retry_after().unwrap_or(pause).min(MAX_PAUSE), self.stop).await;
-                    pause = (pause * 2).min(MAX_PAUSE);
-                    retries += 1;
-                }
-                Err(error) => return Err(error),
+                Err(error) => retries = self.retried(error, retries).await?,
             }
         }
     }
