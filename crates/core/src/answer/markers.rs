@@ -1,6 +1,6 @@
 //! Markers of sources in replies, in any common style, brought to one: `[2]`.
 
-/// Stands for the bracket of a marker in code, which is none. Unicode gives this sign no meaning, so no text has it.
+/// Takes the place of `[` in code, where `[1]` cites nothing. Unicode reserves this sign for use inside programs, so no reply should have it.
 const BRACKET_IN_CODE: char = '\u{fdd0}';
 
 /// Returns text with the brackets that [`canonical`] has put aside.
@@ -9,8 +9,8 @@ pub(super) fn restored(text: &str) -> String {
 }
 
 /// Returns a reply in which every marker is written as `[2]`, one number each. Recognised are `[2]`, `[^2]`, `[1, 3]`, `[1–3]`,
-/// `[passage 2]`, `(see passage 2)`, `【2】` and raised figures behind a word. A number alone in round brackets is none: documents number
-/// their paragraphs like that. Code between marked lines or back-ticks has no markers;
+/// `[passage 2]`, `(see passage 2)`, `【2】` and raised figures behind a word. A number alone in round brackets is no marker, because
+/// documents number their paragraphs like that. Code between marked lines or back-ticks has no markers;
 /// [`restored`] gives it its brackets back.
 pub(super) fn canonical(reply: &str) -> String {
     let reply = reply.replace(BRACKET_IN_CODE, "\u{fffd}");

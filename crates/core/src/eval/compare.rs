@@ -158,7 +158,7 @@ mod tests {
         assert!((baseline - 0.5625).abs() < 1e-12 && (value - 0.90625).abs() < 1e-12);
         let Interval { low, high } = interval.expect("an interval");
         assert!(low > 0.0 && low < 0.34 && high > 0.35, "{low} to {high}");
-        // Of 2^7 ways to swap sides, 2 have no smaller sum, and 2 have the other sign of the small difference.
+        // Among the 2^7 ways to swap sides, four give a sum that is at least as far from 0.
         assert!((probability - 4.0 / 128.0).abs() < 0.008, "{probability}");
         assert!((corrected - 2.0 * probability).abs() < 1e-12);
         assert_eq!((first.changed.len(), first.changed[0].id.as_str()), (7, "q1"));

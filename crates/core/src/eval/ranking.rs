@@ -91,7 +91,7 @@ pub fn ndcg_of_scores(grades: &[f64], scores: &[f64], count: usize) -> f64 {
 }
 
 /// Returns the average precision of items with scores: the sum over the scores, from the highest, of the precision among the items down to
-/// it, weighted by the recall that it adds. Items of one score are taken together.
+/// this score, weighted by the recall that the score adds. Items of one score are taken together.
 pub fn average_precision_of_scores(relevant: &[bool], scores: &[f64]) -> f64 {
     let all = relevant.iter().filter(|relevant| **relevant).count();
     let (mut seen, mut found, mut sum) = (0, 0, 0.0);

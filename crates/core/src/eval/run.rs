@@ -7,7 +7,7 @@ use serde::{Deserialize, Serialize};
 use super::score::{Metrics, QuestionScore};
 use super::statistics::{Interval, bootstrap, mean, quantile};
 
-/// The seed of the intervals, so that the same results have the same.
+/// The seed of the intervals, so that equal results have equal intervals.
 const SEED: u64 = 2026;
 
 /// The results of one pipeline on one question set.

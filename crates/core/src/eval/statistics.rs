@@ -129,7 +129,7 @@ mod tests {
         assert_eq!(bootstrap(&[1.0], 1), None);
     }
 
-    /// Of 2^6 ways to sign six equal differences, two are as far from 0 as all on one side.
+    /// Among the 2^6 ways to sign six equal differences, two put all of them on one side.
     #[test]
     fn the_test_agrees_with_counting_all_ways() {
         let p = randomisation_test(&[0.5; 6], 7);

@@ -33,7 +33,7 @@ pub struct RankedDocument {
 /// Reads judgements. Negative grades mean 0. Empty lines are skipped.
 ///
 /// # Errors
-/// If a line is no judgement, or judges what an earlier one has; the place is the line's number.
+/// If a line cannot be read, or judges a document that an earlier line has judged; the place is the line's number.
 pub fn read_qrels(text: &str) -> Result<Vec<Judgement>> {
     let mut seen = HashMap::new();
     lines(text, |fields, number| {
@@ -50,7 +50,7 @@ pub fn read_qrels(text: &str) -> Result<Vec<Judgement>> {
 /// Reads a ranking. The order is that of the scores, as is usual with this format, not of the ranks. Empty lines are skipped.
 ///
 /// # Errors
-/// If a line is none of a ranking; the place is the line's number.
+/// If a line cannot be read; the place is the line's number.
 pub fn read_run(text: &str) -> Result<Vec<RankedDocument>> {
     lines(text, |fields, _| {
         let [question, _, document, _, score, _] = fields else {
@@ -134,7 +134,7 @@ fn coded(name: &str) -> String {
     out
 }
 
-/// Returns a name as it was before [`coded`]. What is no code stays.
+/// Returns a name as it was before [`coded`]. Other text stays as it is.
 fn plain(coded: &str) -> String {
     let bytes = coded.as_bytes();
     let (mut out, mut at) = (Vec::with_capacity(bytes.len()), 0);

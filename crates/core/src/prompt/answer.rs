@@ -91,7 +91,7 @@ impl Shown {
 }
 
 /// Returns the prompt for a question. The latest messages of the history get up to a third of the room. `passages` are taken in their
-/// order while there is room: each as a whole, or its first whole sentences. Above each stand its place and its date. What an earlier
+/// order while there is room: each as a whole, or its first whole sentences. Its place and date stand above each. What an earlier
 /// passage of the same document contains is not repeated. `count` returns the number of tokens of a text.
 ///
 /// Costs counting the tokens of each part.
