@@ -251,14 +251,14 @@ pub enum Verb {
 
 #[derive(Args)]
 pub struct EvaluateArguments {
-    /// Question sets, in JSON Lines
-    #[arg(value_name = "SET", required = true)]
+    /// Question sets, in JSON Lines; the file for --draft; questions, one a line, for --queries; judgements for --run
+    #[arg(value_name = "SET", required_unless_present = "draft")]
     pub sets: Vec<PathBuf>,
     /// Only the questions of this split, such as dev or test
     #[arg(long)]
     pub split: Option<String>,
     /// Print one question whole: what was wanted, what was found, the answer, and why it is right or wrong
-    #[arg(long, value_name = "ID", conflicts_with_all = ["against", "vary", "floor"])]
+    #[arg(long, value_name = "ID", conflicts_with_all = ["against", "vary", "floor", "report", "plots", "trec"])]
     pub show: Option<String>,
     /// Compare with the settings of another configuration file; repeat it for several
     #[arg(long, value_name = "FILE")]
@@ -269,4 +269,25 @@ pub struct EvaluateArguments {
     /// Fail if a measure is below its floor in this TOML file, such as "hit@3" = 0.8
     #[arg(long, value_name = "FILE")]
     pub floor: Option<PathBuf>,
+    /// Write an HTML page with the measures, the comparisons, and every question with its passages and answer
+    #[arg(long, value_name = "FILE")]
+    pub report: Option<PathBuf>,
+    /// Draw the measures, the recall, the scores and the times into this folder, as SVG and PNG
+    #[arg(long, value_name = "FOLDER")]
+    pub plots: Option<PathBuf>,
+    /// Draft this many questions from the documents, and write them to SET, or print them
+    #[arg(long, value_name = "COUNT", conflicts_with_all = ["split", "show", "against", "vary", "floor", "report", "plots", "queries", "trec", "run"])]
+    pub draft: Option<usize>,
+    /// Also draft this many questions that the documents do not answer though they seem to
+    #[arg(long, value_name = "COUNT", default_value_t = 0, requires = "draft", hide_default_value = true)]
+    pub near_misses: usize,
+    /// Show each question that nobody has judged, and write what you say of it back to SET
+    #[arg(long, conflicts_with_all = ["split", "show", "against", "vary", "floor", "report", "plots", "trec", "run"])]
+    pub queries: bool,
+    /// Write the judgements and the rankings of documents into this folder, in the formats of TREC (qrels, run)
+    #[arg(long, value_name = "FOLDER")]
+    pub trec: Option<PathBuf>,
+    /// Measure this ranking (TREC run) against SET, which has judgements (TREC qrels); repeat it to compare
+    #[arg(long, value_name = "FILE", conflicts_with_all = ["split", "show", "against", "vary", "trec"])]
+    pub run: Vec<PathBuf>,
 }

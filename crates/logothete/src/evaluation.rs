@@ -1,13 +1,15 @@
 //! Measuring a pipeline on a question set.
 
-use logothete_core::eval::{Run, SetQuestion, score_question};
+use std::collections::{BTreeMap, BTreeSet};
+
+use logothete_core::eval::{Mismatch, Run, SetQuestion, mismatches, score_question};
 use logothete_core::{Error, ErrorKind, Result};
 use rayon::prelude::*;
 
 use crate::answer;
 use crate::opened::Opened;
 use crate::search::{self, QueryVectors, SearchRequest, Searcher};
-use crate::storage::View;
+use crate::storage::{View, Which};
 use crate::threads::{Driver, StopToken};
 use crate::trace::Recorder;
 
@@ -46,17 +48,19 @@ pub(crate) fn run(
     };
     let scores: Result<Vec<_>> = driver.compute(|| questions.par_iter().map(score).collect());
     let mut run = Run::new(name, scores?);
-    run.absent = absent(view, questions)?;
+    run.mismatches = mismatches_in(view, questions)?;
     Ok(run)
 }
 
-/// Returns the documents that questions name and the corpus does not have.
-pub(crate) fn absent(view: &View, questions: &[SetQuestion]) -> Result<Vec<String>> {
-    let places = questions.iter().flat_map(|question| &question.relevant);
-    let mut named: Vec<&str> = places.map(|place| place.document.as_str()).collect();
-    named.sort_unstable();
-    named.dedup();
-    let known = view.catalogue().taken_names(&named)?;
-    named.retain(|name| !known.contains(*name));
-    Ok(named.into_iter().map(str::to_owned).collect())
+/// Returns the documents that questions name and the corpus does not have as they were.
+pub(crate) fn mismatches_in(view: &View, questions: &[SetQuestion]) -> Result<Vec<Mismatch>> {
+    let catalogue = view.catalogue();
+    let names: Vec<String> = catalogue.document_infos()?.into_iter().map(|info| info.document).collect();
+    let mut documents: BTreeMap<String, String> = names.into_iter().map(|name| (name, String::new())).collect();
+    let places = || questions.iter().flat_map(|question| &question.relevant);
+    let named: BTreeSet<&str> = places().map(|place| place.document.as_str()).collect();
+    for known in catalogue.known(Which::Named(&named.into_iter().collect::<Vec<_>>()))? {
+        documents.insert(known.name, known.hash);
+    }
+    Ok(mismatches(questions, &documents))
 }

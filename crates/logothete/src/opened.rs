@@ -52,6 +52,11 @@ impl Opened {
         Self::with(pipeline, Storage::open(folder)?, other)
     }
 
+    /// Opens the corpus in a folder with the cache of another one, or creates an empty one there.
+    pub(crate) fn with_cache_of(pipeline: Pipeline, folder: &Path, other: &Path) -> Result<Self> {
+        Self::with(pipeline, Storage::open_with_cache_of(folder, other)?, OtherEncoder::Refused)
+    }
+
     /// Creates an empty corpus in memory.
     pub(crate) fn in_memory(pipeline: Pipeline) -> Result<Self> {
         Self::with(pipeline, Storage::in_memory()?, OtherEncoder::Refused)

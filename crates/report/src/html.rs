@@ -5,6 +5,27 @@ use std::collections::HashSet;
 use logothete::keyword::query_terms;
 use logothete::text::words;
 
+const STYLE: &str = include_str!("page.css");
+
+/// Returns a whole page. The title is escaped here; the style and the content must be sound.
+pub(crate) fn page(title: &str, style: &str, content: &str) -> String {
+    format!(
+        "<!doctype html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n\
+         <meta name=\"viewport\" content=\"width=device-width\">\n\
+         <meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'none'; style-src 'unsafe-inline'\">\n\
+         <title>{}</title>\n<style>\n{STYLE}{style}</style>\n</head>\n<body>\n<main>\n{content}</main>\n</body>\n</html>\n",
+        escaped(title)
+    )
+}
+
+/// Returns a section with a heading; empty if it has no content.
+pub(crate) fn section(title: &str, content: &str) -> String {
+    match content {
+        "" => String::new(),
+        content => format!("<section>\n<h2>{title}</h2>\n{content}</section>\n"),
+    }
+}
+
 /// Returns a text in which no character means anything to HTML, and characters that would reorder it are shown as a sign.
 pub(crate) fn escaped(text: &str) -> String {
     let mut out = String::with_capacity(text.len() + text.len() / 8);

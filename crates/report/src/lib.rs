@@ -1,8 +1,13 @@
-//! Self-contained HTML pages: no script, no font, no picture from elsewhere. They follow the light or dark setting of the reader.
+//! Self-contained HTML pages: no script, no font, no picture from elsewhere. They follow the light or dark setting of the reader. And
+//! pictures of evaluations, as SVG and PNG.
 
+mod evaluation_page;
 mod html;
+mod plot;
 mod source_page;
 mod trace_page;
 
+pub use evaluation_page::{Evaluation, evaluation_page};
+pub use plot::Plot;
 pub use source_page::SourcePage;
 pub use trace_page::trace_page;

@@ -8,7 +8,7 @@ use logothete::verify::Verdict;
 use logothete::{Reply, TokenUsage};
 
 use crate::SourcePage;
-use crate::html::{escaped, linked, matched};
+use crate::html::{escaped, linked, matched, page, section};
 
 const STYLE: &str = include_str!("trace_page.css");
 
@@ -18,7 +18,6 @@ const STYLE: &str = include_str!("trace_page.css");
 /// itself, and nothing of a document can become markup in it. Costs one pass over all texts.
 pub fn trace_page(reply: &Reply, passages: &[Passage], pages: &[SourcePage]) -> String {
     let answer = &reply.answer;
-    let question = escaped(&answer.question);
     let sections = [
         heading(answer, &reply.trace),
         claims(answer),
@@ -27,20 +26,7 @@ pub fn trace_page(reply: &Reply, passages: &[Passage], pages: &[SourcePage]) -> 
         found(answer, passages),
         prompts(&reply.trace),
     ];
-    format!(
-        "<!doctype html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n\
-         <meta name=\"viewport\" content=\"width=device-width\">\n\
-         <meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'none'; style-src 'unsafe-inline'\">\n\
-         <title>{question}</title>\n<style>\n{STYLE}</style>\n</head>\n<body>\n<main>\n{}</main>\n</body>\n</html>\n",
-        sections.concat()
-    )
-}
-
-fn section(title: &str, content: &str) -> String {
-    match content {
-        "" => String::new(),
-        content => format!("<section>\n<h2>{title}</h2>\n{content}</section>\n"),
-    }
+    page(&answer.question, STYLE, &sections.concat())
 }
 
 /// Returns the question, the answer, and who wrote it.

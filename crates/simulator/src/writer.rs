@@ -48,6 +48,7 @@ const MAX_SENTENCES: usize = 2;
 pub fn reply_to(prompt: &Prompt, fault: Option<WritingFault>) -> String {
     let reply = match () {
         () if part(prompt, "place").is_some() => context(prompt),
+        () if part(prompt, "source").is_some() => drafted(prompt),
         () if part(prompt, "turns").is_some() => summary(prompt),
         () if part(prompt, "conversation").is_some() => standing_alone(prompt),
         () if part(prompt, "question").is_some() => transformed(prompt),
@@ -69,6 +70,16 @@ struct Candidate<'a> {
     passage: usize,
     text: &'a str,
     score: f32,
+}
+
+/// Writes a question about the first sentence of a passage, whose last words are the answer.
+fn drafted(prompt: &Prompt) -> String {
+    let source = part(prompt, "source").unwrap_or_default();
+    let sentence = sentences(source).into_iter().map(|span| &source[span.range()]).find(|text| text.contains(' '));
+    let words: Vec<&str> = sentence.unwrap_or(source).split_whitespace().collect();
+    let (asked, answer) = words.split_at(words.len() - words.len().min(3));
+    let answer = answer.join(" ");
+    format!("Question: How does this go on: {} …?\nAnswer: {}\n", asked.join(" "), answer.trim_end_matches(['.', ':']))
 }
 
 fn answer(prompt: &Prompt, fault: Option<WritingFault>) -> String {

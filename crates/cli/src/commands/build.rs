@@ -1,19 +1,16 @@
 //! `logothete build`
 
-use std::fmt::Write;
 use std::path::PathBuf;
-use std::time::Duration;
 
-use indicatif::{ProgressBar, ProgressState, ProgressStyle};
 use logothete::{
-    BuildReport, BuildRequest, Config, DocumentEstimate, Error, ErrorKind, Estimate, Failure, Pipeline, Result, Stage,
+    BuildReport, BuildRequest, Config, DocumentEstimate, Error, ErrorKind, Estimate, Failure, Pipeline, Result,
     WebSource,
 };
 use serde_json::json;
 
-use super::{configuration, corpus, failures};
+use super::{configuration, corpus, failures, progress};
 use crate::args::CorpusArguments;
-use crate::view::{Align, Style, count, duration, indented, table, thousands, visible};
+use crate::view::{Align, Style, count, duration, indented, table, thousands};
 use crate::{DONE, FAILED, IN_PART, Output, STOPPED};
 
 pub async fn run(at: &CorpusArguments, paths: Vec<PathBuf>, prune: bool) -> Result<Output> {
@@ -24,22 +21,8 @@ pub async fn run(at: &CorpusArguments, paths: Vec<PathBuf>, prune: bool) -> Resu
     };
     let corpus = corpus(at, &config, &folder, asked.nothing).await.map_err(say_what)?;
 
-    let bar = ProgressBar::no_length().with_style(bar_style());
-    bar.enable_steady_tick(Duration::from_millis(200));
-    let request = asked.request(&config).prune(prune).on_progress({
-        let bar = bar.clone();
-        move |progress| {
-            bar.set_length(progress.total as u64);
-            bar.set_position(progress.done as u64);
-            bar.set_message(match (progress.stage, progress.encoding) {
-                (Stage::Documents, Some((done, of))) => {
-                    format!("encoding, {} of {} done", thousands(done as u64), count(of as u64, "chunk", "chunks"))
-                }
-                (Stage::Documents, None) => visible(&progress.document, false).into_owned(),
-                _ => "merging the indexes".to_owned(),
-            });
-        }
-    });
+    let bar = progress::bar();
+    let request = progress::shown(asked.request(&config).prune(prune), &bar, None);
     let stop = request.stop_token();
     tokio::spawn(async move {
         // The first signal stops after the current document, the second immediately; committed work stays.
@@ -122,16 +105,21 @@ impl Asked {
     }
 
     fn request(&self, config: &Config) -> BuildRequest {
-        let sources = config.sources.clone();
-        let mut request = BuildRequest::new(&self.paths).patterns(sources.include, sources.exclude);
-        for (name, value) in sources.metadata {
-            request = request.metadata(name, value);
-        }
-        if self.whole && !sources.addresses.is_empty() {
-            request = request.source(WebSource::new("addresses", sources.addresses, config.privacy.clone()));
-        }
-        request
+        sources(config, &self.paths, self.whole)
     }
+}
+
+/// Returns a build of some paths with the patterns and the metadata of a configuration, and of its addresses if all of it is meant.
+pub fn sources(config: &Config, paths: &[PathBuf], whole: bool) -> BuildRequest {
+    let sources = config.sources.clone();
+    let mut request = BuildRequest::new(paths).patterns(sources.include, sources.exclude);
+    for (name, value) in sources.metadata {
+        request = request.metadata(name, value);
+    }
+    if whole && !sources.addresses.is_empty() {
+        request = request.source(WebSource::new("addresses", sources.addresses, config.privacy.clone()));
+    }
+    request
 }
 
 /// Returns a report of failures if there is nothing at any of the paths; then no corpus is made for them.
@@ -286,29 +274,6 @@ fn render_estimate(estimate: &Estimate, style: Style) -> String {
     }
     out.push_str(&failures(&estimate.failed, style));
     out
-}
-
-fn bar_style() -> ProgressStyle {
-    let template = "{pos}/{len} documents{rate}{left}  {wide_msg}";
-    let seconds = |state: &ProgressState| state.elapsed().max(Duration::from_millis(1)).as_secs_f64();
-    let rate = move |state: &ProgressState, out: &mut dyn Write| {
-        let rate = state.pos() as f64 / seconds(state);
-        // Errors of writing to a terminal are ignored.
-        let _ = match state.pos() {
-            0 => Ok(()),
-            _ if rate < 10.0 => write!(out, ", {rate:.1} a second"),
-            _ => write!(out, ", {rate:.0} a second"),
-        };
-    };
-    let left = move |state: &ProgressState, out: &mut dyn Write| {
-        let to_do = state.len().unwrap_or(0).saturating_sub(state.pos());
-        if state.pos() > 0 && to_do > 0 {
-            let left = seconds(state) * to_do as f64 / state.pos() as f64;
-            let _ = write!(out, ", {} left", duration(left * 1000.0));
-        }
-    };
-    let style = ProgressStyle::with_template(template).unwrap_or_else(|_| ProgressStyle::default_bar());
-    style.with_key("rate", rate).with_key("left", left)
 }
 
 #[cfg(test)]

@@ -9,6 +9,7 @@ pub mod evaluate;
 pub mod new;
 mod output;
 pub mod parse;
+mod progress;
 pub mod search;
 pub mod show;
 pub mod upkeep;

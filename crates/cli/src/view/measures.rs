@@ -1,77 +1,31 @@
 //! Measures of evaluations, as tables.
 
-use logothete::eval::{Comparison, Difference, Group, Interval, QuestionScore, Run};
+use logothete::eval::{
+    ChangedQuestion, Comparison, Difference, Group, Interval, MEASURES, Measure, MeasureGroup, Run, SHORT_MEASURES,
+    STAGES,
+};
 
-use super::{Align, Style, count, duration, indented, table};
+use super::{Align, Style, count, duration, indented, shortened, table, width};
 
-/// A measure, and what it means.
-pub type Measure = (&'static str, &'static str);
-
-/// The measures of a search, in the order of the table.
-const SEARCH: &[Measure] = &[
-    ("hit@1", "questions whose first passage is a right one"),
-    ("hit@3", "with a right one among the first 3"),
-    ("hit@10", "among the first 10"),
-    ("recall@1", "relevant places in the first passage"),
-    ("recall@5", "in the first 5"),
-    ("recall@10", "in the first 10"),
-    ("precision@1", "the first passage being a right one"),
-    ("precision@5", "right ones of the first 5"),
-    ("mrr", "one over the rank of the first right passage"),
-    ("map", "average precision"),
-    ("ndcg@10", "gain of the ranking, 1 is the best there is"),
-];
-/// The measures of answers.
-const ANSWERS: &[Measure] = &[
-    ("first_cited", "answerable questions whose first citation is in a right place"),
-    ("cited", "with any citation in a right place"),
-    ("said", "answers that say what was expected"),
-    ("f1", "words shared with the expected answer"),
-    ("supported", "claims that their sources support"),
-    ("repeats", "answers that only repeat the question"),
-    ("wrongly_refused", "answerable questions that were refused"),
-    ("refused", "unanswerable questions that were refused"),
-    ("refused_near", "of these, the near misses"),
-    ("refused_far", "of these, the far ones"),
-    ("refusals_right", "refusals that were right"),
-];
-/// What a question costs.
-const COST: &[Measure] =
-    &[("tokens", "read and written by a model, a question"), ("money", "what they cost, a question")];
-/// The measures of the tables with a row for each set, group or pipeline.
-const SHORT: [&str; 6] = ["hit@3", "ndcg@10", "first_cited", "said", "wrongly_refused", "refused"];
-/// The stages in the order in which they run.
-const STAGES: [&str; 13] = [
-    "ask",
-    "condense",
-    "transform",
-    "split",
-    "search",
-    "filter",
-    "keyword",
-    "vector",
-    "fusion",
-    "extract",
-    "prompt",
-    "generate",
-    "check",
-];
 /// How many changed questions are listed.
 const MAX_CHANGED: usize = 10;
+/// How many problems of a set are listed.
+const MAX_PROBLEMS: usize = 10;
 
 /// Returns the names of all measures.
 pub fn measure_names() -> impl Iterator<Item = &'static str> {
-    [SEARCH, ANSWERS, COST].into_iter().flatten().map(|(name, _)| *name)
+    MEASURES.iter().map(|measure| measure.name)
 }
 
-/// Returns the measures of a run, with their intervals, and its groups.
-pub fn measures(run: &Run, style: Style) -> String {
+/// Returns the measures of a run, with their intervals, and its groups. `problems` says what is wrong with the documents of its set.
+pub fn measures(run: &Run, problems: &[String], style: Style) -> String {
     let mut out = heading(run, style);
-    for (title, list) in [("Search", SEARCH), ("Answers", ANSWERS), ("Cost", COST)] {
+    let groups = [("Search", MeasureGroup::Search), ("Answers", MeasureGroup::Answers), ("Cost", MeasureGroup::Cost)];
+    for (title, group) in groups {
         let mut rows = vec![[title, "Value", "95 %", "What it is"].map(String::from).to_vec()];
-        for (name, meaning) in list {
+        for Measure { name, meaning, .. } in MEASURES.iter().filter(|measure| measure.group == group) {
             // A search without a model costs no tokens.
-            let value = run.metrics.get(*name).filter(|value| title != "Cost" || **value > 0.0);
+            let value = run.metrics.get(*name).filter(|value| group != MeasureGroup::Cost || **value > 0.0);
             if let Some(value) = value {
                 let interval = run.intervals.get(*name).map_or_else(String::new, interval);
                 rows.push(vec![(*name).to_owned(), number(*value), interval, (*meaning).to_owned()]);
@@ -83,10 +37,13 @@ pub fn measures(run: &Run, style: Style) -> String {
         }
     }
     out.push_str(&stages(run, style));
-    if !run.absent.is_empty() {
-        let names: String = run.absent.iter().map(|name| indented(name, 2)).collect();
-        let title = style.warning("The questions name documents that the corpus does not have");
-        out.push_str(&format!("{title}\n{names}\n"));
+    if !problems.is_empty() {
+        let mut lines: String = problems.iter().take(MAX_PROBLEMS).map(|problem| indented(problem, 2)).collect();
+        if let Some(more) = problems.len().checked_sub(MAX_PROBLEMS).filter(|more| *more > 0) {
+            lines.push_str(&format!("  and {more} more\n"));
+        }
+        let title = style.warning("The documents are not those that the questions were made for");
+        out.push_str(&format!("{title}\n{lines}\n"));
     }
     let notes: Vec<&String> = run.per_question.iter().filter_map(|score| score.note.as_ref()).collect();
     if let Some(first) = notes.first() {
@@ -134,10 +91,11 @@ fn side_by_side_of<'a>(
     rows: impl Iterator<Item = (&'a str, usize, &'a logothete::eval::Metrics)>,
     style: Style,
 ) -> String {
-    let head = [title, "Questions"].into_iter().chain(SHORT).map(String::from).collect();
+    let head = [title, "Questions"].into_iter().chain(SHORT_MEASURES).map(String::from).collect();
     let mut lines: Vec<Vec<String>> = vec![head];
     for (name, questions, metrics) in rows {
-        let values = SHORT.iter().map(|measure| metrics.get(*measure).map_or_else(|| "–".to_owned(), |v| number(*v)));
+        let values =
+            SHORT_MEASURES.iter().map(|measure| metrics.get(*measure).map_or_else(|| "–".to_owned(), |v| number(*v)));
         lines.push([name.to_owned(), questions.to_string()].into_iter().chain(values).collect());
     }
     let align: Vec<Align> = (0..lines[0].len()).map(|at| if at == 0 { Align::Left } else { Align::Right }).collect();
@@ -148,23 +106,14 @@ fn side_by_side_of<'a>(
 pub fn questions(run: &Run, style: Style) -> String {
     let mut rows = vec![["Id", "Passage", "Outcome", "Question"].map(String::from).to_vec()];
     for score in &run.per_question {
-        rows.push(vec![score.id.clone(), rank(score.first_rank), outcome(score).to_owned(), score.question.clone()]);
+        rows.push(vec![
+            score.id.clone(),
+            rank(score.first_rank),
+            score.outcome().name().to_owned(),
+            score.question.clone(),
+        ]);
     }
     table(&rows, &[Align::Left, Align::Right, Align::Left, Align::Left], 0, style)
-}
-
-/// Returns what became of a question.
-pub fn outcome(score: &QuestionScore) -> &'static str {
-    let first = score.metrics.get("first_cited").is_some_and(|value| *value > 0.0);
-    match (score.refuse, score.refused, score.cited) {
-        (true, true, _) => "refused, right",
-        (true, false, _) => "answered, wrong",
-        (false, true, _) => "refused, wrong",
-        (false, false, Some(true)) if score.said == Some(false) => "cited, not said",
-        (false, false, Some(true)) if !first => "cited, not first",
-        (false, false, Some(true)) => "cited, right",
-        (false, false, _) => "cited, wrong",
-    }
 }
 
 /// Returns the differences of a pipeline from the one that it is compared with, and the questions that changed most.
@@ -199,24 +148,33 @@ pub fn comparison(comparison: &Comparison, several: bool, style: Style) -> Strin
     let legend = format!("p: how likely so large a difference is by chance{corrected}; * below 0.05");
     out.push_str(&format!("{}\n", style.faint(&legend)));
     if !comparison.changed.is_empty() {
-        let mut rows = vec![["Id", "Before", "After", "What changed", "Question"].map(String::from).to_vec()];
-        for changed in comparison.changed.iter().take(MAX_CHANGED) {
-            let [before, after] = changed.ranks.map(rank);
-            let what = ["first_cited", "said", "refused", "wrongly_refused", "hit@3", "mrr", "ndcg@10", "f1"]
-                .into_iter()
-                .filter_map(|name| changed.measures.get(name).map(|[before, after]| (name, after > before)))
-                .map(|(name, gained)| format!("{name} {}", if gained { "up" } else { "down" }))
-                .take(2);
-            let what = what.collect::<Vec<_>>().join(", ");
-            rows.push(vec![changed.id.clone(), before, after, what, changed.question.clone()]);
-        }
         let all = count(comparison.changed.len() as u64, "question", "questions");
         let shown = comparison.changed.len().min(MAX_CHANGED);
         out.push_str(&format!(
-            "\n{all} changed; with the first right passage before and after, the {shown} most telling:\n"
+            "\n{all} changed; the {shown} most telling, with the rank of the first right passage and what came first:\n"
         ));
-        let left = Align::Left;
-        out.push_str(&table(&rows, &[left, right, right, left, left], 0, style));
+        for one in comparison.changed.iter().take(MAX_CHANGED) {
+            out.push_str(&changed(one, style));
+        }
+    }
+    out
+}
+
+/// Returns a question whose results differ, with what was found for it before and after.
+fn changed(changed: &ChangedQuestion, style: Style) -> String {
+    // Those of the short tables tell the most.
+    let what = SHORT_MEASURES
+        .into_iter()
+        .chain(measure_names().filter(|name| !SHORT_MEASURES.contains(name)))
+        .filter_map(|name| changed.measures.get(name).map(|[before, after]| (name, after > before)))
+        .map(|(name, gained)| format!("{name} {}", if gained { "up" } else { "down" }))
+        .take(2);
+    let what = what.collect::<Vec<_>>().join(", ");
+    let mut out = format!("\n{}  {}  {}\n", changed.id, style.strong(&changed.question), style.faint(&what));
+    for (name, (found, first)) in ["before", "after"].iter().zip(changed.ranks.iter().zip(&changed.first_places)) {
+        let first = first.as_deref().unwrap_or("nothing was found");
+        let place = shortened(first, width().saturating_sub(20));
+        out.push_str(&format!("  {name:<6}  {:>4}  {}\n", rank(*found), style.place(&place)));
     }
     out
 }

@@ -16,7 +16,7 @@ pub use answer::{answer, sources};
 pub use chart::{histogram, side_by_side, strip};
 pub use flow::Flow;
 pub use grid::{broken, grid};
-pub use measures::{comparison, measure_names, measures, outcome, questions, rank, runs};
+pub use measures::{comparison, measure_names, measures, questions, rank, runs};
 pub use prompt::prompt;
 pub use quote::quotation;
 pub use style::Style;

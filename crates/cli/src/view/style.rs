@@ -20,9 +20,18 @@ pub struct Style {
 impl Style {
     /// Styles for stdout: none in a pipe, none when `NO_COLOR` is set, none on a terminal that knows none.
     pub fn of_stdout() -> Self {
+        Self::of(std::io::stdout().is_terminal())
+    }
+
+    /// Styles for stderr, under the same conditions.
+    pub fn of_stderr() -> Self {
+        Self::of(std::io::stderr().is_terminal())
+    }
+
+    fn of(is_terminal: bool) -> Self {
         let refused = std::env::var_os("NO_COLOR").is_some_and(|value| !value.is_empty());
         let dumb = std::env::var_os("TERM").is_some_and(|term| term == "dumb");
-        Self { on: std::io::stdout().is_terminal() && !refused && !dumb }
+        Self { on: is_terminal && !refused && !dumb }
     }
 
     /// No styles: for files.

@@ -53,6 +53,8 @@ pub struct ChangedQuestion {
     pub ranks: [Option<usize>; 2],
     /// The measures that differ, before and after.
     pub measures: BTreeMap<String, [f64; 2]>,
+    /// The place of the first passage before and after; `None` if none was found.
+    pub first_places: [Option<String>; 2],
 }
 
 /// Compares pipelines with a baseline, question by question.
@@ -121,7 +123,8 @@ fn change(before: &QuestionScore, after: &QuestionScore) -> Option<ChangedQuesti
         return None;
     }
     let ranks = [before.first_rank, after.first_rank];
-    Some(ChangedQuestion { id: before.id.clone(), question: before.question.clone(), ranks, measures })
+    let first_places = [before, after].map(|score| score.details.passages.first().map(|passage| passage.place.clone()));
+    Some(ChangedQuestion { id: before.id.clone(), question: before.question.clone(), ranks, measures, first_places })
 }
 
 /// Returns how much of the telling measures differs, the first one counting most.

@@ -1,5 +1,8 @@
 //! Question sets: JSON Lines, one question a line.
 
+use std::collections::HashSet;
+use std::fmt;
+
 use serde::{Deserialize, Serialize};
 use serde_json::{Map, Value};
 
@@ -35,7 +38,7 @@ pub struct SetQuestion {
     pub other: Map<String, Value>,
 }
 
-/// A place of an answer. All its fields must match.
+/// A place of an answer. All its fields must match that narrow it down.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct Relevant {
@@ -53,6 +56,9 @@ pub struct Relevant {
     /// How relevant it is, from 1; a place with a higher grade should come first.
     #[serde(default = "one", skip_serializing_if = "is_one")]
     pub grade: u32,
+    /// The hash of the document's content when the question was made, or the beginning of it. It does not have to match.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub content_hash: Option<String>,
 }
 
 fn one() -> u32 {
@@ -64,6 +70,16 @@ fn is_one(grade: &u32) -> bool {
 }
 
 impl SetQuestion {
+    /// Returns `true` if nobody has judged it yet, as its field `draft` says.
+    pub fn is_draft(&self) -> bool {
+        self.other.get("draft") == Some(&Value::Bool(true))
+    }
+
+    /// Returns `true` if it says what a right answer is.
+    pub fn is_judged(&self) -> bool {
+        self.refuse || !self.relevant.is_empty()
+    }
+
     /// Returns the question as it is searched for: that of a conversation is made to stand alone by rule, turn by turn, without the
     /// answers in between.
     pub fn searched(&self) -> String {
@@ -74,6 +90,23 @@ impl SetQuestion {
             turns.push(PastTurn::new(alone(&turns, question), ""));
         }
         alone(&turns, &self.question)
+    }
+}
+
+impl fmt::Display for Relevant {
+    /// Writes it on one line, such as `berths.md, Berth 7`.
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.document)?;
+        if let Some(page) = self.page {
+            write!(f, ", page {page}")?;
+        }
+        if let Some(section) = &self.section {
+            write!(f, ", {section}")?;
+        }
+        match &self.contains {
+            Some(words) => write!(f, ", “{words}”"),
+            None => Ok(()),
+        }
     }
 }
 
@@ -100,27 +133,63 @@ pub(super) fn plain(text: &str) -> String {
 /// # Errors
 /// If a line is not a question, or has the id of an earlier one; the place is the line's number.
 pub fn read_questions(jsonl: &str) -> Result<Vec<SetQuestion>> {
-    let mut questions: Vec<SetQuestion> = Vec::new();
-    // Some editors begin a file with a byte-order mark.
-    for (index, line) in jsonl.trim_start_matches('\u{feff}').lines().enumerate() {
-        if line.trim().is_empty() {
-            continue;
-        }
-        let place = format!("line {}", index + 1);
-        let wrong = |message: String| Error::new(ErrorKind::Unreadable, message).at(&place);
-        let question: SetQuestion = serde_json::from_str(line).map_err(|error| {
-            wrong(format!("this is not a question: {error}; a line needs at least {{\"id\": …, \"question\": …}}"))
-        })?;
+    read(jsonl, |line, place| {
+        let question = question(line, place)?;
         if question.refuse != question.relevant.is_empty() {
             let message = if question.refuse {
                 "a question to refuse has nothing relevant; remove one of the two"
             } else {
                 "say where the answer is in \"relevant\", or set \"refuse\": true"
             };
-            return Err(wrong(message.to_owned()));
+            return Err(Error::new(ErrorKind::Unreadable, message).at(place));
         }
-        if questions.iter().any(|earlier| earlier.id == question.id) {
-            return Err(wrong(format!("the id {:?} was used before; give each question its own", question.id)));
+        Ok(question)
+    })
+}
+
+/// Reads questions that may have no judgement yet: lines of a question set, or questions in plain text, one a line, whose ids are then `q1`,
+/// `q2`, and so on. Empty lines are skipped.
+///
+/// # Errors
+/// As [`read_questions`].
+pub fn read_queries(text: &str) -> Result<Vec<SetQuestion>> {
+    let mut count = 0;
+    read(text, |line, place| {
+        count += 1;
+        if line.trim_start().starts_with('{') {
+            return question(line, place);
+        }
+        let plain = serde_json::json!({ "id": format!("q{count}"), "question": line.trim() });
+        question(&plain.to_string(), place)
+    })
+}
+
+/// Returns a question set as text, a line each.
+pub fn write_questions(questions: &[SetQuestion]) -> String {
+    // A question holds text, numbers and lists alone, which JSON can always hold.
+    questions.iter().filter_map(|question| serde_json::to_string(question).ok()).map(|line| line + "\n").collect()
+}
+
+fn question(line: &str, place: &str) -> Result<SetQuestion> {
+    serde_json::from_str(line).map_err(|error| {
+        let message = format!("this is not a question: {error}; a line needs at least {{\"id\": …, \"question\": …}}");
+        Error::new(ErrorKind::Unreadable, message).at(place)
+    })
+}
+
+/// Reads questions line by line, and checks that each has an id of its own.
+fn read(text: &str, mut parse: impl FnMut(&str, &str) -> Result<SetQuestion>) -> Result<Vec<SetQuestion>> {
+    let (mut questions, mut ids) = (Vec::new(), HashSet::new());
+    // Some editors begin a file with a byte-order mark.
+    for (index, line) in text.trim_start_matches('\u{feff}').lines().enumerate() {
+        if line.trim().is_empty() {
+            continue;
+        }
+        let place = format!("line {}", index + 1);
+        let question = parse(line, &place)?;
+        if !ids.insert(question.id.clone()) {
+            let message = format!("the id {:?} was used before; give each question its own", question.id);
+            return Err(Error::new(ErrorKind::Unreadable, message).at(place));
         }
         questions.push(question);
     }

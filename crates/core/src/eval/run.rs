@@ -1,11 +1,13 @@
 //! A run: the results of one pipeline on one question set.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use serde::{Deserialize, Serialize};
 
+use super::questions::SetQuestion;
 use super::score::{Metrics, QuestionScore};
 use super::statistics::{Interval, bootstrap, mean, quantile};
+use crate::suggest::closest;
 
 /// The seed of the intervals, so that equal results have equal intervals.
 const SEED: u64 = 2026;
@@ -30,9 +32,44 @@ pub struct Run {
     pub stages: BTreeMap<String, StageTime>,
     /// The results of the questions.
     pub per_question: Vec<QuestionScore>,
-    /// Documents that questions name and the corpus does not have, in order.
+    /// Documents that the questions name and the corpus does not have as they were, in order.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub absent: Vec<String>,
+    pub mismatches: Vec<Mismatch>,
+}
+
+/// A document that questions name and the corpus does not have as it was.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Mismatch {
+    /// The name of the document.
+    pub document: String,
+    /// The ids of the questions that name it.
+    pub questions: Vec<String>,
+    /// `true` if its content has changed since the questions were made; `false` if there is no document of this name.
+    pub changed: bool,
+    /// The nearest name of a document that there is; `None` if none is near.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub nearest: Option<String>,
+}
+
+/// Compares the documents that questions name with those of a corpus, given as names with the hashes of their contents.
+pub fn mismatches(questions: &[SetQuestion], documents: &BTreeMap<String, String>) -> Vec<Mismatch> {
+    let mut found: BTreeMap<(&str, bool), BTreeSet<&str>> = BTreeMap::new();
+    for question in questions {
+        for place in &question.relevant {
+            let is_same = |hash: &String| place.content_hash.as_ref().is_none_or(|wanted| hash.starts_with(wanted));
+            let known = documents.get(&place.document);
+            if known.is_none_or(|hash| !is_same(hash)) {
+                found.entry((&place.document, known.is_some())).or_default().insert(&question.id);
+            }
+        }
+    }
+    let mismatch = |((document, changed), questions): ((&str, bool), BTreeSet<&str>)| Mismatch {
+        document: document.to_owned(),
+        questions: questions.into_iter().map(str::to_owned).collect(),
+        changed,
+        nearest: if changed { None } else { closest(document, documents.keys().cloned()) },
+    };
+    found.into_iter().map(mismatch).collect()
 }
 
 /// The results of some of the questions.
@@ -71,7 +108,22 @@ impl Run {
         groups.extend(grouped("document_type", &per_question, |score| score.document_type.as_deref()));
         let stages = stages(&per_question);
         let questions = per_question.len();
-        Self { name: name.into(), questions, metrics, intervals, groups, stages, per_question, absent: Vec::new() }
+        Self { name: name.into(), questions, metrics, intervals, groups, stages, per_question, mismatches: Vec::new() }
+    }
+}
+
+impl Run {
+    /// Returns the mean recall among the first `k` passages, for each `k` from 1 to `max`; empty if no question has a right place.
+    pub fn recall_curve(&self, max: usize) -> Vec<f64> {
+        let ranks: Vec<&Vec<Option<usize>>> =
+            self.per_question.iter().map(|score| &score.place_ranks).filter(|ranks| !ranks.is_empty()).collect();
+        let recall = |k: usize| {
+            let of = |ranks: &&Vec<Option<usize>>| {
+                ranks.iter().filter(|rank| rank.is_some_and(|rank| rank <= k)).count() as f64 / ranks.len() as f64
+            };
+            mean(&ranks.iter().map(of).collect::<Vec<_>>())
+        };
+        (1..=max).filter_map(recall).collect()
     }
 }
 

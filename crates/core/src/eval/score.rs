@@ -4,15 +4,16 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
-use super::SetQuestion;
 use super::answers::{only_repeats, token_f1};
 use super::questions::plain;
 use super::ranking::{JudgedPlace, JudgedRanking};
+use super::{Relevant, SetQuestion};
 use crate::answer::{Answer, CitedSource};
 use crate::document::Location;
+use crate::round::serialize_score;
 use crate::search::{Duplicate, Passage};
 use crate::text::without_markers;
-use crate::trace::Trace;
+use crate::trace::{Trace, TraceDetails};
 use crate::usage::TokenUsage;
 use crate::verify::Verdict;
 
@@ -47,10 +48,70 @@ pub struct QuestionScore {
     /// What the answer says of how it came about, such as that the model failed and the documents answered.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub note: Option<String>,
+    /// The rank of each right place; `None` for one that was not found.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub place_ranks: Vec<Option<usize>>,
+    /// The share of the question that the chosen sentences cover, by which an answer without a model is given or refused.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub coverage: Option<f64>,
+    /// The coverage below which it was refused.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub min_coverage: Option<f64>,
+    /// What was found and answered.
+    #[serde(default)]
+    pub details: QuestionDetails,
     /// The milliseconds of each stage.
     #[serde(skip)]
     pub stages: BTreeMap<String, f64>,
 }
+
+/// What was wanted of a question, what was found, and what was answered, for people.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct QuestionDetails {
+    /// The right places.
+    pub wanted: Vec<Relevant>,
+    /// The text that a right answer contains.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub expected: Option<String>,
+    /// The passages, in order.
+    pub passages: Vec<FoundPassage>,
+    /// The answer with its markers, or the reason of a refusal.
+    pub answer: String,
+    /// The sources of the answer.
+    pub sources: Vec<FoundSource>,
+}
+
+/// A passage that was found for a question.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct FoundPassage {
+    /// The name of its document.
+    pub document: String,
+    /// Its place, as it is printed.
+    pub place: String,
+    /// Its score; the higher, the better.
+    #[serde(serialize_with = "serialize_score")]
+    pub score: f32,
+    /// The beginning of its text.
+    pub text: String,
+    /// Whether it is in a right place.
+    pub right: bool,
+}
+
+/// A source that an answer cites.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct FoundSource {
+    /// Its number in the answer.
+    pub marker: usize,
+    /// Its place, as it is printed.
+    pub place: String,
+    /// The beginning of what it says.
+    pub quotation: String,
+    /// Whether it is in a right place.
+    pub right: bool,
+}
+
+/// The length of a text in the details, in characters.
+const MAX_DETAIL: usize = 280;
 
 /// Scores one question: the ranking of its passages, its answer, and the trace of that.
 ///
@@ -74,9 +135,19 @@ pub fn score_question(question: &SetQuestion, passages: &[Passage], answer: &Ans
         first_rank: None,
         metrics: Metrics::new(),
         note: answer.note.clone(),
+        place_ranks: Vec::new(),
+        coverage: None,
+        min_coverage: None,
+        details: details(question, passages, answer),
         stages: stage_times(trace),
         kind,
     };
+    if let Some((coverage, least)) = trace.records.iter().find_map(|record| match &record.details {
+        TraceDetails::Extract { coverage, min_coverage, .. } => Some((*coverage, *min_coverage)),
+        _ => None,
+    }) {
+        (score.coverage, score.min_coverage) = (Some(f64::from(coverage)), Some(f64::from(least)));
+    }
     let mut put = |name: &str, value: f64| score.metrics.insert(name.to_owned(), value);
     if question.refuse {
         put("refused", flag(refused));
@@ -87,18 +158,9 @@ pub fn score_question(question: &SetQuestion, passages: &[Passage], answer: &Ans
         }
     } else {
         let ranking = judged(question, passages);
-        for count in [1, 5, 10] {
-            put(&format!("recall@{count}"), ranking.recall(count));
+        for (name, value) in ranking_metrics(&ranking) {
+            put(&name, value);
         }
-        for count in [1, 5] {
-            put(&format!("precision@{count}"), ranking.precision(count));
-        }
-        for count in [1, 3, 10] {
-            put(&format!("hit@{count}"), flag(ranking.first_rank().is_some_and(|rank| rank <= count)));
-        }
-        put("mrr", ranking.reciprocal_rank());
-        put("map", ranking.average_precision());
-        put("ndcg@10", ranking.ndcg(10));
         let first = answer.claims.iter().find_map(|claim| claim.citations.first());
         let first = first.and_then(|marker| answer.sources.iter().find(|source| source.marker == *marker));
         let cited = !refused && answer.sources.iter().any(|source| is_right(question, source));
@@ -106,6 +168,7 @@ pub fn score_question(question: &SetQuestion, passages: &[Passage], answer: &Ans
         put("first_cited", flag(!refused && first.is_some_and(|source| is_right(question, source))));
         put("wrongly_refused", flag(refused));
         (score.cited, score.first_rank) = (Some(cited), ranking.first_rank());
+        score.place_ranks = place_ranks(&ranking);
     }
     if let Some(wanted) = &question.answer {
         let said = !refused && plain(&answer.answer).contains(&plain(wanted));
@@ -123,20 +186,101 @@ pub fn score_question(question: &SetQuestion, passages: &[Passage], answer: &Ans
     score
 }
 
+/// Returns the measures of the ranking of an answerable question.
+fn ranking_metrics(ranking: &JudgedRanking) -> Metrics {
+    let mut metrics = Metrics::new();
+    for count in [1, 5, 10] {
+        metrics.insert(format!("recall@{count}"), ranking.recall(count));
+    }
+    for count in [1, 5] {
+        metrics.insert(format!("precision@{count}"), ranking.precision(count));
+    }
+    for count in [1, 3, 10] {
+        let is_hit = ranking.first_rank().is_some_and(|rank| rank <= count);
+        metrics.insert(format!("hit@{count}"), f64::from(u8::from(is_hit)));
+    }
+    metrics.insert("mrr".to_owned(), ranking.reciprocal_rank());
+    metrics.insert("map".to_owned(), ranking.average_precision());
+    metrics.insert("ndcg@10".to_owned(), ranking.ndcg(10));
+    metrics
+}
+
+/// Scores the ranking of a question alone, such as one that was read from a file. It has the measures of a search.
+pub fn score_ranking(id: impl Into<String>, ranking: &JudgedRanking) -> QuestionScore {
+    let id = id.into();
+    QuestionScore {
+        question: id.clone(),
+        id,
+        kind: None,
+        document_type: None,
+        refuse: false,
+        refused: false,
+        cited: None,
+        said: None,
+        first_rank: ranking.first_rank(),
+        metrics: ranking_metrics(ranking),
+        note: None,
+        place_ranks: place_ranks(ranking),
+        coverage: None,
+        min_coverage: None,
+        details: QuestionDetails::default(),
+        stages: BTreeMap::new(),
+    }
+}
+
+fn place_ranks(ranking: &JudgedRanking) -> Vec<Option<usize>> {
+    ranking.places.iter().map(|place| place.ranks.iter().copied().min()).collect()
+}
+
 /// Returns the places of a question with the ranks of the passages that have them.
 fn judged(question: &SetQuestion, passages: &[Passage]) -> JudgedRanking {
     // A passage may have several sections: the one at its start, and those whose headings it contains.
     let locations: Vec<Location> = passages.iter().map(Passage::location_with_headings).collect();
     let places = question.relevant.iter().map(|relevant| {
-        let is_right = |(passage, location): &(&Passage, &Location)| {
-            let at_duplicate = |other: &Duplicate| relevant.is_at(&other.location, &passage.text);
-            relevant.is_at(location, &passage.text) || passage.also.iter().any(at_duplicate)
-        };
         let ranked = passages.iter().zip(&locations).enumerate();
-        let ranks = ranked.filter(|(_, pair)| is_right(pair)).map(|(at, _)| at + 1).collect();
+        let is_right = |passage: &Passage, location: &Location| is_in(relevant, passage, location);
+        let ranks =
+            ranked.filter(|(_, (passage, location))| is_right(passage, location)).map(|(at, _)| at + 1).collect();
         JudgedPlace { grade: relevant.grade, ranks }
     });
     JudgedRanking { places: places.collect() }
+}
+
+/// Returns `true` if a passage, or one with the same text, is at a place.
+fn is_in(relevant: &Relevant, passage: &Passage, location: &Location) -> bool {
+    let at_duplicate = |other: &Duplicate| relevant.is_at(&other.location, &passage.text);
+    relevant.is_at(location, &passage.text) || passage.also.iter().any(at_duplicate)
+}
+
+/// Returns what people want to see of a question.
+fn details(question: &SetQuestion, passages: &[Passage], answer: &Answer) -> QuestionDetails {
+    let short = |text: &str| {
+        let line = text.split_whitespace().collect::<Vec<_>>().join(" ");
+        match line.char_indices().nth(MAX_DETAIL) {
+            Some((end, _)) => format!("{}…", &line[..end]),
+            None => line,
+        }
+    };
+    let passage = |passage: &Passage| FoundPassage {
+        document: passage.location.document.clone(),
+        place: passage.location.to_string(),
+        score: passage.score,
+        text: short(passage.body()),
+        right: question.relevant.iter().any(|relevant| is_in(relevant, passage, &passage.location_with_headings())),
+    };
+    let source = |source: &CitedSource| FoundSource {
+        marker: source.marker,
+        place: source.location.to_string(),
+        quotation: short(&source.quotation),
+        right: is_right(question, source),
+    };
+    QuestionDetails {
+        wanted: question.relevant.clone(),
+        expected: question.answer.clone(),
+        passages: passages.iter().map(passage).collect(),
+        answer: answer.answer.clone(),
+        sources: answer.sources.iter().map(source).collect(),
+    }
 }
 
 /// Returns `true` if a source is in a right place.

@@ -18,9 +18,13 @@ pub struct Interval {
 
 /// Numbers that look random: SplitMix64 (Steele, Lea and Flood, 2014).
 #[derive(Clone, Debug)]
-struct Random(u64);
+pub(super) struct Random(u64);
 
 impl Random {
+    pub(super) fn new(seed: u64) -> Self {
+        Self(seed)
+    }
+
     fn next(&mut self) -> u64 {
         self.0 = self.0.wrapping_add(0x9E37_79B9_7F4A_7C15);
         let mut mixed = self.0;
@@ -30,7 +34,7 @@ impl Random {
     }
 
     /// Returns a number below a bound, which must not be 0. The bias is below one in 2^32 for bounds below 2^32.
-    fn below(&mut self, bound: usize) -> usize {
+    pub(super) fn below(&mut self, bound: usize) -> usize {
         ((u128::from(self.next()) * bound as u128) >> 64) as usize
     }
 }

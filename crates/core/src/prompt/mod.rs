@@ -3,6 +3,7 @@
 mod answer;
 mod context;
 mod conversation;
+mod draft;
 mod fence;
 mod mask;
 mod templates;
@@ -13,6 +14,7 @@ pub use context::{context_prompt, tidy_context};
 pub use conversation::{
     PastTurn, condense_prompt, condensed_question, history, plain_summary, summarise_prompt, tidy_summary,
 };
+pub use draft::{WrittenQuestion, draft_prompt, written_question};
 pub use fence::fenced;
 pub use mask::{Hidden, Mask};
 pub use templates::Templates;

@@ -19,7 +19,7 @@ struct Known {
     required: &'static [&'static str],
 }
 
-const ALL: [Known; 18] = [
+const ALL: [Known; 20] = [
     Known {
         name: "answer_instruction",
         text: include_str!("templates/answer_instruction.txt"),
@@ -91,6 +91,18 @@ const ALL: [Known; 18] = [
         text: include_str!("templates/digest_passages.txt"),
         variables: &["passages", "subject"],
         required: &["passages", "subject"],
+    },
+    Known {
+        name: "draft_instruction",
+        text: include_str!("templates/draft_instruction.txt"),
+        variables: &[],
+        required: &[],
+    },
+    Known {
+        name: "draft_passage",
+        text: include_str!("templates/draft_passage.txt"),
+        variables: &["place", "passage"],
+        required: &["passage"],
     },
     Known {
         name: "hypothetical_instruction",

@@ -38,11 +38,14 @@ pub enum GeneratorRole {
     Context,
     /// Better searches for a question, by `transform` in `[search]`.
     Rewrite,
+    /// Questions that passages answer, for a question set.
+    Draft,
 }
 
 impl GeneratorRole {
     /// All roles.
-    pub const ALL: [Self; 5] = [Self::Answer, Self::Condense, Self::Summarise, Self::Context, Self::Rewrite];
+    pub const ALL: [Self; 6] =
+        [Self::Answer, Self::Condense, Self::Summarise, Self::Context, Self::Rewrite, Self::Draft];
 
     /// Returns the name in the configuration.
     pub fn name(self) -> &'static str {
@@ -52,6 +55,7 @@ impl GeneratorRole {
             Self::Summarise => "summarise",
             Self::Context => "context",
             Self::Rewrite => "rewrite",
+            Self::Draft => "draft",
         }
     }
 }

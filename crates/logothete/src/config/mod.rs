@@ -166,20 +166,6 @@ impl Config {
         Ok(config)
     }
 
-    /// Returns the first table of settings that makes a corpus of the other configuration different from one of this one; `None` if both
-    /// may share one.
-    pub fn builds_otherwise(&self, other: &Self) -> Option<&'static str> {
-        let writes = |config: &Self| config.chunk.context == ChunkContext::Generated;
-        let differing = [
-            ("parse", self.parse != other.parse),
-            ("chunk", self.chunk != other.chunk),
-            ("encoder", self.encoder != other.encoder),
-            ("index", self.index != other.index),
-            ("generator", writes(self) && self.generator != other.generator),
-        ];
-        differing.into_iter().find(|(_, differs)| *differs).map(|(table, _)| table)
-    }
-
     /// Checks every value that the types do not check.
     ///
     /// # Errors
@@ -253,8 +239,6 @@ mod tests {
         let base = Config::parse("[search]\ndepth = 70\n").expect("settings");
         let config = base.with_setting(key, value).expect("a setting");
         assert!(holds(&config) && config.search.depth == 70 && config != base, "{config:?}");
-        assert_eq!(config.builds_otherwise(&base), key.starts_with("index").then_some("index"));
-        assert_eq!(base.builds_otherwise(&base), None);
     }
 
     #[rstest]

@@ -39,7 +39,7 @@ impl Corpus {
         let asked = stream::iter(&questions).map(|question| self.scored(question, equipped));
         let scores: Vec<Result<QuestionScore>> = asked.buffered(equipped.config.max_concurrent.max(1)).collect().await;
         let mut run = Run::new(name, scores.into_iter().collect::<Result<_>>()?);
-        run.absent = self.query(move |_, view, _| evaluation::absent(view, &questions)).await?;
+        run.mismatches = self.query(move |_, view, _| evaluation::mismatches_in(view, &questions)).await?;
         Ok(run)
     }
 

@@ -1,9 +1,11 @@
 //! The corpus, as its users hold it.
 
 mod asking;
+mod drafting;
 mod evaluating;
 mod info;
 mod inspect;
+mod variant;
 
 pub use info::{CorpusInfo, SegmentInfo};
 
@@ -202,7 +204,8 @@ impl Corpus {
         self.write(&StopToken::default(), move |opened, driver, _| maintenance::forget(opened, driver, &document)).await
     }
 
-    /// Merges all segments into one, drops deleted rows, and rewrites the catalogue without its free pages.
+    /// Merges all segments into one, drops deleted rows, rewrites the catalogue without its free pages, and removes the
+    /// [variants](Self::variant).
     ///
     /// # Errors
     /// If another process is writing, or the disk fails.

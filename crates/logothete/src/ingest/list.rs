@@ -77,7 +77,7 @@ pub(super) fn sources(
 
 /// Returns the paths that were requested; if there are none, every folder that the corpus knows, and the single files that it
 /// knows from others.
-fn paths(catalogue: &dyn CatalogueReader, request: &BuildRequest) -> Result<Vec<PathBuf>> {
+pub(crate) fn paths(catalogue: &dyn CatalogueReader, request: &BuildRequest) -> Result<Vec<PathBuf>> {
     let mut all: Vec<PathBuf> = request.paths.clone();
     if all.is_empty() && request.sources.is_empty() {
         for source in catalogue.sources()?.into_iter().filter(|source| Path::new(&source.location).is_absolute()) {

@@ -20,6 +20,7 @@ pub(crate) use batch::Batch;
 pub(crate) use encode::{Encoding, Text};
 pub(crate) use estimate::run as estimate;
 pub use estimate::{DocumentEstimate, Estimate};
+pub(crate) use list::paths;
 pub(crate) use read::run as build;
 pub(crate) use request::Meter;
 pub use request::{BuildReport, BuildRequest, Failure, Progress, PruneNeeded, Stage};

@@ -51,6 +51,7 @@ pub(crate) fn forget(opened: &Opened, driver: &Driver, name: &str) -> Result<For
     merge::drop_dead(opened, driver, &lease)?;
     opened.storage.cache.forget(name, &keys)?;
     opened.storage.conversations.forget(name, &conversation::forgotten_answer())?;
+    opened.storage.remove_variants()?;
     opened.storage.release();
     opened.storage.compact(&lease)?;
     let file = text_path(&known.location).join(text_path(&known.path));

@@ -43,7 +43,7 @@ use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use logothete_core::segment::SegmentHeader;
-use logothete_core::{Error, Result};
+use logothete_core::{Error, ErrorKind, Result};
 
 use blobs::{FolderBlobs, MemoryBlobs};
 use cache::SqliteCache;
@@ -65,6 +65,9 @@ pub(crate) struct Storage {
     snapshot: Mutex<Option<Arc<Snapshot>>>,
 }
 
+/// The folder in that of a corpus with what other pipelines built of the same documents.
+pub(crate) const VARIANTS: &str = "variants";
+
 fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
     // Values behind the locks of this module are only replaced as a whole, so a panic elsewhere leaves them sound.
     mutex.lock().unwrap_or_else(PoisonError::into_inner)
@@ -73,6 +76,11 @@ fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
 impl Storage {
     /// Opens the parts in a folder, and creates those that are missing.
     pub(crate) fn open(folder: &Path) -> Result<Self> {
+        Self::open_with_cache_of(folder, folder)
+    }
+
+    /// Opens the parts in a folder with the cache of another corpus.
+    pub(crate) fn open_with_cache_of(folder: &Path, other: &Path) -> Result<Self> {
         let located = |error: Error| if error.place().is_none() { error.at(folder.display()) } else { error };
         blobs::create_folder(folder)?;
         let blobs = FolderBlobs::open(folder).map_err(located)?;
@@ -81,7 +89,7 @@ impl Storage {
             folder: Some(folder.to_path_buf()),
             catalogue: Box::new(catalogue),
             blobs: Box::new(blobs),
-            cache: Box::new(SqliteCache::new(folder)),
+            cache: Box::new(SqliteCache::new(other)),
             conversations: Box::new(SqliteConversations::new(folder)),
             lease: Box::new(FileLease::new(folder)),
             snapshot: Mutex::default(),
@@ -173,6 +181,18 @@ impl Storage {
         let entries = self.catalogue.read()?.segments()?;
         let named: HashSet<String> = entries.into_iter().flat_map(|entry| entry.files.names.into_values()).collect();
         self.blobs.sweep(&named)
+    }
+
+    /// Removes the corpora that other pipelines built of the same documents.
+    pub(crate) fn remove_variants(&self) -> Result<()> {
+        let Some(variants) = self.folder.as_ref().map(|folder| folder.join(VARIANTS)) else { return Ok(()) };
+        match std::fs::remove_dir_all(&variants) {
+            Err(error) if error.kind() != std::io::ErrorKind::NotFound => {
+                let message = format!("this folder could not be removed: {error}");
+                Err(Error::new(ErrorKind::System, message).at(variants.display()).because(error))
+            }
+            _ => Ok(()),
+        }
     }
 
     /// Releases the indexes and connections that nobody uses, so that nothing holds what was removed.

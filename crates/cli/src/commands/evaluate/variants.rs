@@ -1,0 +1,58 @@
+//! The pipelines that are compared: those of other files, and those with other values of some settings.
+
+use std::path::PathBuf;
+
+use logothete::{Config, Corpus, Error, ErrorKind, Pipeline, Result};
+
+use crate::commands::build::sources;
+use crate::commands::progress;
+
+/// Returns the configurations to compare with, by their names.
+pub fn configurations(config: &Config, against: &[PathBuf], vary: &[String]) -> Result<Vec<(String, Config)>> {
+    let mut variants = Vec::new();
+    for file in against {
+        variants.push((file.display().to_string(), Config::read(file)?));
+    }
+    let mut varied = vec![(String::new(), config.clone())];
+    for written in vary {
+        let wrong = || {
+            let message =
+                format!("“{written}” names no values; write a setting and values such as search.keyword=0.3,0.7");
+            Error::new(ErrorKind::InvalidRequest, message).at("--vary")
+        };
+        let (key, values) = written.split_once('=').ok_or_else(wrong)?;
+        let mut next = Vec::new();
+        for (name, config) in &varied {
+            for value in values.split(',').map(str::trim) {
+                let setting = config.with_setting(key.trim(), value).map_err(|error| error.at("--vary"))?;
+                let name = [name.as_str(), &format!("{key}={value}")].join(" ");
+                next.push((name.trim().to_owned(), setting));
+            }
+        }
+        varied = next;
+    }
+    if !vary.is_empty() {
+        variants.extend(varied);
+    }
+    Ok(variants)
+}
+
+/// Opens the corpus as another configuration would build it, and builds what differs.
+pub async fn open(corpus: &Corpus, name: &str, config: &Config) -> Result<Corpus> {
+    let bar = progress::bar();
+    // The corpus knows its files and folders; addresses are in the configuration alone.
+    let request = progress::shown(sources(config, &[], true), &bar, Some(name));
+    let pipeline = Pipeline::from_config(config).map_err(|error| error.at(name.to_owned()))?;
+    let opened = corpus.variant(&pipeline, request).await;
+    bar.finish_and_clear();
+    let (variant, report) = opened.map_err(|error| error.at(name.to_owned()))?;
+    if let Some(limit) = &report.capped {
+        return Err(Error::new(ErrorKind::Limit, limit.clone()).at(name.to_owned()));
+    }
+    let (ours, theirs) = (corpus.info().await?.documents.len(), variant.info().await?.documents.len());
+    if ours != theirs {
+        let failed = report.failed.first().map(|failed| format!("; {}: {}", failed.document, failed.reason));
+        eprintln!("{name}: it has {theirs} documents, and the corpus {ours}{}", failed.unwrap_or_default());
+    }
+    Ok(variant)
+}

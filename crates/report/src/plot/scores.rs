@@ -1,0 +1,69 @@
+//! How much of each question the evidence covers, with the threshold of refusals.
+
+use logothete::eval::Run;
+use plotters::coord::Shift;
+use plotters::prelude::*;
+use plotters::style::text_anchor::{HPos, VPos};
+
+use super::canvas::{COLOURS, Drawn, INK, LINE, TOP, legend, text_style, title, write};
+
+const BINS: usize = 20;
+
+pub fn draw<B: DrawingBackend>(area: &DrawingArea<B, Shift>, run: &Run) -> Drawn<B> {
+    title(area, &format!("Evidence for each question · {}", run.name))?;
+    let groups = [false, true].map(|refuse| shares(run, refuse));
+    let counts = [false, true].map(|refuse| run.per_question.iter().filter(|score| score.refuse == refuse).count());
+    legend(area, &[format!("answerable, {} questions", counts[0]), format!("unanswerable, {} questions", counts[1])])?;
+    let top = groups.iter().flatten().copied().fold(0.05, f64::max) * 1.15;
+    let mut chart = ChartBuilder::on(area)
+        .margin_top(TOP)
+        .margin_right(30)
+        .x_label_area_size(56)
+        .y_label_area_size(74)
+        .build_cartesian_2d(0.0..1.0, 0.0..top)?;
+    chart
+        .configure_mesh()
+        .disable_x_mesh()
+        .axis_style(LINE)
+        .bold_line_style(LINE)
+        .light_line_style(TRANSPARENT)
+        .x_labels(11)
+        .y_labels(6)
+        .x_label_style(text_style(&INK, HPos::Center, VPos::Top))
+        .y_label_style(text_style(&INK, HPos::Right, VPos::Center))
+        .x_label_formatter(&|x| format!("{x:.1}"))
+        .y_label_formatter(&|y| format!("{:.0} %", y * 100.0))
+        .x_desc("share of the question that the chosen sentences cover")
+        .y_desc("questions of the kind")
+        .axis_desc_style(text_style(&INK, HPos::Center, VPos::Top))
+        .draw()?;
+    let width = 1.0 / BINS as f64;
+    for (at, group) in groups.iter().enumerate() {
+        let bar = |(bin, share): (usize, &f64)| {
+            let left = (bin as f64 + 0.08 + 0.42 * at as f64) * width;
+            Rectangle::new([(left, 0.0), (left + 0.42 * width, *share)], COLOURS[at].filled())
+        };
+        chart.draw_series(group.iter().enumerate().filter(|(_, share)| **share > 0.0).map(bar))?;
+    }
+    if let Some(threshold) = run.per_question.iter().find_map(|score| score.min_coverage) {
+        let (x, bottom) = chart.backend_coord(&(threshold, 0.0));
+        let (_, top) = chart.backend_coord(&(threshold, top));
+        for y in (top..bottom).step_by(9) {
+            area.draw(&PathElement::new(vec![(x, y), (x, (y + 5).min(bottom))], INK.stroke_width(2)))?;
+        }
+        write(area, &format!("refused below {threshold:.2}"), (x - 8, top + 2), HPos::Right, VPos::Top)?;
+    }
+    Ok(())
+}
+
+/// Returns the share of the answerable or unanswerable questions in each bin of coverage.
+fn shares(run: &Run, refuse: bool) -> Vec<f64> {
+    let scores = run.per_question.iter().filter(|score| score.refuse == refuse).filter_map(|score| score.coverage);
+    let mut bins = vec![0.0; BINS];
+    let mut all = 0.0_f64;
+    for coverage in scores {
+        bins[((coverage * BINS as f64) as usize).min(BINS - 1)] += 1.0;
+        all += 1.0;
+    }
+    bins.into_iter().map(|count| count / all.max(1.0)).collect()
+}
