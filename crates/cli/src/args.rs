@@ -247,6 +247,27 @@ pub enum Verb {
     Chat(ChatArguments),
     /// Score search and answers on a set of questions
     Evaluate(EvaluateArguments),
+    /// Find settings that are really better on a set of questions
+    Tune(TuneArguments),
+}
+
+#[derive(Args)]
+pub struct TuneArguments {
+    /// A question set, in JSON Lines
+    #[arg(value_name = "SET")]
+    pub set: PathBuf,
+    /// Only the questions of this split, such as dev
+    #[arg(long)]
+    pub split: Option<String>,
+    /// A setting and the values to try, such as search.keyword=0.3,0.7, in place of the usual ones; repeat it for several
+    #[arg(long, value_name = "SETTING=VALUES")]
+    pub over: Vec<String>,
+    /// What is to be better: right, or a measure such as ndcg@10
+    #[arg(long, value_name = "MEASURE", default_value = "right")]
+    pub measure: String,
+    /// Write the settings into the configuration file if they are really better
+    #[arg(long)]
+    pub write: bool,
 }
 
 #[derive(Args)]

@@ -12,6 +12,7 @@ pub mod parse;
 mod progress;
 pub mod search;
 pub mod show;
+pub mod tune;
 pub mod upkeep;
 
 use std::path::{Path, PathBuf};
@@ -33,6 +34,21 @@ fn configuration(at: &CorpusArguments) -> Result<(Config, PathBuf)> {
         Some(file) => Ok((Config::read(&file)?, file.parent().map(Path::to_path_buf).unwrap_or_default())),
         None => Ok((Config::default(), PathBuf::new())),
     }
+}
+
+/// Returns the file of the configuration in force, or the one that would be.
+fn configuration_file(at: &CorpusArguments) -> PathBuf {
+    let here = std::env::current_dir().unwrap_or_default();
+    at.config.clone().or_else(|| Config::find(&here)).unwrap_or_else(|| here.join(Config::FILE_NAME))
+}
+
+/// Returns a setting and its values, as they are written on the command line.
+fn setting_values<'a>(option: &str, written: &'a str) -> Result<(&'a str, Vec<&'a str>)> {
+    let (key, values) = written.split_once('=').ok_or_else(|| {
+        let message = format!("“{written}” names no values; write a setting and values such as search.keyword=0.3,0.7");
+        Error::new(ErrorKind::InvalidRequest, message).at(option)
+    })?;
+    Ok((key.trim(), values.split(',').map(str::trim).collect()))
 }
 
 /// Opens the corpus that is meant. One that must be there already is not made.

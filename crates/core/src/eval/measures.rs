@@ -30,7 +30,7 @@ const fn measure(group: MeasureGroup, name: &'static str, meaning: &'static str)
 }
 
 /// All measures, in the order in which they are shown.
-pub const MEASURES: [Measure; 24] = {
+pub const MEASURES: [Measure; 25] = {
     use MeasureGroup::{Answers, Cost, Search};
     [
         measure(Search, "hit@1", "questions whose first passage is a right one"),
@@ -44,6 +44,7 @@ pub const MEASURES: [Measure; 24] = {
         measure(Search, "mrr", "one over the rank of the first right passage"),
         measure(Search, "map", "average precision"),
         measure(Search, "ndcg@10", "gain of the ranking, 1 is the best there is"),
+        measure(Answers, "right", "questions whose first citation is in a right place, or that were rightly refused"),
         measure(Answers, "first_cited", "answerable questions whose first citation is in a right place"),
         measure(Answers, "cited", "with any citation in a right place"),
         measure(Answers, "said", "answers that say what was expected"),

@@ -10,6 +10,7 @@ mod run;
 mod score;
 mod statistics;
 mod trec;
+mod tune;
 
 pub use answers::{only_repeats, token_f1};
 pub use compare::{ChangedQuestion, Comparison, Difference, compare};
@@ -21,3 +22,4 @@ pub use run::{Group, Mismatch, Run, StageTime, mismatches};
 pub use score::{FoundPassage, FoundSource, Metrics, QuestionDetails, QuestionScore, score_question, score_ranking};
 pub use statistics::{BOOTSTRAP_ROUNDS, Interval, TEST_ROUNDS, bootstrap, holm, mean, quantile, randomisation_test};
 pub use trec::{Judgement, RankedDocument, judged, read_qrels, read_run, write_qrels, write_run};
+pub use tune::{Choice, MAX_CHANCE, Tried, Tuned, Tuner};

@@ -117,7 +117,8 @@ const MAX_DETAIL: usize = 280;
 ///
 /// Of the ranking of an answerable question: `recall@1`, `@5`, `@10`, `precision@1`, `@5`, `hit@1`, `@3`, `@10`, `mrr`, `map`, `ndcg@10`. Of
 /// its answer: `cited` and `first_cited`, whether any or the first citation is in a right place; `said`, whether the expected value is in
-/// it; `f1`, the words that it shares with the expected answer; `wrongly_refused`. Of each answer: `supported`, the share of its claims
+/// it; `f1`, the words that it shares with the expected answer; `wrongly_refused`. Of each question: `right`, whether its first citation is in a right
+/// place, or it was rightly refused. Of each answer: `supported`, the share of its claims
 /// that are; `repeats`, whether it only repeats the question; `tokens`. Of an unanswerable question: `refused`, and the same as
 /// `refused_near` or `refused_far` if the kind of question begins with one of these words.
 pub fn score_question(question: &SetQuestion, passages: &[Passage], answer: &Answer, trace: &Trace) -> QuestionScore {
@@ -181,8 +182,11 @@ pub fn score_question(question: &SetQuestion, passages: &[Passage], answer: &Ans
         put("supported", supported as f64 / answer.claims.len().max(1) as f64);
         put("repeats", flag(only_repeats(&text(answer), &question.question)));
     }
+    let first_cited = score.metrics.get("first_cited").is_some_and(|value| *value > 0.0);
+    let right = if question.refuse { refused } else { first_cited };
+    score.metrics.insert("right".to_owned(), flag(right));
     let TokenUsage { sent, received } = answer.tokens;
-    put("tokens", (sent + received) as f64);
+    score.metrics.insert("tokens".to_owned(), (sent + received) as f64);
     score
 }
 

@@ -166,6 +166,20 @@ impl Config {
         Ok(config)
     }
 
+    /// Returns the value of a setting as it is written, such as that of `search.keyword`; `None` if there is none of this name.
+    pub fn setting(&self, key: &str) -> Option<String> {
+        let table = toml::Table::try_from(self).ok()?;
+        let mut parts = key.split('.');
+        let first = table.get(parts.next()?)?;
+        let value = parts.try_fold(first, |value, part| value.get(part))?;
+        match value {
+            // Numbers of settings are short, and those of 32 bits are not as short in 64.
+            toml::Value::Float(number) => Some(format!("{}", *number as f32)),
+            toml::Value::String(text) => Some(text.clone()),
+            other => Some(other.to_string()),
+        }
+    }
+
     /// Checks every value that the types do not check.
     ///
     /// # Errors

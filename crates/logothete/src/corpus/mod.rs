@@ -5,9 +5,11 @@ mod drafting;
 mod evaluating;
 mod info;
 mod inspect;
+mod tuning;
 mod variant;
 
 pub use info::{CorpusInfo, SegmentInfo};
+pub use tuning::{TuneRequest, Tuning};
 
 use std::fmt;
 use std::io::{BufRead, Write};

@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use logothete::{Config, Corpus, Error, ErrorKind, Pipeline, Result};
 
 use crate::commands::build::sources;
-use crate::commands::progress;
+use crate::commands::{progress, setting_values};
 
 /// Returns the configurations to compare with, by their names.
 pub fn configurations(config: &Config, against: &[PathBuf], vary: &[String]) -> Result<Vec<(String, Config)>> {
@@ -15,16 +15,11 @@ pub fn configurations(config: &Config, against: &[PathBuf], vary: &[String]) -> 
     }
     let mut varied = vec![(String::new(), config.clone())];
     for written in vary {
-        let wrong = || {
-            let message =
-                format!("“{written}” names no values; write a setting and values such as search.keyword=0.3,0.7");
-            Error::new(ErrorKind::InvalidRequest, message).at("--vary")
-        };
-        let (key, values) = written.split_once('=').ok_or_else(wrong)?;
+        let (key, values) = setting_values("--vary", written)?;
         let mut next = Vec::new();
         for (name, config) in &varied {
-            for value in values.split(',').map(str::trim) {
-                let setting = config.with_setting(key.trim(), value).map_err(|error| error.at("--vary"))?;
+            for value in &values {
+                let setting = config.with_setting(key, value).map_err(|error| error.at("--vary"))?;
                 let name = [name.as_str(), &format!("{key}={value}")].join(" ");
                 next.push((name.trim().to_owned(), setting));
             }
