@@ -2,11 +2,13 @@
 
 mod asking;
 mod common;
+mod comparing;
 mod connections;
 mod edges;
 mod guides;
 mod measuring;
 mod parse;
+mod questions;
 mod readme;
 mod repeats;
 mod upkeep;

@@ -57,8 +57,8 @@ pub struct QuestionScore {
     /// The coverage below which it was refused.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub min_coverage: Option<f64>,
-    /// What was found and answered.
-    #[serde(default)]
+    /// What was found and answered, for pages and tables; it is no part of the JSON.
+    #[serde(skip)]
     pub details: QuestionDetails,
     /// The milliseconds of each stage.
     #[serde(skip)]
