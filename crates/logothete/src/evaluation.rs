@@ -11,7 +11,6 @@ use crate::opened::Opened;
 use crate::search::{self, QueryVectors, SearchRequest, Searcher};
 use crate::storage::{View, Which};
 use crate::threads::{Driver, StopToken};
-use crate::trace::Recorder;
 
 /// Checks that there are questions.
 ///
@@ -42,9 +41,9 @@ pub(crate) fn run(
     let searcher = Searcher { opened, view, vectors: &vectors, stop };
     let score = |question: &SetQuestion| {
         let request = request(question);
-        let found = searcher.search(&request).map_err(|error| error.at(format!("question {}", question.id)))?;
-        let reply = answer::reply(&searcher, &request, Recorder::new(true))?;
-        Ok(score_question(question, &found.passages, &reply.answer, &reply.trace))
+        let reply = answer::reply_with_passages(&searcher, &request)
+            .map_err(|error| error.at(format!("question {}", question.id)))?;
+        Ok(score_question(question, &reply.passages, &reply.answer, &reply.trace))
     };
     let scores: Result<Vec<_>> = driver.compute(|| questions.par_iter().map(score).collect());
     let mut run = Run::new(name, scores?);

@@ -36,12 +36,19 @@ pub(crate) fn escaped(text: &str) -> String {
             '>' => out.push_str("&gt;"),
             '"' => out.push_str("&quot;"),
             '\'' => out.push_str("&#39;"),
-            '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}' => out.push('\u{fffd}'),
-            c if c.is_control() && c != '\n' && c != '\t' => out.push('\u{fffd}'),
-            c => out.push(c),
+            c => out.push(harmless(c)),
         }
     }
     out
+}
+
+/// Returns a sign in place of a character that reorders text or controls a terminal.
+pub(crate) fn harmless(c: char) -> char {
+    match c {
+        '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}' => '\u{fffd}',
+        c if c.is_control() && c != '\n' && c != '\t' => '\u{fffd}',
+        c => c,
+    }
 }
 
 /// Returns a text with the words marked whose terms a question has.

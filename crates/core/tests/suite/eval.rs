@@ -1,8 +1,9 @@
 //! Question sets and measures.
 
-use logothete_core::document::{Location, Pages, Span};
+use logothete_core::document::{BlockKind, DocumentBuilder, Location, Pages, Span};
 use logothete_core::eval::{
-    JudgedPlace, JudgedRanking, Relevant, average_precision_of_scores, ndcg_of_scores, read_questions,
+    Drafter, JudgedPlace, JudgedRanking, Relevant, average_precision_of_scores, ndcg_of_scores, read_queries,
+    read_questions, write_questions,
 };
 use proptest::prelude::*;
 use rstest::rstest;
@@ -116,4 +117,85 @@ fn measures_agree_with_another_implementation() {
         assert!(close(ranking.average_precision(), case.average_precision), "case {at}");
     }
     assert!(without_ties >= 20, "{without_ties}");
+}
+
+#[test]
+fn drafts_ask_for_what_the_document_says() {
+    let mut builder = DocumentBuilder::new("pilots.md", "text/markdown");
+    builder.heading(1, "Pilots");
+    builder.heading(2, "Ordering a pilot");
+    builder.block(BlockKind::Paragraph, "A pilot is ordered at the signal tower, by radio or by telephone. The fee is 75 crowns for a day. The rule was made on 3 May 2019.");
+    builder.heading(2, "Boarding");
+    builder.block(BlockKind::Paragraph, "The cutter is the boat that takes the pilot to the ship.");
+    builder
+        .table(1, &[vec!["Berth", "Greatest draught"], vec!["Berth 7", "7.9 metres"], vec!["Berth 8", "8.4 metres"]]);
+    let document = builder.finish();
+    let mut drafter = Drafter::default();
+    drafter.add(&document, "0123456789abcdef0123");
+    let drafts = drafter.finish(20, 3);
+    let asked: Vec<(&str, Option<&str>)> =
+        drafts.iter().map(|draft| (draft.question.question.as_str(), draft.question.answer.as_deref())).collect();
+    for expected in [
+        ("How does ordering a pilot work?", None),
+        ("The fee is how many crowns for a day?", Some("75 crowns")),
+        ("The rule was made on what date?", Some("3 May 2019")),
+        ("What is the cutter?", None),
+        ("What is the greatest draught of Berth 7?", Some("7.9 metres")),
+    ] {
+        assert!(asked.contains(&expected), "{expected:?} is not in {asked:?}");
+    }
+    let near: Vec<&str> =
+        drafts.iter().filter(|draft| draft.question.refuse).map(|draft| draft.question.question.as_str()).collect();
+    assert!(near.contains(&"What is the greatest draught of Berth 9?"), "{near:?}");
+    let first = drafts.iter().find(|draft| draft.question.answer.as_deref() == Some("75 crowns")).expect("a draft");
+    let place = &first.question.relevant[0];
+    assert_eq!(
+        (place.section.as_deref(), place.content_hash.as_deref()),
+        (Some("Ordering a pilot"), Some("0123456789abcdef"))
+    );
+    assert!(document.slice(first.passage.expect("a passage")).contains("75 crowns"));
+}
+
+proptest! {
+    /// Whatever a document says, drafts can be written and read again, their answers are in their sources, and no two are the same.
+    #[test]
+    fn drafts_are_sound(
+        heading in "(How to |The )?[A-Za-zÄß]{0,9} [a-z0-9.?: ]{0,20}",
+        sentence in "[A-Z][a-zé]{0,8} (is a|is|costs|on|in) (£|3 May )?[0-9]{0,4}[ .,%|]{0,2}[a-z]{0,8}s? [a-z]{0,6} [a-z]{0,6}[.]",
+        cells in proptest::collection::vec("[A-Za-z0-9 –|]{0,12}", 6),
+        count in 0..12_usize,
+    ) {
+        let mut drafter = Drafter::default();
+        for name in ["a.md", "b.md"] {
+            let mut builder = DocumentBuilder::new(name, "text/markdown");
+            builder.heading(1, &heading);
+            builder.block(BlockKind::Paragraph, &format!("{sentence} {}", "more of the words of it ".repeat(4)));
+            builder.block(BlockKind::ListItem, &sentence);
+            builder.table(1, &cells.chunks(2).map(<[String]>::to_vec).collect::<Vec<_>>());
+            drafter.add(&builder.finish(), "");
+        }
+        let drafts: Vec<_> = drafter.finish(count, 2).into_iter().map(|draft| draft.question).collect();
+        prop_assert!(drafts.iter().filter(|question| !question.refuse).count() <= count);
+        let read = read_questions(&write_questions(&drafts)).expect("a set");
+        prop_assert_eq!(&read, &drafts);
+        for question in drafts.iter().filter(|question| !question.refuse) {
+            let source = question.other["source"].as_str().unwrap_or_default();
+            prop_assert!(question.answer.as_deref().is_none_or(|answer| source.contains(answer)), "{:?}", question);
+        }
+        let mut asked: Vec<&str> = drafts.iter().map(|question| question.question.as_str()).collect();
+        asked.sort_unstable();
+        asked.dedup();
+        prop_assert_eq!(asked.len(), drafts.len());
+    }
+}
+
+#[test]
+fn queries_need_no_judgement() {
+    let text = "How deep is it?\n\n{\"id\": \"a\", \"question\": \"When?\", \"draft\": true, \"refuse\": true}\n";
+    let queries = read_queries(text).expect("queries");
+    let facts: Vec<(&str, bool, bool)> =
+        queries.iter().map(|query| (query.id.as_str(), query.is_judged(), query.is_draft())).collect();
+    assert_eq!(facts, [("q1", false, false), ("a", true, true)]);
+    let error = read_queries("{\"id\": \"a\"}").expect_err("no question");
+    assert_eq!(error.place(), Some("line 1"));
 }

@@ -39,8 +39,32 @@ pub(crate) fn reply(searcher: &Searcher<'_>, request: &SearchRequest, mut record
     recorder.attach(answered).map(|(answer, trace)| Reply::new(answer, trace))
 }
 
+/// Answers a question with a trace, and returns the passages that were found for all of it too.
+pub(crate) fn reply_with_passages(searcher: &Searcher<'_>, request: &SearchRequest) -> Result<Reply> {
+    let mut recorder = Recorder::new(true);
+    recorder.begin("ask", || TraceDetails::Ask { question: request.query.clone() });
+    let mut found = None;
+    let answered = answer_from(searcher, request, &mut recorder, &mut found);
+    let (answer, trace) = recorder.attach(answered)?;
+    let passages = match found {
+        Some(passages) => passages,
+        None => searcher.search(request)?.passages,
+    };
+    Ok(Reply { passages, ..Reply::new(answer, trace) })
+}
+
 /// Answers a question part by part.
 pub(super) fn answer(searcher: &Searcher<'_>, request: &SearchRequest, recorder: &mut Recorder) -> Result<Answer> {
+    answer_from(searcher, request, recorder, &mut None)
+}
+
+/// Answers a question part by part. If it is one part, its passages are given back.
+fn answer_from(
+    searcher: &Searcher<'_>,
+    request: &SearchRequest,
+    recorder: &mut Recorder,
+    found: &mut Option<Vec<Passage>>,
+) -> Result<Answer> {
     let question = request.query.as_str();
     let start = recorder.start("split");
     let parts = question_parts(question);
@@ -54,7 +78,10 @@ pub(super) fn answer(searcher: &Searcher<'_>, request: &SearchRequest, recorder:
         let Found { passages, .. } = searcher.find(&Query::plain(part), request, recorder)?;
         if !answer_part(searcher, part, &passages, &mut draft, recorder) {
             unanswered.push(*part);
-            nearest.extend(passages.into_iter().take(MAX_NEAREST));
+            nearest.extend(passages.iter().take(MAX_NEAREST).cloned());
+        }
+        if *part == question {
+            *found = Some(passages);
         }
     }
     if unanswered.len() == parts.len() {

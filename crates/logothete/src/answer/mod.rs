@@ -7,7 +7,7 @@ mod reply;
 
 pub use event::AskEvent;
 pub(crate) use event::Listener;
-pub(crate) use extractive::{ask_all, reply};
+pub(crate) use extractive::{ask_all, reply, reply_with_passages};
 pub use logothete_core::answer::*;
 pub(crate) use model::{Asked, Model, find, finish, nothing_found, preview};
 pub use model::{PreviewMessage, PromptPreview};

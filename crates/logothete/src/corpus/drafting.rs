@@ -1,6 +1,6 @@
 //! Drafting questions from the documents of a corpus.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
 use logothete_core::document::{Document, Span};
 use logothete_core::eval::{Draft, Drafter, SetQuestion};
@@ -89,8 +89,11 @@ fn rewrite(
     let spending = Spending::new(limits);
     let runner = Runner { generator, cache, config, limits, mask, spending: &spending, stop };
     let replies = runner.run(driver, sources.len(), job)?;
+    // Two drafts may have the same passage, and get the same question.
+    let mut taken = HashSet::new();
     for ((draft, _, passage), reply) in sources.iter().zip(replies) {
-        let Some(written) = reply?.and_then(|reply| written_question(&reply.text, passage)) else { continue };
+        let written = reply?.and_then(|reply| written_question(&reply.text, passage));
+        let Some(written) = written.filter(|written| taken.insert(written.question.clone())) else { continue };
         let question = &mut drafts[*draft].question;
         (question.question, question.answer) = (written.question, Some(written.answer));
         question.other.insert("source".to_owned(), Value::String(passage.clone()));
@@ -104,6 +107,7 @@ fn rewrite(
 
 /// Returns the number of each draft with a passage, the title and headings of that, and its text.
 fn sources(view: &View, drafts: &[Draft]) -> Result<Vec<(usize, String, String)>> {
+    let catalogue = view.catalogue();
     let mut documents: HashMap<String, Document> = HashMap::new();
     let mut sources = Vec::new();
     for (at, draft) in drafts.iter().enumerate() {
@@ -112,9 +116,8 @@ fn sources(view: &View, drafts: &[Draft]) -> Result<Vec<(usize, String, String)>
         };
         if !documents.contains_key(&place.document) {
             documents.clear();
-            for known in view.catalogue().known(Which::Named(&[&place.document]))? {
-                documents
-                    .extend(view.catalogue().documents(&[known.id])?.remove(&known.id).map(|read| (known.name, read)));
+            for known in catalogue.known(Which::Named(&[&place.document]))? {
+                documents.extend(catalogue.documents(&[known.id])?.remove(&known.id).map(|read| (known.name, read)));
             }
         }
         if let Some(document) = documents.get(&place.document) {

@@ -7,6 +7,7 @@ mod consistency;
 mod corpus;
 mod edges;
 mod examples;
+mod measuring;
 mod reading;
 mod repeats;
 mod requests;

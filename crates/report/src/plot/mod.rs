@@ -16,6 +16,8 @@ use plotters::prelude::{BitMapBackend, DrawingArea, DrawingBackend, IntoDrawingA
 
 use canvas::{Drawn, GROUND, SIZE, use_font};
 
+use crate::html::harmless;
+
 /// The most pipelines of a picture.
 const MAX_RUNS: usize = 7;
 
@@ -74,7 +76,8 @@ impl<'a> Plot<'a> {
     pub fn svg(&self) -> Result<String> {
         let mut svg = String::new();
         self.draw(&SVGBackend::with_string(&mut svg, SIZE).into_drawing_area()).map_err(|error| undrawn(&error))?;
-        Ok(svg)
+        // Names are escaped for XML, but may hold characters that reorder what stands beside them.
+        Ok(svg.chars().map(harmless).collect())
     }
 
     /// Returns the picture as PNG.

@@ -1,5 +1,7 @@
 //! Pages about answers: complete, in themselves, and harmless whatever the documents say.
 
+mod evaluations;
+
 use logothete::{MemorySource, Pipeline, Reply, SearchRequest};
 use logothete_report::{SourcePage, trace_page};
 use logothete_simulator::ScriptedGenerator;

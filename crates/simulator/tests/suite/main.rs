@@ -3,5 +3,6 @@
 mod answers;
 mod contexts;
 mod conversations;
+mod drafts;
 mod embeddings;
 mod misbehaving;

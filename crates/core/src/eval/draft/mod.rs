@@ -178,8 +178,9 @@ fn found(document: &Document, at: usize, lower: &HashSet<&str>) -> Vec<Found> {
         (BlockKind::Heading, _) => {
             let body = document.blocks[at + 1..].iter().take_while(|next| next.kind != BlockKind::Heading);
             let size: usize = body.map(|block| words(document.block_text(block)).count()).sum();
-            // The title of a document names all of it.
-            let is_title = document.title.as_deref().is_some_and(|title| plain(title) == plain(text));
+            // The title of a document with other headings names all of it.
+            let headings = document.blocks.iter().filter(|block| block.kind == BlockKind::Heading).count();
+            let is_title = headings > 1 && document.title.as_deref().is_some_and(|title| plain(title) == plain(text));
             let worded = of_heading(text.trim(), lower).filter(|_| size >= MIN_SECTION_WORDS && !is_title);
             let found = |worded| Found { kind: "heading", worded, contains: None, source: text.trim().to_owned() };
             worded.map(found).into_iter().collect()

@@ -80,7 +80,9 @@ pub(super) fn of_heading(heading: &str, lower: &HashSet<&str>) -> Option<Worded>
     // “Ordering a pilot” is done; “Working channel” is a thing.
     let is_deed = first.len() > 5 && first.ends_with("ing") && (is_stopword(&fold(second)) || second.ends_with('s'));
     if is_deed {
-        return question(format!("How does {} work?", lowered(bare, lower)));
+        // A verb has no capital of its own.
+        let (capital, rest) = bare.split_at(bare.chars().next().map_or(0, char::len_utf8));
+        return question(format!("How does {}{rest} work?", capital.to_lowercase()));
     }
     question(format!("What is said about {}?", lowered(bare, lower)))
 }
@@ -122,8 +124,6 @@ pub(super) fn of_sentence(sentence: &str) -> Option<(&'static str, Worded)> {
     if !stands_alone(sentence) || !sentence.ends_with('.') || sentence.contains([':', ';', '|', '\n', '“', '"']) {
         return None;
     }
-    // The question has a place for one thing that is asked for.
-    let numbers = sentence.split_whitespace().filter(|word| word.contains(|c: char| c.is_ascii_digit())).count();
     let ask = |found: &Captures<'_>, asked: String, answer: &str| {
         let whole = found.get(0)?;
         if whole.start() == 0 {
@@ -134,8 +134,8 @@ pub(super) fn of_sentence(sentence: &str) -> Option<(&'static str, Worded)> {
         Some(Worded { question, answer: Some(answer.to_owned()) })
     };
     if let Some(found) = DATE.captures(sentence) {
-        let words = found[0].split_whitespace().filter(|word| word.contains(|c: char| c.is_ascii_digit())).count();
-        if words != numbers || DATE.captures_iter(sentence).count() > 1 {
+        let whole = found.get(0)?;
+        if numbers(&sentence[..whole.start()]) + numbers(&sentence[whole.end()..]) > 0 {
             return None;
         }
         return match (found.name("day"), found.name("year")) {
@@ -144,12 +144,12 @@ pub(super) fn of_sentence(sentence: &str) -> Option<(&'static str, Worded)> {
             _ => None,
         };
     }
-    let found = FIGURE.captures(sentence).filter(|_| numbers == 1)?;
-    // After a name with a capital, a number is part of the name.
-    let before = sentence[..found.get(0)?.start()].split_whitespace().next_back()?;
-    if before.starts_with(char::is_uppercase) && sentence.split_whitespace().next() != Some(before) {
-        return None;
-    }
+    let is_named = |found: &Captures<'_>| {
+        let start = found.get(0).map_or(0, |whole| whole.start());
+        let before: Vec<&str> = sentence[..start].split_whitespace().collect();
+        before.len() > 1 && before[before.len() - 1].starts_with(char::is_uppercase)
+    };
+    let found = FIGURE.captures_iter(sentence).find(|found| !is_named(found)).filter(|_| numbers(sentence) == 1)?;
     let worded = match (found.name("money"), found.name("share"), found.name("unit")) {
         (Some(money), ..) => ask(&found, "how much".to_owned(), money.as_str())?,
         (_, Some(share), _) => ask(&found, "what percentage".to_owned(), share.as_str())?,
@@ -159,6 +159,13 @@ pub(super) fn of_sentence(sentence: &str) -> Option<(&'static str, Worded)> {
         _ => return None,
     };
     Some(("figure", worded))
+}
+
+/// Returns how many numbers a text has. After a name with a capital, a number is part of the name.
+fn numbers(text: &str) -> usize {
+    let parts: Vec<&str> = text.split_whitespace().collect();
+    let is_name = |at: usize| at > 1 && parts[at - 1].starts_with(char::is_uppercase);
+    (0..parts.len()).filter(|at| parts[*at].contains(|c: char| c.is_ascii_digit()) && !is_name(*at)).count()
 }
 
 /// Returns a question for what a sentence defines; `None` if it defines nothing.
