@@ -10,7 +10,8 @@ and the tables of contents, which name the headings) and `questions.jsonl`, in t
     logothete evaluate FOLDER/NAME/questions.jsonl --split dev --corpus NAME.corpus
 
 A heading that asks or names something becomes a question, and the section below it the right place. `kind` says what it is:
-`asks` (the heading is a question), `names` (it names a subject), `near miss` (its section was taken out of the documents) and `far` (it is
+`asks` (the heading is a question), `names` (it names a subject), `index` (an entry of the index, and the section that it points to; where a
+documentation has one), `near miss` (its section was taken out of the documents) and `far` (it is
 from another set). The pages of a documentation are split into `dev` and `test`, so that no page is in
 both. The choice depends on names alone: the same packages give the same sets.
 
@@ -21,6 +22,7 @@ import hashlib
 import html
 import json
 import pathlib
+import posixpath
 import re
 import subprocess
 import sys
@@ -39,6 +41,7 @@ SETS = {
     "statistics": ("r-doc-html", "usr/share/R/doc/manual", "*.html"),
 }
 MAX_QUESTIONS = 600
+MAX_INDEX = 200
 # Of each hundred questions of a set, so many more are unanswerable, near and far.
 NEAR, FAR = 10, 10
 MIN_WORDS, MAX_WORDS = 30, 3_000
@@ -58,17 +61,23 @@ ASKS = re.compile(r"\?$|^(how|what|why|when|where|which|who|can|does|do|is|are|s
 
 
 class Sections(HTMLParser):
-    """The sections of a page: heading, text and the number of words that are links."""
+    """The sections of a page: heading, text, the number of words that are links, and the anchors; and the entries of an index."""
 
     def __init__(self):
         super().__init__(convert_charrefs=True)
-        self.sections = [{"heading": "", "text": [], "linked": 0}]
+        self.sections = [{"heading": "", "text": [], "linked": 0, "anchors": []}]
+        self.entries = []
+        self.entry = None
         self.skipping = 0
         self.open = []
         self.in_heading = False
         self.links = 0
 
     def handle_starttag(self, tag, attributes):
+        named = dict(attributes)
+        self.sections[-1]["anchors"] += [named[name] for name in ("id", "name") if named.get(name)]
+        if tag == "a" and "#index-" in (named.get("href") or ""):
+            self.entry = [named["href"], ""]
         if tag in {"br", "hr", "img", "meta", "link", "input", "col", "wbr", "area", "source"}:
             if tag == "br":
                 self.add("\n")
@@ -80,7 +89,7 @@ class Sections(HTMLParser):
         if self.skipping:
             return
         if tag in HEADINGS:
-            self.sections.append({"heading": "", "text": [], "linked": 0})
+            self.sections.append({"heading": "", "text": [], "linked": 0, "anchors": []})
             self.in_heading = True
         elif tag in BLOCKS:
             self.add("\n\n" if tag in {"p", "pre", "blockquote", "table", "ul", "ol", "dl"} else "\n")
@@ -89,6 +98,9 @@ class Sections(HTMLParser):
         self.links += tag == "a"
 
     def handle_endtag(self, tag):
+        if tag == "a" and self.entry:
+            self.entries.append(tuple(self.entry))
+            self.entry = None
         while any(name == tag for name, _ in self.open):
             name, skips = self.open.pop()
             self.skipping -= skips
@@ -101,6 +113,8 @@ class Sections(HTMLParser):
             self.add("\n")
 
     def handle_data(self, data):
+        if self.entry:
+            self.entry[1] += data
         if not self.skipping:
             self.add(data)
 
@@ -118,7 +132,10 @@ def of_html(text):
     parser = Sections()
     parser.feed(text)
     parser.close()
-    return [(section["heading"], "".join(section["text"]), section["linked"]) for section in parser.sections]
+    sections = [
+        (section["heading"], "".join(section["text"]), section["linked"], section["anchors"]) for section in parser.sections
+    ]
+    return sections, parser.entries
 
 
 def of_pod(text):
@@ -140,7 +157,7 @@ def of_pod(text):
             marked = re.sub(r"L<(?:([^<>|]*)\|)?([^<>]*)>", lambda link: link.group(1) or link.group(2), marked)
         return html.unescape(marked.replace("E<lt>", "<").replace("E<gt>", ">"))
 
-    return [(plain(heading), plain("\n".join(lines)), 0) for heading, lines in sections]
+    return [(plain(heading), plain("\n".join(lines)), 0, []) for heading, lines in sections], []
 
 
 def tidy(text):
@@ -179,11 +196,16 @@ def pages(package, folder, pattern, downloads):
 
 
 def collect(name, downloads):
-    """The sections of a set, and its lists of headings."""
-    sections, lists, seen = [], [], set()
+    """The sections of a set, its lists of headings, and the entries of its index with the files that they point to."""
+    sections, lists, seen, places, entries = [], [], set(), {}, []
     for path, text in pages(*SETS[name], downloads):
         page = str(path.with_suffix("")).replace("/", "-")
-        for at, (heading, body, linked) in enumerate((of_pod if path.suffix == ".pod" else of_html)(text)):
+        parts, links = (of_pod if path.suffix == ".pod" else of_html)(text)
+        for href, entry in links:
+            target, _, anchor = href.partition("#")
+            target = posixpath.normpath(posixpath.join(path.parent, target)) if target else str(path)
+            entries.append((re.sub(r"\s+", " ", entry).strip(), (target, anchor)))
+        for at, (heading, body, linked, anchors) in enumerate(parts):
             heading, body = heading_of(heading), tidy(body)
             words = len(body.split())
             file = f"{page}/{at:03}.md"
@@ -196,7 +218,20 @@ def collect(name, downloads):
                 continue
             seen.add(mark)
             sections.append({"file": file, "page": page, "heading": heading, "body": body})
-    return sections, lists
+            places |= {(str(path), anchor): sections[-1] for anchor in anchors}
+    # An entry that points to several sections asks for none of them.
+    index = {}
+    for entry, place in entries:
+        if place in places:
+            index.setdefault(entry, {})[places[place]["file"]] = places[place]
+    single = [(entry, *targets.values()) for entry, targets in index.items() if len(targets) == 1]
+    return sections, lists, [(entry, section) for entry, section in single if is_search(entry, section)]
+
+
+def is_search(entry, section):
+    """Whether somebody might type an entry to find a section: words, and not the heading over again."""
+    letters = sum(letter.isalpha() for letter in entry)
+    return letters >= 4 and len(entry.split()) <= 8 and entry.lower() != section["heading"].lower()
 
 
 def without_first_line(body, heading):
@@ -205,7 +240,7 @@ def without_first_line(body, heading):
     return rest.strip() if heading and first.strip().lower() == heading.lower() else body
 
 
-def make(name, sections, lists, others, out):
+def make(name, sections, lists, index, others, out):
     counts = {}
     for section in sections:
         counts[section["heading"].lower()] = counts.get(section["heading"].lower(), 0) + 1
@@ -232,6 +267,13 @@ def make(name, sections, lists, others, out):
         else:
             question |= {"relevant": [{"document": section["file"]}], "kind": "asks" if asks else "names"}
         questions.append(question)
+    found = sorted(index, key=lambda found: number(name, "index", found[0]))
+    found = [(entry, section) for entry, section in found if section["file"] not in removed][:MAX_INDEX]
+    for at, (entry, section) in enumerate(found):
+        relevant, half = [{"document": section["file"]}], split(section["page"])
+        questions.append({
+            "id": f"{name}-index-{at:03}", "question": entry, "split": half, "relevant": relevant, "kind": "index",
+        })
     for at, heading in enumerate(far):
         questions.append({
             "id": f"{name}-far-{at:03}", "question": heading, "refuse": True, "kind": "far", "split": split(heading),
@@ -273,7 +315,7 @@ def main():
     for name in wanted:
         others = [
             section["heading"]
-            for other, (sections, _) in collected.items()
+            for other, (sections, _, _) in collected.items()
             if other != name
             for section in sections
             if names_something(section["heading"])

@@ -46,6 +46,14 @@ impl Keys {
         }
     }
 
+    /// Returns `true` if nobody presses any: then the sheet is for reading.
+    fn is_empty(&mut self) -> bool {
+        match self {
+            Self::Terminal(_) => false,
+            Self::Lines(lines) => lines.fill_buf().map_or(true, <[u8]>::is_empty),
+        }
+    }
+
     /// Returns the next judgement; the end of the input quits.
     fn next(&mut self, may_refuse: bool) -> Judgement {
         loop {
@@ -96,7 +104,7 @@ pub async fn run(corpus: &Corpus, files: &[PathBuf]) -> Result<Output> {
     let open: Vec<String> =
         questions.iter().filter(|one| !one.is_judged() || one.is_draft()).map(|one| one.id.clone()).collect();
     let (style, mut sheet) = (Style::of_stderr(), String::new());
-    let mut has_quit = false;
+    let is_for_reading = keys.is_empty();
     for (number, id) in open.iter().enumerate() {
         let Some(at) = questions.iter().position(|question| question.id == *id) else { continue };
         let request = SearchRequest::new(questions[at].searched()).plain();
@@ -108,7 +116,7 @@ pub async fn run(corpus: &Corpus, files: &[PathBuf]) -> Result<Output> {
             style.faint(&format!("{} of {} ", number + 1, open.len())),
             style.strong(&questions[at].question)
         );
-        if has_quit {
+        if is_for_reading {
             sheet.push_str(&whole(&heading, &questions[at], &reply, style));
             continue;
         }
@@ -133,24 +141,15 @@ pub async fn run(corpus: &Corpus, files: &[PathBuf]) -> Result<Output> {
                 tally.left += 1;
                 continue;
             }
-            Judged::Quit => {
-                // Without a key at all nobody is there to judge, and the sheet is for reading.
-                if number > 0 || std::io::stdin().is_terminal() {
-                    break;
-                }
-                has_quit = true;
-                sheet.push_str(&whole(&heading, &questions[at], &reply, style));
-                continue;
-            }
+            Judged::Quit => break,
         }
         write(&target, write_questions(&questions).as_bytes())?;
     }
-    let judged = tally.kept + tally.refused + tally.removed;
     let left = questions.iter().filter(|question| !question.is_judged() || question.is_draft()).count();
     let json = json!({
         "questions": questions, "kept": tally.kept, "refused": tally.refused, "removed": tally.removed, "left": left,
     });
-    if judged + tally.left == 0 && !sheet.is_empty() {
+    if is_for_reading && !sheet.is_empty() {
         return Ok(Output { text: sheet.trim_start().to_owned(), json, code: DONE });
     }
     let mut text = format!(
