@@ -80,8 +80,10 @@ pub async fn run(at: &CorpusArguments, arguments: &TuneArguments) -> Result<Outp
     } else if arguments.write {
         text.push_str("Nothing is written.\n");
     }
+    let tried: Vec<serde_json::Value> =
+        tuning.tried.iter().map(|(settings, mean)| json!({ "settings": settings, "mean": mean })).collect();
     let json = json!({
-        "tuned": tuning.tuned, "stopped": tuning.stopped, "written": written,
+        "tuned": tuning.tuned, "tried": tried, "stopped": tuning.stopped, "written": written,
         "before": tuning.before.metrics, "after": tuning.after.metrics, "took_ms": took_ms,
     });
     Ok(Output { text, json, code: DONE })
@@ -111,6 +113,11 @@ fn render(tuning: &Tuning, config: &Config, set: &str, took_ms: f64, style: Styl
         duration(took_ms),
         if tuning.stopped { ", then stopped" } else { "" }
     );
+    let mut rows = vec![["Tried", tuned.measure.as_str()].map(String::from).to_vec()];
+    for (name, mean) in &tuning.tried {
+        rows.push(vec![if name.is_empty() { "as configured".to_owned() } else { name.clone() }, number(*mean)]);
+    }
+    text.push_str(&format!("{}\n", table(&rows, &[left, right], 0, style)));
     let mut rows = vec![["Setting", "Now", "Best"].map(String::from).to_vec()];
     for (key, value) in &tuned.best {
         let now = config.setting(key).unwrap_or_default();

@@ -89,6 +89,8 @@ impl TuneRequest {
 pub struct Tuning {
     /// What was chosen, and what it is worth.
     pub tuned: Tuned,
+    /// The choices in the order in which they were measured, by the values that differ, with the means of the measure.
+    pub tried: Vec<(String, f64)>,
     /// The results with the configured settings.
     pub before: Run,
     /// The results with the best settings, on the questions that chose them.
@@ -116,7 +118,7 @@ impl Corpus {
         }
         let mut tuner = Tuner::new(request.settings.clone(), &request.measure, questions);
         let mut runs: Vec<(String, Run)> = Vec::new();
-        let mut stopped = false;
+        let (mut tried, mut stopped) = (Vec::new(), false);
         while let Some(choice) = tuner.next() {
             stopped = request.stop.is_stopped() && !runs.is_empty();
             if stopped {
@@ -131,6 +133,7 @@ impl Corpus {
             if let Some(callback) = &request.on_choice {
                 callback(tuner.choices() + 1, &name, *mean);
             }
+            tried.push((name.clone(), *mean));
             tuner.add(choice, &run);
             runs.push((name, run));
         }
@@ -140,7 +143,7 @@ impl Corpus {
         let of = |wanted: &str| runs.iter().find(|(name, _)| name == wanted).map(|(_, run)| run.clone());
         let before = of("").ok_or_else(nothing)?;
         let after = of(&best).unwrap_or_else(|| before.clone());
-        Ok(Tuning { tuned, before, after, stopped })
+        Ok(Tuning { tuned, tried, before, after, stopped })
     }
 
     /// Returns the corpus with other values of some settings.

@@ -212,7 +212,7 @@ async fn judge_passages(
     keys: &mut Keys,
     style: Style,
 ) -> Result<Judged> {
-    tell(&format!("{heading}\n{}\n", answer(&reply.answer, style)));
+    tell(&format!("{heading}\n{}\n", answered(reply, style)));
     for (at, passage) in reply.passages.iter().take(MAX_PASSAGES).enumerate() {
         tell(&one_passage(at, passage, style));
         tell(&style.faint("     Does it answer?  k keep · w wrong · u unsure · n no document does · q quit\n"));
@@ -279,7 +279,15 @@ fn source(question: &SetQuestion, style: Style) -> String {
 fn found(reply: &Reply, style: Style) -> String {
     let passages: String =
         reply.passages.iter().take(MAX_PASSAGES).enumerate().map(|(at, one)| one_passage(at, one, style)).collect();
-    format!("\n{}\n{}\n{passages}", answer(&reply.answer, style), style.faint("Passages"))
+    format!("\n{}\n{}\n{passages}", answered(reply, style), style.faint("Passages"))
+}
+
+/// Returns the answer; of a refusal one line, since the passages follow.
+fn answered(reply: &Reply, style: Style) -> String {
+    match reply.answer.is_refusal() {
+        true => format!("{}\n", style.strong("Refused: the corpus holds no clear answer to this.")),
+        false => answer(&reply.answer, style),
+    }
 }
 
 fn one_passage(at: usize, passage: &Passage, style: Style) -> String {
