@@ -75,10 +75,12 @@ def main():
     root, wanted = pathlib.Path(arguments[0]).resolve(), arguments[1:]
     sets = [root / file.parent.name for file in sorted(root.glob("*/questions.jsonl"))]
     for folder in sets:
-        subprocess.run(
-            [program, "build", str(folder / "documents"), "--corpus", str(folder / "corpus")],
-            check=True, cwd=folder, stdout=subprocess.DEVNULL,
+        built = subprocess.run(
+            [program, "build", str(folder / "documents"), "--corpus", str(folder / "corpus")], cwd=folder, stdout=subprocess.DEVNULL,
         )
+        # 4 means that some files could not be read.
+        if built.returncode not in (0, 4):
+            sys.exit(f"{folder.name} could not be built")
     if not wanted:
         print(f"\n### By set\n\n| set, {split} | questions | " + " | ".join(MEASURES) + " |")
         print("|---|---:|" + "---:|" * len(MEASURES))
