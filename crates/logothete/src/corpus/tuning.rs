@@ -111,12 +111,18 @@ impl Corpus {
     pub async fn tune(&self, questions: &[SetQuestion], request: &TuneRequest) -> Result<Tuning> {
         evaluation::check(questions)?;
         let config = self.pipeline().config();
-        for tried in &request.settings {
-            for value in &tried.values {
-                config.with_setting(&tried.key, value)?;
+        let mut settings = request.settings.clone();
+        for Tried { key, values } in &mut settings {
+            // A value that is configured anyway is measured once.
+            let mut others = Vec::new();
+            for value in values.drain(..) {
+                if config.with_setting(key, &value)? != *config {
+                    others.push(value);
+                }
             }
+            *values = others;
         }
-        let mut tuner = Tuner::new(request.settings.clone(), &request.measure, questions);
+        let mut tuner = Tuner::new(settings, &request.measure, questions);
         let mut runs: Vec<(String, Run)> = Vec::new();
         let (mut tried, mut stopped) = (Vec::new(), false);
         while let Some(choice) = tuner.next() {

@@ -45,6 +45,11 @@ pub fn text_style(colour: &RGBColor, horizontal: HPos, vertical: VPos) -> TextSt
     (FONT, TEXT).into_font().color(colour).pos(Pos::new(horizontal, vertical))
 }
 
+/// Returns the style of the names of the axes, which are placed by the chart.
+pub fn axis_style() -> TextStyle<'static> {
+    (FONT, TEXT).into_font().color(&INK)
+}
+
 /// Writes text at a pixel.
 pub fn write<B: DrawingBackend>(
     area: &DrawingArea<B, Shift>,

@@ -5,7 +5,7 @@ use plotters::coord::Shift;
 use plotters::prelude::*;
 use plotters::style::text_anchor::{HPos, VPos};
 
-use super::canvas::{COLOURS, Drawn, INK, LINE, TOP, legend, mark, names, text_style, title};
+use super::canvas::{COLOURS, Drawn, INK, LINE, TOP, axis_style, legend, mark, names, text_style, title};
 
 /// The most passages of the picture.
 const MAX_PASSAGES: usize = 10;
@@ -19,6 +19,7 @@ pub fn draw<B: DrawingBackend>(area: &DrawingArea<B, Shift>, runs: &[&Run]) -> D
     let bottom = (least * 5.0).floor() / 5.0;
     let mut chart = ChartBuilder::on(area)
         .margin_top(TOP)
+        .margin_left(16)
         .margin_right(30)
         .x_label_area_size(56)
         .y_label_area_size(74)
@@ -37,7 +38,7 @@ pub fn draw<B: DrawingBackend>(area: &DrawingArea<B, Shift>, runs: &[&Run]) -> D
         .y_label_formatter(&|y| format!("{y:.2}"))
         .x_desc("number of passages, k")
         .y_desc("recall at k, from 0 to 1")
-        .axis_desc_style(text_style(&INK, HPos::Center, VPos::Top))
+        .axis_desc_style(axis_style())
         .draw()?;
     for (at, curve) in curves.iter().enumerate() {
         let points: Vec<(f64, f64)> = curve.iter().enumerate().map(|(k, recall)| (k as f64 + 1.0, *recall)).collect();

@@ -5,7 +5,7 @@ use plotters::coord::Shift;
 use plotters::prelude::*;
 use plotters::style::text_anchor::{HPos, VPos};
 
-use super::canvas::{COLOURS, Drawn, INK, LINE, TOP, legend, text_style, title, write};
+use super::canvas::{COLOURS, Drawn, INK, LINE, TOP, axis_style, legend, text_style, title, write};
 
 const BINS: usize = 20;
 
@@ -17,6 +17,7 @@ pub fn draw<B: DrawingBackend>(area: &DrawingArea<B, Shift>, run: &Run) -> Drawn
     let top = groups.iter().flatten().copied().fold(0.05, f64::max) * 1.15;
     let mut chart = ChartBuilder::on(area)
         .margin_top(TOP)
+        .margin_left(16)
         .margin_right(30)
         .x_label_area_size(56)
         .y_label_area_size(74)
@@ -35,7 +36,7 @@ pub fn draw<B: DrawingBackend>(area: &DrawingArea<B, Shift>, run: &Run) -> Drawn
         .y_label_formatter(&|y| format!("{:.0} %", y * 100.0))
         .x_desc("share of the question that the chosen sentences cover")
         .y_desc("questions of the kind")
-        .axis_desc_style(text_style(&INK, HPos::Center, VPos::Top))
+        .axis_desc_style(axis_style())
         .draw()?;
     let width = 1.0 / BINS as f64;
     for (at, group) in groups.iter().enumerate() {

@@ -1,0 +1,156 @@
+#!/usr/bin/env python3
+"""Makes pairs to train an encoder on: a heading or an entry of an index, and the section that it names, from documentation packages of Debian.
+
+    python3 bench/train/pairs.py FOLDER
+
+writes `pairs.jsonl` (`package`, `question`, `text`, `kind`) and `packages.json` (the version and the licence file of each package) into FOLDER. What is
+measured stays unseen: the pages of every test half of `bench/sets`, and the packages of UNSEEN. A section that shares too much text with one of them is
+left out too.
+
+Needs `apt-get` (with its lists up to date) and `dpkg`. A package is unpacked, read and removed again.
+"""
+
+import importlib.util
+import json
+import pathlib
+import re
+import shutil
+import subprocess
+import sys
+
+here = pathlib.Path(__file__).resolve().parent
+spec = importlib.util.spec_from_file_location("make", here.parent / "sets" / "make.py")
+make = importlib.util.module_from_spec(spec)
+spec.loader.exec_module(make)
+
+# Packages beside those of the sets, of which the dev halves are used.
+PACKAGES = """
+git-doc postgresql-doc-15 sqlite3-doc nginx-doc cmake-doc autoconf-doc maint-guide debian-reference-en debmake-doc aptitude-doc-en apt-doc
+debian-kernel-handbook harden-doc exim4-doc-html postfix-doc bind9-doc ntpsec-doc rsyslog-doc libreoffice-help-en-us inkscape-tutorials gnumeric-doc
+kicad-doc-en maxima-doc gnuplot-doc scilab-doc denemo-doc csound-doc puredata-doc guile-3.0-doc swi-prolog-doc tcl8.6-doc python-django-doc sphinx-doc
+libglib2.0-doc systemtap-doc bacula-doc zsh-doc tomcat10-docs ant-doc groovy-doc grass-doc postgis-doc mapserver-doc erlang-doc golang-doc gretl-doc
+supercollider-common python-scipy-doc installation-guide-amd64 latex2html
+""".split()
+# Nothing of these is trained on.
+UNSEEN = ["python3.11-doc", "debian-faq", "octave-doc"]
+MAX_OF_PACKAGE = 1_500
+MAX_WORDS = 300
+# A section with this share of its shingles in what is measured is left out.
+MAX_SHARED = 0.3
+SHINGLE, SAMPLED = 8, 4
+ENGLISH = {"the", "of", "to", "and", "a", "in", "is", "for", "this", "be", "or", "by", "with"}
+
+
+def shingles(text):
+    """Hashes of every eight words in a row, a quarter of them."""
+    words = re.findall(r"\w+", text.lower())
+    found = (hash_of(" ".join(words[at:at + SHINGLE])) for at in range(max(len(words) - SHINGLE + 1, 1)))
+    return {value for value in found if value % SAMPLED == 0}
+
+
+def hash_of(text):
+    # Python's own hash of text differs from run to run.
+    value = 14_695_981_039_346_656_037
+    for byte in text.encode():
+        value = (value ^ byte) * 1_099_511_628_211 % (1 << 64)
+    return value >> 8
+
+
+def is_english(text):
+    words = text.lower().split()
+    return sum(word in ENGLISH for word in words) >= 0.08 * len(words)
+
+
+def unpacked(package, folder):
+    root = folder / package
+    if not root.is_dir():
+        subprocess.run(["apt-get", "download", "-q", package], cwd=folder, check=True, stdout=subprocess.DEVNULL)
+        archive = next(folder.glob(f"{package}_*.deb"))
+        subprocess.run(["dpkg", "-x", archive, root], check=True)
+        archive.unlink()
+    return root
+
+
+def facts(package, root):
+    policy = subprocess.run(["apt-cache", "policy", package], stdout=subprocess.PIPE, text=True).stdout
+    version = re.search(r"Candidate: (\S+)", policy)
+    licences = sorted(str(file.relative_to(root)) for file in root.glob("usr/share/doc/*/copyright"))
+    text = "".join((root / file).read_text(errors="replace") for file in licences)
+    names = sorted(set(re.findall(r"^License: *(\S.*)$", text, re.M)))
+    return {"package": package, "version": version and version.group(1), "licences": names, "file": licences}
+
+
+def main():
+    if len(sys.argv) != 2:
+        sys.exit("give a folder")
+    out = pathlib.Path(sys.argv[1])
+    downloads = out / "packages"
+    downloads.mkdir(parents=True, exist_ok=True)
+    measured, sources, packages = set(), {}, []
+    # Of the sets, the pages of the test halves are measured, and the others are trained on.
+    for name, (package, *_) in list(make.SETS.items()):
+        unpacked(package, downloads)
+        sections, _, index = make.collect(name, downloads)
+        is_test = lambda section: make.number("split", name, section["page"]) % 2 != 0
+        for section in filter(is_test, sections):
+            measured |= shingles(section["body"])
+        kept = [section for section in sections if not is_test(section)]
+        sources[package] = (kept, [(entry, section) for entry, section in index if not is_test(section)])
+        packages.append(facts(package, downloads / package))
+        print(f"{package}: {len(kept)} of {len(sections)} sections", flush=True)
+    for package in UNSEEN:
+        root = unpacked(package, downloads)
+        for file in root.rglob("*.html"):
+            measured |= shingles(re.sub(r"<[^>]*>", " ", file.read_text(errors="replace")))
+        shutil.rmtree(root)
+    print(f"{len(measured)} shingles are measured", flush=True)
+    for package in PACKAGES:
+        try:
+            root = unpacked(package, downloads)
+        except (subprocess.CalledProcessError, StopIteration):
+            print(f"{package}: not to be had", flush=True)
+            continue
+        make.SETS[package] = (package, "usr/share", "**/*.html")
+        sections, _, index = make.collect(package, downloads)
+        sources[package] = (sections, index)
+        packages.append(facts(package, root))
+        shutil.rmtree(root)
+        print(f"{package}: {len(sections)} sections", flush=True)
+    count = 0
+    with open(out / "pairs.jsonl", "w") as file:
+        for package, (sections, index) in sources.items():
+            for pair in pairs(package, sections, index, measured):
+                file.write(json.dumps(pair, ensure_ascii=False) + "\n")
+                count += 1
+    (out / "packages.json").write_text(json.dumps(packages, indent=1))
+    print(f"{count} pairs of {len(packages)} packages")
+
+
+def pairs(package, sections, index, measured):
+    counts = {}
+    for section in sections:
+        counts[section["heading"].lower()] = counts.get(section["heading"].lower(), 0) + 1
+    found = []
+    for section in sections:
+        heading = section["heading"]
+        if counts[heading.lower()] == 1 and (make.names_something(heading) or make.ASKS.search(heading)):
+            found.append(("asks" if make.ASKS.search(heading) else "names", heading, section))
+    found += [("index", entry, section) for entry, section in index]
+    found.sort(key=lambda pair: make.number("pairs", package, pair[1], pair[2]["file"]))
+    kept, checked = 0, {}
+    for kind, question, section in found:
+        if kept >= MAX_OF_PACKAGE:
+            return
+        body = make.without_first_line(section["body"], section["heading"])
+        if section["file"] not in checked:
+            own = shingles(body)
+            shared = len(own & measured) / max(len(own), 1)
+            checked[section["file"]] = is_english(body) and shared < MAX_SHARED
+        if checked[section["file"]]:
+            kept += 1
+            text = " ".join(body.split()[:MAX_WORDS])
+            yield {"package": package, "kind": kind, "question": question, "text": text}
+
+
+if __name__ == "__main__":
+    main()
