@@ -10,6 +10,7 @@ left out too.
 Needs `apt-get` (with its lists up to date) and `dpkg`. A package is unpacked, read and removed again.
 """
 
+import hashlib
 import importlib.util
 import json
 import pathlib
@@ -50,10 +51,7 @@ def shingles(text):
 
 def hash_of(text):
     # Python's own hash of text differs from run to run.
-    value = 14_695_981_039_346_656_037
-    for byte in text.encode():
-        value = (value ^ byte) * 1_099_511_628_211 % (1 << 64)
-    return value >> 8
+    return int.from_bytes(hashlib.blake2b(text.encode(), digest_size=8).digest(), "big")
 
 
 def is_english(text):
@@ -100,7 +98,7 @@ def main():
         print(f"{package}: {len(kept)} of {len(sections)} sections", flush=True)
     for package in UNSEEN:
         root = unpacked(package, downloads)
-        for file in root.rglob("*.html"):
+        for file in filter(pathlib.Path.is_file, root.rglob("*.html")):
             measured |= shingles(re.sub(r"<[^>]*>", " ", file.read_text(errors="replace")))
         shutil.rmtree(root)
     print(f"{len(measured)} shingles are measured", flush=True)

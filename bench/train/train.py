@@ -12,6 +12,10 @@ A batch has 24 pairs, 60 % of them from one package, so that the passages are ha
 among all of the batch (InfoNCE, van den Oord and others, 2018) at a temperature of 0.05, both ways, and, weighted by `--pull`, the distance from the vectors
 of the model that it began from. `--hard` adds a passage to each pair that the default search finds for it and that is not the right one, if PAIRS has them.
 
+`--round` rounds weights and inputs of the layers to eight bits as the packed model does, and learns through the rounding. `--short` also asks the first 128
+and 256 numbers of a vector, alone, to choose the right passage. `--tokens` weighs the same choice by the tokens of the last layer: for each token of the question
+the nearest of the passage, on average (late interaction, Khattab and Zaharia, 2020).
+
 Questions are varied: the heading as it is, a question made of it by rule, its telling words alone, or with typing errors. Everything random has a seed:
 the same call gives the same losses, on the same machine and version of torch.
 """
@@ -53,6 +57,7 @@ class Encoder(torch.nn.Module):
              if value.is_floating_point()}
         )
         self.config = config
+        self.rounds = False
 
     def get(self, name):
         return self.weights[self.names[name]]
@@ -62,9 +67,13 @@ class Encoder(torch.nn.Module):
         return functional.layer_norm(values, width, self.get(f"{name}.LayerNorm.weight"), self.get(f"{name}.LayerNorm.bias"), epsilon)
 
     def linear(self, values, name):
-        return functional.linear(values, self.get(f"{name}.weight"), self.get(f"{name}.bias"))
+        weight = self.get(f"{name}.weight")
+        if self.rounds:
+            weight, values = rounded(weight), rounded(values)
+        return functional.linear(values, weight, self.get(f"{name}.bias"))
 
     def forward(self, tokens, mask):
+        """The vectors of texts, and the states of their tokens."""
         heads = self.config["num_attention_heads"]
         batch, length = tokens.shape
         values = self.get("embeddings.word_embeddings.weight")[tokens]
@@ -84,7 +93,13 @@ class Encoder(torch.nn.Module):
             wide = functional.gelu(self.linear(values, f"{at}.intermediate.dense"))
             values = self.norm(values + self.linear(wide, f"{at}.output.dense"), f"{at}.output")
         weights = mask[:, :, None].float()
-        return functional.normalize((values * weights).sum(1) / weights.sum(1), dim=-1)
+        return functional.normalize((values * weights).sum(1) / weights.sum(1), dim=-1), values
+
+
+def rounded(values):
+    """Values in eight bits, with a scale for each row. The gradient passes as if they were not rounded."""
+    scale = values.detach().abs().amax(-1, keepdim=True).clamp_min(1e-9) / 127
+    return values + ((values / scale).round() * scale - values).detach()
 
 
 class Tokens:
@@ -154,21 +169,40 @@ def batches(pairs, seed):
         yield batch
 
 
+def chosen(cosines, count, arguments):
+    """The loss of choosing a passage for each question, and a question for each of the first passages."""
+    scores, right = cosines / TEMPERATURE, torch.arange(count)
+    if arguments.hard > 0:
+        weight = torch.zeros(scores.shape[1])
+        weight[count:] = math.log(arguments.hard)
+        scores = scores + weight
+    return (functional.cross_entropy(scores, right) + functional.cross_entropy(scores[:, :count].T, right)) / 2
+
+
+def maxima(asked, asked_mask, passages, passage_mask):
+    """For each question and passage, the mean over the question's tokens of the largest cosine to a token of the passage."""
+    asked, passages = functional.normalize(asked, dim=-1), functional.normalize(passages, dim=-1)
+    cosines = torch.einsum("qid,pjd->qpij", asked, passages)
+    cosines = cosines.masked_fill(passage_mask[None, :, None, :] == 0, -1.0).amax(-1)
+    weights = asked_mask[:, None, :].float()
+    return (cosines * weights).sum(-1) / weights.sum(-1)
+
+
 def loss_of(encoder, began, tokens, batch, chance, arguments):
     questions = tokens([varied(pair["question"], pair["kind"], chance) for pair in batch], MAX_QUESTION)
     texts = [pair["text"] for pair in batch]
     if arguments.hard > 0:
         texts += [chance.choice(pair["hard"]) for pair in batch if pair.get("hard")]
     texts = tokens(texts, MAX_TEXT)
-    asked, passages = encoder(*questions), encoder(*texts)
+    (asked, asked_tokens), (passages, passage_tokens) = encoder(*questions), encoder(*texts)
     with torch.no_grad():
-        before = began(*questions), began(*texts)
-    right = torch.arange(len(batch))
-    scores = asked @ passages.T / TEMPERATURE
-    if arguments.hard > 0:
-        scores[:, len(batch):] = scores[:, len(batch):] + math.log(arguments.hard)
-    # A passage is chosen for a question, and a question for a passage.
-    choice = (functional.cross_entropy(scores, right) + functional.cross_entropy(scores[:, :len(batch)].T, right)) / 2
+        before = began(*questions)[0], began(*texts)[0]
+    sizes = [asked.shape[-1]] + ([128, 256] if arguments.short else [])
+    short = [(functional.normalize(asked[:, :size], dim=-1), functional.normalize(passages[:, :size], dim=-1)) for size in sizes]
+    choice = sum(chosen(one @ other.T, len(batch), arguments) for one, other in short) / len(sizes)
+    if arguments.tokens > 0:
+        nearest = maxima(asked_tokens, questions[1], passage_tokens, texts[1])
+        choice = choice + arguments.tokens * chosen(nearest, len(batch), arguments)
     pull = (2 - (asked * before[0]).sum(-1).mean() - (passages * before[1]).sum(-1).mean()) / 2
     return choice, pull
 
@@ -182,6 +216,9 @@ def main():
     parser.add_argument("--rate", type=float, default=2e-5)
     parser.add_argument("--pull", type=float, default=1.0)
     parser.add_argument("--hard", type=float, default=0.0)
+    parser.add_argument("--round", action="store_true")
+    parser.add_argument("--short", action="store_true")
+    parser.add_argument("--tokens", type=float, default=0.0)
     parser.add_argument("--seed", type=int, default=2026)
     arguments = parser.parse_args()
     torch.manual_seed(arguments.seed)
@@ -190,6 +227,7 @@ def main():
     tensors = load_file(arguments.model / "model.safetensors")
     tokens = Tokens(arguments.model)
     encoder, began = Encoder(tensors, config), Encoder(tensors, config)
+    encoder.rounds = arguments.round
     # The words stay as they are packed: in 4 bits they would round most of what is learned away.
     for name in ("word_embeddings", "position_embeddings", "token_type_embeddings"):
         encoder.get(f"embeddings.{name}.weight").requires_grad_(False)
