@@ -60,7 +60,7 @@ def search(program, corpus, folder, pairs):
     """The numbers of the texts that are found for each question, the best first."""
     queries = folder / "queries.txt"
     # A question may have no word to search for; its line must not be empty either.
-    queries.write_text("".join(" ".join(pair["question"].replace('"', " ").replace("+", " ").split()) + " text\n" for pair in pairs))
+    queries.write_text("".join(" ".join(pair["question"].replace('"', " ").replace("+", " ").split()) + " passage\n" for pair in pairs))
     command = [program, "search", "--queries", str(queries), "--corpus", str(corpus), "--json"]
     done = subprocess.run(command, check=True, stdout=subprocess.PIPE)
     searches = json.loads(done.stdout)["searches"]

@@ -285,10 +285,9 @@ def save(encoder, optimiser, step, tensors, arguments):
     torch.save({"encoder": encoder.state_dict(), "optimiser": optimiser.state_dict(), "step": step}, new)
     new.rename(arguments.run / "state.pt")
     folder = arguments.run / "model"
-    folder.mkdir(exist_ok=True)
-    for file in arguments.model.iterdir():
-        if file.is_file() and file.suffix in {".json", ".txt"}:
-            shutil.copy(file, folder)
+    # Everything but the weights stays as it was.
+    weights = shutil.ignore_patterns("*.safetensors", "*.bin", "*.onnx")
+    shutil.copytree(arguments.model, folder, ignore=weights, dirs_exist_ok=True)
     written = {
         name: encoder.get(name).detach().contiguous() if value.is_floating_point() else value for name, value in tensors.items()
     }

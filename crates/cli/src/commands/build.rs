@@ -23,16 +23,7 @@ pub async fn run(at: &CorpusArguments, paths: Vec<PathBuf>, prune: bool) -> Resu
 
     let bar = progress::bar();
     let request = progress::shown(asked.request(&config).prune(prune), &bar, None);
-    let stop = request.stop_token();
-    tokio::spawn(async move {
-        // The first signal stops after the current document, the second immediately; committed work stays.
-        if tokio::signal::ctrl_c().await.is_ok() {
-            stop.stop();
-        }
-        if tokio::signal::ctrl_c().await.is_ok() {
-            std::process::exit(i32::from(STOPPED));
-        }
-    });
+    progress::stop_on_interrupt(request.stop_token());
     let report = corpus.build(request).await;
     bar.finish_and_clear();
     let report = report?;

@@ -1,10 +1,12 @@
-//! The progress of a build on stderr.
+//! The progress of long work on stderr, and how it is ended.
 
 use std::fmt::Write;
 use std::time::Duration;
 
 use indicatif::{ProgressBar, ProgressState, ProgressStyle};
-use logothete::{BuildRequest, Stage};
+use logothete::{BuildRequest, Stage, StopToken};
+
+use crate::STOPPED;
 
 use crate::view::{count, duration, thousands, visible};
 
@@ -13,6 +15,18 @@ pub fn bar() -> ProgressBar {
     let bar = ProgressBar::no_length().with_style(style());
     bar.enable_steady_tick(Duration::from_millis(200));
     bar
+}
+
+/// Lets the first Ctrl-C end a work early with what it has, and the second end the program.
+pub fn stop_on_interrupt(stop: StopToken) {
+    tokio::spawn(async move {
+        if tokio::signal::ctrl_c().await.is_ok() {
+            stop.stop();
+        }
+        if tokio::signal::ctrl_c().await.is_ok() {
+            std::process::exit(i32::from(STOPPED));
+        }
+    });
 }
 
 /// Shows the progress of a build on a bar, after the name of what is built.

@@ -12,10 +12,10 @@ use serde_json::json;
 use toml_edit::{DocumentMut, Item, Table};
 
 use super::evaluate::Set;
-use super::{configuration, configuration_file, corpus, setting_values};
+use super::{configuration, configuration_file, corpus, progress, setting_values};
 use crate::args::{CorpusArguments, TuneArguments};
 use crate::view::{Align, Style, count, duration, indented, measure_names, table};
-use crate::{DONE, Output, STOPPED};
+use crate::{DONE, Output};
 
 pub async fn run(at: &CorpusArguments, arguments: &TuneArguments) -> Result<Output> {
     let set = Set::read(&arguments.set, arguments.split.as_deref())?;
@@ -41,16 +41,7 @@ pub async fn run(at: &CorpusArguments, arguments: &TuneArguments) -> Result<Outp
             bar.set_message(format!("{measure} {mean:.3}  {name}"));
         }
     });
-    let stop = request.stop_token();
-    tokio::spawn(async move {
-        // The first signal ends the search with the best so far, the second all.
-        if tokio::signal::ctrl_c().await.is_ok() {
-            stop.stop();
-        }
-        if tokio::signal::ctrl_c().await.is_ok() {
-            std::process::exit(i32::from(STOPPED));
-        }
-    });
+    progress::stop_on_interrupt(request.stop_token());
     let start = Instant::now();
     let tuning = corpus.tune(&set.questions, &request).await;
     bar.finish_and_clear();

@@ -3,7 +3,9 @@
 use std::sync::Once;
 
 use logothete::eval::Run;
+use plotters::chart::MeshStyle;
 use plotters::coord::Shift;
+use plotters::coord::ranged1d::Ranged;
 use plotters::prelude::*;
 use plotters::style::text_anchor::{HPos, Pos, VPos};
 use plotters::style::{FontStyle, register_font};
@@ -45,9 +47,17 @@ pub fn text_style(colour: &RGBColor, horizontal: HPos, vertical: VPos) -> TextSt
     (FONT, TEXT).into_font().color(colour).pos(Pos::new(horizontal, vertical))
 }
 
-/// Returns the style of the names of the axes, which are placed by the chart.
-pub fn axis_style() -> TextStyle<'static> {
-    (FONT, TEXT).into_font().color(&INK)
+/// Gives axes the lines and the text of all pictures.
+pub fn styled<'m, 'a, 'b, X: Ranged, Y: Ranged, B: DrawingBackend>(
+    mesh: &'m mut MeshStyle<'a, 'b, X, Y, B>,
+) -> &'m mut MeshStyle<'a, 'b, X, Y, B> {
+    mesh.axis_style(LINE)
+        .bold_line_style(LINE)
+        .light_line_style(TRANSPARENT)
+        .x_label_style(text_style(&INK, HPos::Center, VPos::Top))
+        .y_label_style(text_style(&INK, HPos::Right, VPos::Center))
+        // The chart places the names of the axes itself.
+        .axis_desc_style((FONT, TEXT).into_font().color(&INK))
 }
 
 /// Writes text at a pixel.

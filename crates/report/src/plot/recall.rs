@@ -3,9 +3,8 @@
 use logothete::eval::Run;
 use plotters::coord::Shift;
 use plotters::prelude::*;
-use plotters::style::text_anchor::{HPos, VPos};
 
-use super::canvas::{COLOURS, Drawn, INK, LINE, TOP, axis_style, legend, mark, names, text_style, title};
+use super::canvas::{COLOURS, Drawn, TOP, legend, mark, names, styled, title};
 
 /// The most passages of the picture.
 const MAX_PASSAGES: usize = 10;
@@ -24,21 +23,14 @@ pub fn draw<B: DrawingBackend>(area: &DrawingArea<B, Shift>, runs: &[&Run]) -> D
         .x_label_area_size(56)
         .y_label_area_size(74)
         .build_cartesian_2d(0.7..MAX_PASSAGES as f64 + 0.3, bottom..1.0)?;
-    chart
-        .configure_mesh()
+    styled(&mut chart.configure_mesh())
         .disable_x_mesh()
-        .axis_style(LINE)
-        .bold_line_style(LINE)
-        .light_line_style(TRANSPARENT)
         .x_labels(MAX_PASSAGES)
         .y_labels(6)
-        .x_label_style(text_style(&INK, HPos::Center, VPos::Top))
-        .y_label_style(text_style(&INK, HPos::Right, VPos::Center))
         .x_label_formatter(&|x| format!("{x:.0}"))
         .y_label_formatter(&|y| format!("{y:.2}"))
         .x_desc("number of passages, k")
         .y_desc("recall at k, from 0 to 1")
-        .axis_desc_style(axis_style())
         .draw()?;
     for (at, curve) in curves.iter().enumerate() {
         let points: Vec<(f64, f64)> = curve.iter().enumerate().map(|(k, recall)| (k as f64 + 1.0, *recall)).collect();

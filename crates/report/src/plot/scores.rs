@@ -5,7 +5,7 @@ use plotters::coord::Shift;
 use plotters::prelude::*;
 use plotters::style::text_anchor::{HPos, VPos};
 
-use super::canvas::{COLOURS, Drawn, INK, LINE, TOP, axis_style, legend, text_style, title, write};
+use super::canvas::{COLOURS, Drawn, INK, TOP, legend, styled, title, write};
 
 const BINS: usize = 20;
 
@@ -22,21 +22,14 @@ pub fn draw<B: DrawingBackend>(area: &DrawingArea<B, Shift>, run: &Run) -> Drawn
         .x_label_area_size(56)
         .y_label_area_size(74)
         .build_cartesian_2d(0.0..1.0, 0.0..top)?;
-    chart
-        .configure_mesh()
+    styled(&mut chart.configure_mesh())
         .disable_x_mesh()
-        .axis_style(LINE)
-        .bold_line_style(LINE)
-        .light_line_style(TRANSPARENT)
         .x_labels(11)
         .y_labels(6)
-        .x_label_style(text_style(&INK, HPos::Center, VPos::Top))
-        .y_label_style(text_style(&INK, HPos::Right, VPos::Center))
         .x_label_formatter(&|x| format!("{x:.1}"))
         .y_label_formatter(&|y| format!("{:.0} %", y * 100.0))
         .x_desc("share of the question that the chosen sentences cover")
         .y_desc("questions of the kind")
-        .axis_desc_style(axis_style())
         .draw()?;
     let width = 1.0 / BINS as f64;
     for (at, group) in groups.iter().enumerate() {

@@ -5,7 +5,7 @@ use plotters::coord::Shift;
 use plotters::prelude::*;
 use plotters::style::text_anchor::{HPos, VPos};
 
-use super::canvas::{COLOURS, Drawn, INK, LINE, TOP, axis_style, legend, mark, names, text_style, title, write};
+use super::canvas::{COLOURS, Drawn, TOP, legend, mark, names, styled, title, write};
 
 pub fn draw<B: DrawingBackend>(area: &DrawingArea<B, Shift>, runs: &[&Run]) -> Drawn<B> {
     title(area, &format!("Time of each stage · {}", runs[0].name))?;
@@ -20,17 +20,11 @@ pub fn draw<B: DrawingBackend>(area: &DrawingArea<B, Shift>, runs: &[&Run]) -> D
         .x_label_area_size(56)
         .y_label_area_size(120)
         .build_cartesian_2d(0.0..longest, rows..0.0)?;
-    chart
-        .configure_mesh()
+    styled(&mut chart.configure_mesh())
         .disable_y_mesh()
         .y_labels(0)
         .x_labels(8)
-        .axis_style(LINE)
-        .bold_line_style(LINE)
-        .light_line_style(TRANSPARENT)
-        .x_label_style(text_style(&INK, HPos::Center, VPos::Top))
         .x_desc("milliseconds a question: the median, and a line to what 95 % do not exceed")
-        .axis_desc_style(axis_style())
         .draw()?;
     for (row, stage) in stages.iter().enumerate() {
         let (_, y) = chart.backend_coord(&(0.0, row as f64 + 0.5));
