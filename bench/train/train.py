@@ -102,6 +102,22 @@ def rounded(values):
     return values + ((values / scale).round() * scale - values).detach()
 
 
+class Began:
+    """The model that it began from. Passages come again, so their vectors are kept."""
+
+    def __init__(self, encoder):
+        self.encoder, self.kept = encoder, {}
+
+    def of_batch(self, tokens, mask):
+        return self.encoder(tokens, mask)[0]
+
+    def of_texts(self, texts, tokens):
+        new = [text for text in dict.fromkeys(texts) if text not in self.kept]
+        if new:
+            self.kept |= zip(new, self.of_batch(*tokens(new, MAX_TEXT)))
+        return torch.stack([self.kept[text] for text in texts])
+
+
 class Tokens:
     def __init__(self, folder):
         self.tokeniser = Tokenizer.from_file(str(folder / "tokenizer.json"))
@@ -193,10 +209,10 @@ def loss_of(encoder, began, tokens, batch, chance, arguments):
     texts = [pair["text"] for pair in batch]
     if arguments.hard > 0:
         texts += [chance.choice(pair["hard"]) for pair in batch if pair.get("hard")]
-    texts = tokens(texts, MAX_TEXT)
+    written, texts = texts, tokens(texts, MAX_TEXT)
     (asked, asked_tokens), (passages, passage_tokens) = encoder(*questions), encoder(*texts)
     with torch.no_grad():
-        before = began(*questions)[0], began(*texts)[0]
+        before = began.of_batch(*questions), began.of_texts(written, tokens)
     sizes = [asked.shape[-1]] + ([128, 256] if arguments.short else [])
     short = [(functional.normalize(asked[:, :size], dim=-1), functional.normalize(passages[:, :size], dim=-1)) for size in sizes]
     choice = sum(chosen(one @ other.T, len(batch), arguments) for one, other in short) / len(sizes)
@@ -226,7 +242,7 @@ def main():
     config = json.loads((arguments.model / "config.json").read_text())
     tensors = load_file(arguments.model / "model.safetensors")
     tokens = Tokens(arguments.model)
-    encoder, began = Encoder(tensors, config), Encoder(tensors, config)
+    encoder, began = Encoder(tensors, config), Began(Encoder(tensors, config))
     encoder.rounds = arguments.round
     # The words stay as they are packed: in 4 bits they would round most of what is learned away.
     for name in ("word_embeddings", "position_embeddings", "token_type_embeddings"):

@@ -3,7 +3,7 @@
 use std::fs;
 use std::path::Path;
 
-use crate::common::{built, run};
+use crate::common::{built, run, settled};
 use rstest::rstest;
 use serde_json::Value;
 
@@ -120,6 +120,22 @@ fn a_real_gain_is_written_and_another_is_not() {
     );
     assert!(ran.out.contains("Nothing is written.") && ran.out.contains("questions would be enough"), "{}", ran.out);
     assert_eq!(fs::read(&file).expect("a file"), before);
+}
+
+#[test]
+fn what_was_tuned_is_told() {
+    let folder = built();
+    let tune = ["tune", QUESTIONS, "--split", "dev", "--over", "search.keyword=0.1,0.5,2", "--measure", "ndcg@10"];
+    let ran = run(folder.path(), &tune);
+    assert_eq!((ran.code, ran.err.as_str()), (0, ""));
+    // The width of the table of costs depends on the times in it.
+    let is_cost = |line: &&str| line.starts_with("Cost") || line.starts_with("time ");
+    let told: Vec<&str> = ran.out.lines().filter(|line| !is_cost(line)).collect();
+    insta::assert_snapshot!("tune", settled(&told.join("\n"), folder.path()));
+    let json = json(folder.path(), &tune);
+    // The value that is configured is measured once.
+    assert_eq!(json["tried"].as_array().map(Vec::len), Some(3));
+    assert_eq!((json["tuned"]["best"][0][0].as_str(), json["written"].is_null()), (Some("search.keyword"), true));
 }
 
 #[rstest]

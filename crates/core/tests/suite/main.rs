@@ -7,6 +7,7 @@ mod extract;
 mod filters;
 mod indexes;
 mod keyword;
+mod measuring;
 mod near_duplicates;
 mod prompt;
 mod replies;

@@ -256,6 +256,19 @@ mod tests {
     }
 
     #[rstest]
+    #[case("search.keyword", Some("0.5"))]
+    #[case("search.passages", Some("10"))]
+    #[case("generator.min_coverage", Some("0.65"))]
+    #[case("chunk.strategy", Some("structure"))]
+    #[case("index.fields.title", Some("1"))]
+    #[case("chunk.limit", None)]
+    #[case("search.keywrd", None)]
+    #[case("", None)]
+    fn a_setting_is_read_as_it_is_written(#[case] key: &str, #[case] value: Option<&str>) {
+        assert_eq!(Config::default().setting(key).as_deref(), value);
+    }
+
+    #[rstest]
     #[case("search.keywrd", "1", "did you mean `keyword`?")]
     #[case("serch.keyword", "1", "did you mean `search`?")]
     #[case("search.keyword.more", "1", "keyword is no table of settings")]
