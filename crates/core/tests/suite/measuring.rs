@@ -16,8 +16,8 @@ fn score(fields: Value) -> QuestionScore {
         "id": "q1", "question": "Where is the bell?", "refuse": false, "refused": false, "cited": null, "said": null, "first_rank": null,
         "metrics": {},
     });
-    for (name, value) in fields.as_object().expect("fields") {
-        all[name] = value.clone();
+    if let (Value::Object(all), Value::Object(fields)) = (&mut all, fields) {
+        all.extend(fields);
     }
     serde_json::from_value(all).expect("a score")
 }
