@@ -229,6 +229,7 @@ def main():
     parser.add_argument("pairs", type=pathlib.Path)
     parser.add_argument("run", type=pathlib.Path)
     parser.add_argument("--steps", type=int, default=4_200)
+    parser.add_argument("--until", type=int, help="stop after this step; the rate falls as if all steps followed")
     parser.add_argument("--rate", type=float, default=2e-5)
     parser.add_argument("--pull", type=float, default=1.0)
     parser.add_argument("--hard", type=float, default=0.0)
@@ -273,7 +274,8 @@ def main():
 
     stream = batches(pairs, arguments.seed)
     last = time.monotonic()
-    for step in range(arguments.steps):
+    until = min(arguments.until or arguments.steps, arguments.steps)
+    for step in range(until):
         batch = next(stream)
         if step < first:
             continue
@@ -289,7 +291,7 @@ def main():
         with open(losses, "a", newline="") as file:
             seconds = time.monotonic() - began_at
             csv.writer(file).writerow([step + 1, f"{choice.item():.4f}", f"{pull.item():.4f}", f"{rate:.2e}", f"{seconds:.1f}"])
-        if time.monotonic() - last > CHECKPOINT_SECONDS or step + 1 == arguments.steps:
+        if time.monotonic() - last > CHECKPOINT_SECONDS or step + 1 == until:
             last = time.monotonic()
             save(encoder, optimiser, step + 1, tensors, arguments)
             print(f"step {step + 1}: choice {choice.item():.4f}, pull {pull.item():.4f}", flush=True)
