@@ -29,7 +29,9 @@ async fn main() -> Result<()> {
             );
         }
         for changed in comparison.changed.iter().take(3) {
-            println!("  {} {:?} to {:?}: {}", changed.id, changed.ranks[0], changed.ranks[1], changed.question);
+            let [before, after] =
+                changed.ranks.map(|rank| rank.map_or("not found".to_owned(), |rank| format!("rank {rank}")));
+            println!("  {}: {before} to {after}: {}", changed.id, changed.question);
         }
     }
     Ok(())

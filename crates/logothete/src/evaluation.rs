@@ -54,12 +54,15 @@ pub(crate) fn run(
 /// Returns the documents that questions name and the corpus does not have as they were.
 pub(crate) fn mismatches_in(view: &View, questions: &[SetQuestion]) -> Result<Vec<Mismatch>> {
     let catalogue = view.catalogue();
-    let names: Vec<String> = catalogue.document_infos()?.into_iter().map(|info| info.document).collect();
-    let mut documents: BTreeMap<String, String> = names.into_iter().map(|name| (name, String::new())).collect();
-    let places = || questions.iter().flat_map(|question| &question.relevant);
-    let named: BTreeSet<&str> = places().map(|place| place.document.as_str()).collect();
-    for known in catalogue.known(Which::Named(&named.into_iter().collect::<Vec<_>>()))? {
-        documents.insert(known.name, known.hash);
+    let places = questions.iter().flat_map(|question| &question.relevant);
+    let named: BTreeSet<&str> = places.map(|place| place.document.as_str()).collect();
+    let known = catalogue.known(Which::Named(&named.iter().copied().collect::<Vec<_>>()))?;
+    let mut documents: BTreeMap<String, String> = known.into_iter().map(|known| (known.name, known.hash)).collect();
+    if documents.len() < named.len() {
+        // The nearest names of those that are missing are looked for among all.
+        for info in catalogue.document_infos()? {
+            documents.entry(info.document).or_default();
+        }
     }
     Ok(mismatches(questions, &documents))
 }

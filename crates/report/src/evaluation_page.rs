@@ -119,7 +119,7 @@ fn measures(run: &Run) -> String {
             measure.meaning
         ))
     });
-    table(&["Measure", "Value", "95 %", "What it is"], rows)
+    format!("<div class=\"measures\">\n{}</div>\n", table(&["Measure", "Value", "95 %", "What it is"], rows))
 }
 
 /// Returns rows with the short measures.
@@ -169,7 +169,7 @@ fn comparison(one: &Comparison) -> String {
         ))
     });
     let rows: Vec<String> = rows.collect();
-    let title = format!("{} against the configured pipeline", escaped(&one.name));
+    let title = format!("<span class=\"name\">{}</span> against the configured pipeline", escaped(&one.name));
     if rows.is_empty() {
         return section(&title, "<p>No measure differs.</p>\n");
     }

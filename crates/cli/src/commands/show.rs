@@ -51,6 +51,11 @@ fn show_all(info: &CorpusInfo) -> Output {
     );
     text.push_str(&fact("Size", &sizes));
     text.push_str(&fact("Indexes", &indexes(info)));
+    if info.variants > 0 {
+        let corpora = count(info.variants, "corpus", "corpora");
+        let size = bytes(info.variant_bytes);
+        text.push_str(&fact("Variants", &format!("{corpora} of other settings, {size}; build --compact removes them")));
+    }
     for source in &info.sources {
         text.push_str(&fact("Source", &source.display().to_string()));
     }

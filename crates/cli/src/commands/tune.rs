@@ -111,7 +111,7 @@ fn render(tuning: &Tuning, config: &Config, set: &str, took_ms: f64, style: Styl
     text.push_str(&format!("{}\n", table(&rows, &[left, right], 0, style)));
     let mut rows = vec![["Setting", "Now", "Best"].map(String::from).to_vec()];
     for (key, value) in &tuned.best {
-        let now = config.setting(key).unwrap_or_default();
+        let now = config.setting(key).unwrap_or_else(|| "default".to_owned());
         rows.push(vec![key.clone(), now.clone(), value.clone().unwrap_or(now)]);
     }
     text.push_str(&table(&rows, &[left, right, right], 0, style));

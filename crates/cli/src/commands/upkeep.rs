@@ -47,14 +47,19 @@ pub async fn compact(at: &CorpusArguments) -> Result<Output> {
             count(dead, "deleted row was", "deleted rows were"),
         ),
     };
-    let text = match (bytes(size(&before)), bytes(size(&after))) {
+    let mut text = match (bytes(size(&before)), bytes(size(&after))) {
         (before, after) if before == after => format!("{merged}.\n"),
         (before, after) => format!("{merged}; {before} became {after}.\n"),
     };
+    if before.variants > 0 {
+        let removed = count(before.variants, "corpus of other settings was", "corpora of other settings were");
+        text.push_str(&format!("{removed} removed, {}.\n", bytes(before.variant_bytes)));
+    }
     let json = json!({
         "segments": [before.segments.len(), after.segments.len()],
         "dead_rows": [before.dead_rows, after.dead_rows],
         "bytes": [size(&before), size(&after)],
+        "variants": [before.variants, after.variants],
     });
     Ok(Output { text, json, code: DONE })
 }

@@ -5,10 +5,14 @@ use logothete::eval::{
     STAGES,
 };
 
+use unicode_width::UnicodeWidthStr;
+
 use super::{Align, Style, count, duration, indented, shortened, table, width};
 
 /// How many changed questions are listed.
 const MAX_CHANGED: usize = 10;
+/// The longest name of a pipeline in a row of a table.
+const MAX_NAME: usize = 24;
 /// How many problems of a set are listed.
 const MAX_PROBLEMS: usize = 10;
 
@@ -62,9 +66,15 @@ pub fn measures(run: &Run, problems: &[String], style: Style) -> String {
     out
 }
 
-/// Returns several runs, a row each.
+/// Returns several runs, a row each. If a name is too long for a row, all names are numbers there, and are written out above.
 pub fn runs(title: &str, runs: &[&Run], style: Style) -> String {
-    side_by_side_of(title, runs.iter().map(|run| (run.name.as_str(), run.questions, &run.metrics)), style)
+    if runs.iter().all(|run| run.name.width() <= MAX_NAME) {
+        return side_by_side_of(title, runs.iter().map(|run| (run.name.as_str(), run.questions, &run.metrics)), style);
+    }
+    let numbers: Vec<String> = (1..=runs.len()).map(|number| number.to_string()).collect();
+    let named = numbers.iter().zip(runs).map(|(number, run)| indented(&format!("{number} {}", run.name), 2));
+    let rows = numbers.iter().zip(runs).map(|(number, run)| (number.as_str(), run.questions, &run.metrics));
+    format!("{}\n{}\n{}", style.faint(title), named.collect::<String>(), side_by_side_of(title, rows, style))
 }
 
 fn heading(run: &Run, style: Style) -> String {

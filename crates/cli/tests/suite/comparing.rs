@@ -37,9 +37,50 @@ fn settings_of_a_build_are_compared_in_corpora_of_their_own() {
     assert_eq!(ndcg(&again["runs"][2]), ndcg(&runs[2]));
     assert_eq!(variants(folder.path()), 2);
 
+    let shown = run(folder.path(), &["show"]).out;
+    assert!(shown.contains("2 corpora of other settings, "), "{shown}");
+    let compacted = run(folder.path(), &["build", "--compact"]).out;
+    assert!(compacted.contains("2 corpora of other settings were removed, "), "{compacted}");
+    assert_eq!(variants(folder.path()), 0);
+    json(folder.path(), &vary);
+
     // A document that is forgotten is in none of them.
     assert_eq!(run(folder.path(), &["build", "--forget", "watch-log.txt"]).code, 0);
     assert_eq!(variants(folder.path()), 0);
+}
+
+/// The embedded encoder reads 254 tokens: chunks of 320 words cannot be, and the others are compared.
+#[test]
+fn values_that_cannot_be_are_left_out_and_named() {
+    let folder = built();
+    let ran = run(folder.path(), &["evaluate", QUESTIONS, "--split", "dev", "--vary", "chunk.limit=120,320"]);
+    assert_eq!(ran.code, 0, "{}", ran.err);
+    assert!(
+        ran.err.contains("left out: chunk.limit=320: [chunk]: chunks of up to 320 words are longer"),
+        "{}",
+        ran.err
+    );
+    assert!(ran.out.contains("chunk.limit=120  against as configured") && !ran.out.contains("320"), "{}", ran.out);
+    let ran = run(folder.path(), &["evaluate", QUESTIONS, "--split", "dev", "--vary", "chunk.limit=320"]);
+    assert!(ran.code == 2 && ran.err.starts_with("error: chunk.limit=320"), "{}", ran.err);
+}
+
+/// Names that do not fit into a row are numbered, so that no two look alike.
+#[test]
+fn long_names_are_written_out_above_the_table() {
+    let folder = built();
+    let vary = ["--vary", "search.keyword=0.3,0.7", "--vary", "search.depth=40"];
+    let ran = run(folder.path(), &[&["evaluate", QUESTIONS, "--split", "dev"], &vary[..]].concat());
+    let at = ran.out.find("\nPipeline\n").unwrap_or_else(|| panic!("{}", ran.out));
+    let lines: Vec<&str> = ran.out[at + 1..].lines().skip(1).map(str::trim).take(7).collect();
+    assert_eq!(
+        lines[..4],
+        ["1 as configured", "2 search.keyword=0.3 search.depth=40", "3 search.keyword=0.7 search.depth=40", ""]
+    );
+    assert!(
+        lines[4].starts_with("Pipeline  Questions") && lines[5].starts_with('1') && lines[6].starts_with('2'),
+        "{lines:?}"
+    );
 }
 
 #[test]
@@ -49,7 +90,8 @@ fn a_report_and_pictures_are_complete() {
     let ran = run(folder.path(), &[&["evaluate", QUESTIONS], &arguments[..]].concat());
     assert_eq!((ran.code, ran.err.as_str()), (0, ""));
     let page = fs::read_to_string(folder.path().join("out/page.html")).expect("a page");
-    for part in ["q26", "search.vector=0 against the configured pipeline", "all that went wrong", "<svg", "recall at k"]
+    for part in
+        ["q26", "search.vector=0</span> against the configured pipeline", "all that went wrong", "<svg", "recall at k"]
     {
         assert!(page.contains(part), "{part} is not in the page");
     }

@@ -102,6 +102,19 @@ fn what_is_wrong_is_named(#[case] arguments: &[&str], #[case] said: &str) {
     "\n{\"id\": \"1\", \"question\": \"A?\", \"refuse\": true}\n{\"id\": \"1\", \"question\": \"B?\", \"refuse\": true}\n",
     "set.jsonl, line 3: the id \"1\" was used before"
 )]
+#[case("{\"id\": \"1\", \"queston\": \"A?\"}\n", "set.jsonl, line 1: unknown key `queston`; did you mean `question`?")]
+#[case(
+    "{\"id\": \"1\", \"question\": \"A?\", \"relevent\": []}\n",
+    "set.jsonl, line 1: unknown key `relevent`; did you mean `relevant`?"
+)]
+#[case(
+    "{\"id\": \"1\", \"question\": \"A?\", \"relevant\": [{\"document\": \"a\", \"secton\": \"b\"}]}\n",
+    "line 1: unknown key `secton` in \"relevant\"; did you mean `section`?"
+)]
+#[case(
+    "{\"id\": \"1\", \"question\": \"A?\", \"relevant\": [{\"document\": \"a\", \"where\": \"b\"}]}\n",
+    "line 1: unknown key `where` in \"relevant\"; a place has document, section"
+)]
 fn a_set_that_is_wrong_says_where(#[case] set: &str, #[case] said: &str) {
     let folder = built();
     fs::write(folder.path().join("set.jsonl"), set).expect("a file");

@@ -99,11 +99,15 @@ pub enum Outcome {
     RefusedRight,
     /// There is no answer, and one was given.
     AnsweredWrong,
+    /// A ranking without an answer has a right passage.
+    Found,
+    /// A ranking without an answer has none.
+    NotFound,
 }
 
 impl Outcome {
     /// All outcomes.
-    pub const ALL: [Self; 7] = [
+    pub const ALL: [Self; 9] = [
         Self::CitedRight,
         Self::CitedNotFirst,
         Self::CitedNotSaid,
@@ -111,6 +115,8 @@ impl Outcome {
         Self::RefusedWrong,
         Self::RefusedRight,
         Self::AnsweredWrong,
+        Self::Found,
+        Self::NotFound,
     ];
 
     /// Returns the name, as people read it.
@@ -123,12 +129,14 @@ impl Outcome {
             Self::RefusedWrong => "refused, wrong",
             Self::RefusedRight => "refused, right",
             Self::AnsweredWrong => "answered, wrong",
+            Self::Found => "found",
+            Self::NotFound => "not found",
         }
     }
 
     /// Returns `true` if nothing went wrong.
     pub fn is_right(self) -> bool {
-        matches!(self, Self::CitedRight | Self::RefusedRight)
+        matches!(self, Self::CitedRight | Self::RefusedRight | Self::Found)
     }
 }
 
@@ -143,7 +151,9 @@ impl QuestionScore {
             (false, false, Some(true)) if self.said == Some(false) => Outcome::CitedNotSaid,
             (false, false, Some(true)) if !first => Outcome::CitedNotFirst,
             (false, false, Some(true)) => Outcome::CitedRight,
-            (false, false, _) => Outcome::CitedWrong,
+            (false, false, Some(false)) => Outcome::CitedWrong,
+            (false, false, None) if self.first_rank.is_some() => Outcome::Found,
+            (false, false, None) => Outcome::NotFound,
         }
     }
 }

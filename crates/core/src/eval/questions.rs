@@ -10,6 +10,7 @@ use crate::document::Location;
 use crate::error::{Error, ErrorKind, Result};
 use crate::prompt::PastTurn;
 use crate::query::standing_alone;
+use crate::suggest::closest;
 
 /// A question with the requirements for a right answer.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -171,9 +172,34 @@ pub fn write_questions(questions: &[SetQuestion]) -> String {
 }
 
 fn question(line: &str, place: &str) -> Result<SetQuestion> {
+    if let Ok(value) = serde_json::from_str::<Value>(line) {
+        check_keys(&value).map_err(|message| Error::new(ErrorKind::Unreadable, message).at(place))?;
+    }
     serde_json::from_str(line).map_err(|error| {
         let message = format!("this is not a question: {error}; a line needs at least {{\"id\": …, \"question\": …}}");
         Error::new(ErrorKind::Unreadable, message).at(place)
+    })
+}
+
+/// Checks the keys of a question. A set may have more keys than are known, but one that is a letter away from a known one is mistyped.
+fn check_keys(question: &Value) -> std::result::Result<(), String> {
+    const QUESTION: [&str; 8] = ["id", "question", "before", "relevant", "answer", "refuse", "split", "kind"];
+    const PLACE: [&str; 6] = ["document", "section", "page", "contains", "grade", "content_hash"];
+    let keys =
+        |value: &Value| value.as_object().map(|object| object.keys().cloned().collect::<Vec<_>>()).unwrap_or_default();
+    for key in keys(question).iter().filter(|key| !QUESTION.contains(&key.as_str())) {
+        if let Some(near) = QUESTION.iter().find(|known| strsim::damerau_levenshtein(key, known) == 1) {
+            return Err(format!("unknown key `{key}`; did you mean `{near}`?"));
+        }
+    }
+    let places = question.get("relevant").and_then(Value::as_array).into_iter().flatten();
+    let mut unknown = places.flat_map(keys).filter(|key| !PLACE.contains(&key.as_str()));
+    unknown.next().map_or(Ok(()), |key| {
+        let hint = match closest(&key, PLACE.iter().map(|known| (*known).to_owned())) {
+            Some(near) => format!("did you mean `{near}`?"),
+            None => format!("a place has {}", PLACE.join(", ")),
+        };
+        Err(format!("unknown key `{key}` in \"relevant\"; {hint}"))
     })
 }
 

@@ -211,10 +211,9 @@ fn ranking_metrics(ranking: &JudgedRanking) -> Metrics {
 
 /// Scores the ranking of a question alone, such as one that was read from a file. It has the measures of a search.
 pub fn score_ranking(id: impl Into<String>, ranking: &JudgedRanking) -> QuestionScore {
-    let id = id.into();
     QuestionScore {
-        question: id.clone(),
-        id,
+        id: id.into(),
+        question: String::new(),
         kind: None,
         document_type: None,
         refuse: false,

@@ -119,7 +119,7 @@ impl Tuner {
             return Some(configured);
         }
         // All questions first: whoever ends it early has that choice.
-        std::iter::once(None).chain((0..self.folds()).map(Some)).find_map(|without| self.chosen(without).err())
+        std::iter::once(None).chain((0..self.folds()).map(Some)).find_map(|without| self.walk(without).err())
     }
 
     /// Adds the results of a choice.
@@ -147,11 +147,11 @@ impl Tuner {
         }
     }
 
-    /// Returns the best choice on the questions outside a fold.
+    /// Goes from setting to setting to the best values on the questions outside a fold.
     ///
     /// # Errors
     /// The choice that has to be measured first.
-    fn chosen(&self, without: Option<usize>) -> Result<Choice, Choice> {
+    fn walk(&self, without: Option<usize>) -> Result<(), Choice> {
         let mut best: Choice = vec![None; self.settings.len()];
         for _ in 0..ROUNDS {
             let before = best.clone();
@@ -171,11 +171,11 @@ impl Tuner {
                 break;
             }
         }
-        Ok(best)
+        Ok(())
     }
 
-    /// Returns the best choice outside a fold among those that were measured.
-    fn best_so_far(&self, without: Option<usize>) -> Choice {
+    /// Returns the best choice outside a fold among all that were measured.
+    fn best(&self, without: Option<usize>) -> Choice {
         let configured = vec![None; self.settings.len()];
         let mean = |choice: &Choice| self.mean_of(choice, without).unwrap_or(f64::MIN);
         let mut choices: Vec<&Choice> = self.measured.keys().collect();
@@ -199,9 +199,8 @@ impl Tuner {
     pub fn finish(&self) -> Option<Tuned> {
         let configured: Choice = vec![None; self.settings.len()];
         let baseline = self.measured.get(&configured)?;
-        let choose = |without| self.chosen(without).unwrap_or_else(|_| self.best_so_far(without));
-        let best = choose(None);
-        let folds: Vec<Choice> = (0..self.folds()).map(|fold| choose(Some(fold))).collect();
+        let best = self.best(None);
+        let folds: Vec<Choice> = (0..self.folds()).map(|fold| self.best(Some(fold))).collect();
         let difference = |(id, before): (&String, &f64)| {
             let choice = folds.get(*self.folds.get(id)?)?;
             Some(self.measured.get(choice)?.get(id)? - before)

@@ -31,6 +31,8 @@ fn score(fields: Value) -> QuestionScore {
 #[case(json!({ "cited": false, "refused": true }), Outcome::RefusedWrong, false)]
 #[case(json!({ "refuse": true, "refused": true }), Outcome::RefusedRight, true)]
 #[case(json!({ "refuse": true }), Outcome::AnsweredWrong, false)]
+#[case(json!({ "first_rank": 4 }), Outcome::Found, true)]
+#[case(json!({}), Outcome::NotFound, false)]
 fn every_question_has_one_outcome(#[case] fields: Value, #[case] expected: Outcome, #[case] is_right: bool) {
     let outcome = score(fields).outcome();
     assert_eq!((outcome, outcome.is_right()), (expected, is_right));

@@ -31,6 +31,10 @@ pub struct CorpusInfo {
     pub catalogue_bytes: u64,
     /// The size of the indexes.
     pub index_bytes: u64,
+    /// The number of corpora of other pipelines that were built to be compared with it.
+    pub variants: u64,
+    /// The size of these.
+    pub variant_bytes: u64,
     /// The number of rows of the indexes.
     pub rows: u64,
     /// The number of rows that belong to no chunk. They are dropped when segments are merged.
@@ -87,6 +91,7 @@ impl Opened {
         let sum = |number: fn(&SegmentInfo) -> u64| segments.iter().map(number).sum::<u64>();
         let names = view.snapshot.segments.iter().flat_map(|segment| segment.entry.files.names.values());
         let counts = catalogue.counts()?;
+        let (variants, variant_bytes) = self.storage.variants();
         Ok(CorpusInfo {
             corpus: self.storage.folder.clone().unwrap_or_default(),
             format: FORMAT,
@@ -98,6 +103,8 @@ impl Opened {
             catalogue_bytes: catalogue.bytes(),
             index_bytes: self.storage.file_bytes(&names.map(String::as_str).collect::<Vec<_>>()),
             cache_bytes: self.storage.cache.bytes(),
+            variants,
+            variant_bytes,
             rows: sum(|segment| segment.rows),
             dead_rows: sum(|segment| segment.rows - segment.live),
             terms: sum(|segment| segment.terms),

@@ -183,6 +183,19 @@ impl Storage {
         self.blobs.sweep(&named)
     }
 
+    /// Returns the number of corpora that other pipelines built of the same documents, and the bytes of their files.
+    pub(crate) fn variants(&self) -> (u64, u64) {
+        let Some(variants) = self.folder.as_ref().map(|folder| folder.join(VARIANTS)) else { return (0, 0) };
+        let entries =
+            |folder: &Path| std::fs::read_dir(folder).into_iter().flatten().flatten().map(|entry| entry.path());
+        let folders: Vec<PathBuf> = entries(&variants).filter(|path| path.is_dir()).collect();
+        // A corpus has files, and files in one folder.
+        let files = folders.iter().flat_map(|folder| entries(folder).chain(entries(&folder.join("segments"))));
+        let bytes =
+            files.filter_map(|file| file.metadata().ok()).filter(std::fs::Metadata::is_file).map(|file| file.len());
+        (folders.len() as u64, bytes.sum())
+    }
+
     /// Removes the corpora that other pipelines built of the same documents.
     pub(crate) fn remove_variants(&self) -> Result<()> {
         let Some(variants) = self.folder.as_ref().map(|folder| folder.join(VARIANTS)) else { return Ok(()) };

@@ -1,11 +1,14 @@
 //! What all pictures share: size, colours, font, titles, legends and marks.
 
+use std::ops::Range;
 use std::sync::Once;
 
 use logothete::eval::Run;
-use plotters::chart::MeshStyle;
+use plotters::chart::{ChartContext, MeshStyle};
 use plotters::coord::Shift;
+use plotters::coord::cartesian::Cartesian2d;
 use plotters::coord::ranged1d::Ranged;
+use plotters::coord::types::RangedCoordf64;
 use plotters::prelude::*;
 use plotters::style::text_anchor::{HPos, Pos, VPos};
 use plotters::style::{FontStyle, register_font};
@@ -14,7 +17,7 @@ use plotters::style::{FontStyle, register_font};
 pub type Drawn<B, T = ()> = Result<T, DrawingAreaErrorKind<<B as DrawingBackend>::ErrorType>>;
 
 /// Width and height in pixels.
-pub const SIZE: (u32, u32) = (760, 440);
+pub const SIZE: (u32, u32) = (600, 420);
 pub const GROUND: RGBColor = RGBColor(0xFF, 0xFD, 0xF8);
 pub const INK: RGBColor = RGBColor(0x22, 0x30, 0x3A);
 pub const LINE: RGBColor = RGBColor(0xD9, 0xD4, 0xC8);
@@ -28,10 +31,12 @@ pub const COLOURS: [RGBColor; 7] = [
     RGBColor(0x56, 0xB4, 0xE9),
     RGBColor(0x80, 0x80, 0x80),
 ];
-/// The space above the axes, for the title and the legend.
-pub const TOP: u32 = 84;
+/// The height of a line of the legend.
+const LEGEND_LINE: i32 = 22;
+/// The longest name in a legend, in characters.
+const MAX_NAME: usize = 54;
 const FONT: &str = "sans-serif";
-const TEXT: i32 = 17;
+const TEXT: i32 = 18;
 
 /// Registers the font that sizes text, and draws it in PNG.
 pub fn use_font() {
@@ -47,6 +52,29 @@ pub fn text_style(colour: &RGBColor, horizontal: HPos, vertical: VPos) -> TextSt
     (FONT, TEXT).into_font().color(colour).pos(Pos::new(horizontal, vertical))
 }
 
+/// A chart with numbers on both axes.
+pub type Chart<'a, B> = ChartContext<'a, B, Cartesian2d<RangedCoordf64, RangedCoordf64>>;
+
+/// The space below the axes, for their numbers and names.
+const BELOW: u32 = 56;
+
+/// Lays out a chart below the legend, which ends at `top`. `left` is the space for what stands beside it.
+pub fn chart<'a, B: DrawingBackend>(
+    area: &'a DrawingArea<B, Shift>,
+    top: u32,
+    left: u32,
+    x: Range<f64>,
+    y: Range<f64>,
+) -> Drawn<B, Chart<'a, B>> {
+    ChartBuilder::on(area)
+        .margin_top(top)
+        .margin_left(16)
+        .margin_right(30)
+        .x_label_area_size(BELOW)
+        .y_label_area_size(left)
+        .build_cartesian_2d(x, y)
+}
+
 /// Gives axes the lines and the text of all pictures.
 pub fn styled<'m, 'a, 'b, X: Ranged, Y: Ranged, B: DrawingBackend>(
     mesh: &'m mut MeshStyle<'a, 'b, X, Y, B>,
@@ -58,6 +86,37 @@ pub fn styled<'m, 'a, 'b, X: Ranged, Y: Ranged, B: DrawingBackend>(
         .y_label_style(text_style(&INK, HPos::Right, VPos::Center))
         // The chart places the names of the axes itself.
         .axis_desc_style((FONT, TEXT).into_font().color(&INK))
+}
+
+/// A value with a line from one number to another.
+#[derive(Clone, Copy)]
+pub struct Span {
+    pub value: f64,
+    pub from: f64,
+    pub to: f64,
+}
+
+/// Draws a row for each name, with the mark and the line of each run in it.
+pub fn rows<B: DrawingBackend>(
+    area: &DrawingArea<B, Shift>,
+    chart: &Chart<'_, B>,
+    names: &[&str],
+    runs: &[&Run],
+    span: impl Fn(&Run, &str) -> Option<Span>,
+) -> Drawn<B> {
+    let (left, _) = chart.backend_coord(&(0.0, 0.0));
+    for (row, name) in names.iter().enumerate() {
+        let (_, middle) = chart.backend_coord(&(0.0, row as f64 + 0.5));
+        write(area, name, (left - 10, middle), HPos::Right, VPos::Center)?;
+        for (at, run) in runs.iter().enumerate() {
+            let Some(Span { value, from, to }) = span(run, name) else { continue };
+            let y = row as f64 + (at as f64 + 1.0) / (runs.len() as f64 + 1.0);
+            let ends = [from, to].map(|end| chart.backend_coord(&(end, y)));
+            area.draw(&PathElement::new(ends, COLOURS[at % COLOURS.len()].stroke_width(3)))?;
+            mark(area, at, chart.backend_coord(&(value, y)))?;
+        }
+    }
+    Ok(())
 }
 
 /// Writes text at a pixel.
@@ -77,24 +136,26 @@ pub fn title<B: DrawingBackend>(area: &DrawingArea<B, Shift>, text: &str) -> Dra
     area.draw(&Text::new(text.to_owned(), (18, 14), style))
 }
 
-/// Draws a legend of names with their colours and marks under the title.
-pub fn legend<B: DrawingBackend>(area: &DrawingArea<B, Shift>, names: &[String]) -> Drawn<B> {
-    let mut x = 24;
+/// Draws a legend of names with their colours and marks under the title, on as many lines as they take. Returns where the chart may begin.
+pub fn legend<B: DrawingBackend>(area: &DrawingArea<B, Shift>, names: &[String]) -> Drawn<B, u32> {
+    let (mut x, mut y) = (24, 58);
     for (at, name) in names.iter().enumerate() {
-        mark(area, at, (x, 58))?;
-        write(area, name, (x + 12, 58), HPos::Left, VPos::Center)?;
         let (width, _) = area.estimate_text_size(name, &text_style(&INK, HPos::Left, VPos::Center))?;
+        if x > 24 && x + 12 + width as i32 > SIZE.0 as i32 {
+            (x, y) = (24, y + LEGEND_LINE);
+        }
+        mark(area, at, (x, y))?;
+        write(area, name, (x + 12, y), HPos::Left, VPos::Center)?;
         x += width as i32 + 40;
     }
-    Ok(())
+    Ok((y + 26) as u32)
 }
 
-/// Returns the names of runs for a legend, shortened so that all fit.
+/// Returns the names of runs for a legend, each short enough for a line.
 pub fn names(runs: &[&Run]) -> Vec<String> {
-    let room = (96 / runs.len().max(1)).max(8);
     let name = |(at, run): (usize, &&Run)| {
         let name = if at == 0 && runs.len() > 1 { "as configured" } else { &run.name };
-        match name.char_indices().nth(room) {
+        match name.char_indices().nth(MAX_NAME) {
             Some((end, _)) => format!("{}…", &name[..end]),
             None => name.to_owned(),
         }

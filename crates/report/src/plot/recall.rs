@@ -4,25 +4,19 @@ use logothete::eval::Run;
 use plotters::coord::Shift;
 use plotters::prelude::*;
 
-use super::canvas::{COLOURS, Drawn, TOP, legend, mark, names, styled, title};
+use super::canvas::{COLOURS, Drawn, chart, legend, mark, names, styled, title};
 
 /// The most passages of the picture.
 const MAX_PASSAGES: usize = 10;
 
 pub fn draw<B: DrawingBackend>(area: &DrawingArea<B, Shift>, runs: &[&Run]) -> Drawn<B> {
     title(area, &format!("Right places among the first passages · {}", runs[0].name))?;
-    legend(area, &names(runs))?;
+    let top = legend(area, &names(runs))?;
     let curves: Vec<Vec<f64>> = runs.iter().map(|run| run.recall_curve(MAX_PASSAGES)).collect();
     let least = curves.iter().flatten().copied().fold(1.0, f64::min);
     // A curve near the top is seen better without the empty part below it; the axis says where it begins.
     let bottom = (least * 5.0).floor() / 5.0;
-    let mut chart = ChartBuilder::on(area)
-        .margin_top(TOP)
-        .margin_left(16)
-        .margin_right(30)
-        .x_label_area_size(56)
-        .y_label_area_size(74)
-        .build_cartesian_2d(0.7..MAX_PASSAGES as f64 + 0.3, bottom..1.0)?;
+    let mut chart = chart(area, top, 60, 0.7..MAX_PASSAGES as f64 + 0.3, bottom..1.0)?;
     styled(&mut chart.configure_mesh())
         .disable_x_mesh()
         .x_labels(MAX_PASSAGES)

@@ -5,7 +5,7 @@ use plotters::coord::Shift;
 use plotters::prelude::*;
 use plotters::style::text_anchor::{HPos, VPos};
 
-use super::canvas::{COLOURS, Drawn, INK, TOP, legend, styled, title, write};
+use super::canvas::{COLOURS, Drawn, INK, chart, legend, styled, title, write};
 
 const BINS: usize = 20;
 
@@ -13,22 +13,19 @@ pub fn draw<B: DrawingBackend>(area: &DrawingArea<B, Shift>, run: &Run) -> Drawn
     title(area, &format!("Evidence for each question · {}", run.name))?;
     let groups = [false, true].map(|refuse| shares(run, refuse));
     let counts = [false, true].map(|refuse| run.per_question.iter().filter(|score| score.refuse == refuse).count());
-    legend(area, &[format!("answerable, {} questions", counts[0]), format!("unanswerable, {} questions", counts[1])])?;
-    let top = groups.iter().flatten().copied().fold(0.05, f64::max) * 1.15;
-    let mut chart = ChartBuilder::on(area)
-        .margin_top(TOP)
-        .margin_left(16)
-        .margin_right(30)
-        .x_label_area_size(56)
-        .y_label_area_size(74)
-        .build_cartesian_2d(0.0..1.0, 0.0..top)?;
+    let top = legend(
+        area,
+        &[format!("answerable, {} questions", counts[0]), format!("unanswerable, {} questions", counts[1])],
+    )?;
+    let highest = groups.iter().flatten().copied().fold(0.05, f64::max) * 1.15;
+    let mut chart = chart(area, top, 60, 0.0..1.0, 0.0..highest)?;
     styled(&mut chart.configure_mesh())
         .disable_x_mesh()
         .x_labels(11)
         .y_labels(6)
         .x_label_formatter(&|x| format!("{x:.1}"))
         .y_label_formatter(&|y| format!("{:.0} %", y * 100.0))
-        .x_desc("share of the question that the chosen sentences cover")
+        .x_desc("share of the question that sentences cover")
         .y_desc("questions of the kind")
         .draw()?;
     let width = 1.0 / BINS as f64;
@@ -41,7 +38,7 @@ pub fn draw<B: DrawingBackend>(area: &DrawingArea<B, Shift>, run: &Run) -> Drawn
     }
     if let Some(threshold) = run.per_question.iter().find_map(|score| score.min_coverage) {
         let (x, bottom) = chart.backend_coord(&(threshold, 0.0));
-        let (_, top) = chart.backend_coord(&(threshold, top));
+        let (_, top) = chart.backend_coord(&(threshold, highest));
         for y in (top..bottom).step_by(9) {
             area.draw(&PathElement::new(vec![(x, y), (x, (y + 5).min(bottom))], INK.stroke_width(2)))?;
         }

@@ -5,7 +5,7 @@ use logothete_report::{Evaluation, evaluation_page};
 use proptest::prelude::*;
 use serde_json::json;
 
-use crate::elements;
+use crate::unknown;
 
 /// A question with ten passages, all of whose texts say something.
 fn score(number: usize, text: &str) -> QuestionScore {
@@ -75,47 +75,6 @@ fn pictures_say_what_they_show() {
     assert_eq!(evaluation.plots().iter().map(|plot| plot.name).collect::<Vec<_>>(), ["measures", "recall"]);
 }
 
-const KNOWN: [&str; 38] = [
-    "!doctype",
-    "b",
-    "body",
-    "br",
-    "circle",
-    "details",
-    "div",
-    "figcaption",
-    "figure",
-    "h1",
-    "h2",
-    "h3",
-    "head",
-    "header",
-    "html",
-    "input",
-    "label",
-    "li",
-    "line",
-    "main",
-    "meta",
-    "ol",
-    "p",
-    "path",
-    "polygon",
-    "polyline",
-    "rect",
-    "section",
-    "span",
-    "style",
-    "summary",
-    "svg",
-    "table",
-    "td",
-    "text",
-    "th",
-    "title",
-    "tr",
-];
-
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(16))]
     #[test]
@@ -126,9 +85,7 @@ proptest! {
         let others = [run("other", 8, &evil)];
         let comparisons = compare(&first, &others);
         let page = evaluation_page(&[Evaluation { first: &first, others: &others, comparisons: &comparisons }]);
-        let unknown: Vec<String> =
-            elements(&page).into_iter().filter(|name| !KNOWN.contains(&name.as_str())).collect();
-        prop_assert!(unknown.is_empty(), "{:?}", unknown);
+        prop_assert!(unknown(&page).is_empty(), "{:?}", unknown(&page));
         prop_assert_eq!(page.matches("</style>").count(), 1);
         let reordered = page.contains('\u{202e}');
         prop_assert!(!reordered);

@@ -51,19 +51,19 @@ pub async fn run(corpus: &Corpus, number: usize, arguments: &EvaluateArguments) 
 
 /// Returns how many drafts of each kind there are, and the first ones.
 fn shown(drafts: &[SetQuestion], style: Style) -> String {
-    let mut kinds: BTreeMap<&str, usize> = BTreeMap::new();
     let kind =
         |draft: &SetQuestion| draft.other.get("kind").and_then(|kind| kind.as_str()).unwrap_or_default().to_owned();
+    let mut kinds: BTreeMap<String, usize> = BTreeMap::new();
     for draft in drafts {
-        *kinds.entry(draft.other.get("kind").and_then(|kind| kind.as_str()).unwrap_or_default()).or_default() += 1;
+        *kinds.entry(kind(draft)).or_default() += 1;
     }
-    let line = kinds.iter().map(|(kind, count)| format!("{count} {kind}")).collect::<Vec<_>>().join(", ");
+    let line = kinds.iter().map(|(kind, count)| format!("{kind} {count}")).collect::<Vec<_>>().join(", ");
     let mut rows = vec![["Id", "Kind", "Document", "Question"].map(String::from).to_vec()];
     // One of each kind comes first, so that all are seen.
     let mut order: Vec<&SetQuestion> = Vec::new();
     for round in 0..SHOWN {
         for name in kinds.keys() {
-            order.extend(drafts.iter().filter(|draft| kind(draft) == **name).nth(round));
+            order.extend(drafts.iter().filter(|draft| kind(draft) == *name).nth(round));
         }
     }
     for draft in order.into_iter().take(SHOWN) {

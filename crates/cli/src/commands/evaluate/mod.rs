@@ -7,14 +7,16 @@ mod sets;
 mod show;
 mod variants;
 
+pub use sets::Set;
+
+use std::path::{Path, PathBuf};
+
 use logothete::eval::{Comparison, Run, compare};
 use logothete::{Config, Corpus, Error, ErrorKind, Result};
 use logothete_report::{Evaluation, evaluation_page};
 use serde_json::json;
 
-pub use sets::Set;
-use sets::{Floors, text_of};
-
+use self::sets::{Floors, text_of};
 use super::{configuration, corpus};
 use crate::args::{CorpusArguments, EvaluateArguments};
 use crate::view::{Style, comparison, measures, questions, runs};
@@ -32,14 +34,14 @@ pub async fn run(at: &CorpusArguments, arguments: &EvaluateArguments) -> Result<
     if arguments.queries {
         return judge::run(&corpus(at, &config, &folder, true).await?, &arguments.sets).await;
     }
-    let read = |set: &std::path::PathBuf| Set::read(set, arguments.split.as_deref());
+    let read = |set: &PathBuf| Set::read(set, arguments.split.as_deref());
     let sets: Vec<Set> = arguments.sets.iter().map(read).collect::<Result<_>>()?;
     let variants = variants::configurations(&config, &arguments.against, &arguments.vary)?;
     let corpus = corpus(at, &config, &folder, true).await?;
     if let Some(id) = &arguments.show {
         return show::run(&corpus, &sets, id, Style::of_stdout()).await;
     }
-    let measured = measured(&corpus, &sets, &variants).await?;
+    let measured = measured(&corpus, &sets, variants).await?;
     if let Some(folder) = &arguments.trec {
         for (set, one) in sets.iter().zip(&measured) {
             rankings::write(folder, set, one)?;
@@ -58,11 +60,8 @@ struct Measured {
 }
 
 /// Measures the corpus, and what the other configurations make of it, on each set.
-async fn measured(corpus: &Corpus, sets: &[Set], variants: &[(String, Config)]) -> Result<Vec<Measured>> {
-    let mut others = Vec::new();
-    for (name, config) in variants {
-        others.push((name, variants::open(corpus, name, config).await?));
-    }
+async fn measured(corpus: &Corpus, sets: &[Set], variants: Vec<(String, Config)>) -> Result<Vec<Measured>> {
+    let others = variants::open_all(corpus, variants).await?;
     let mut all = Vec::new();
     for set in sets {
         let first = corpus.evaluate(&set.name, set.questions.clone()).await?;
@@ -144,7 +143,7 @@ impl Measured {
     }
 
     /// Draws the pictures of a set into a folder. Returns their names.
-    fn draw(&self, folder: &std::path::Path) -> Result<Vec<String>> {
+    fn draw(&self, folder: &Path) -> Result<Vec<String>> {
         let mut written = Vec::new();
         for plot in self.evaluation().plots() {
             for (end, bytes) in [("svg", plot.svg()?.into_bytes()), ("png", plot.png()?)] {
@@ -165,7 +164,7 @@ fn file_name(name: &str) -> String {
 }
 
 /// Writes a file, and the folder that it is in.
-fn write(file: &std::path::Path, bytes: &[u8]) -> Result<()> {
+fn write(file: &Path, bytes: &[u8]) -> Result<()> {
     let folder = file.parent().map_or(Ok(()), std::fs::create_dir_all);
     folder.and_then(|()| std::fs::write(file, bytes)).map_err(|error| {
         Error::new(ErrorKind::System, format!("this file could not be written: {error}"))

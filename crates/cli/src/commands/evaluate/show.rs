@@ -65,6 +65,7 @@ fn why(question: &SetQuestion, score: &QuestionScore, reply: &Reply) -> String {
         }
         Outcome::CitedNotFirst => format!("{found}; a right place is cited, but not first"),
         Outcome::CitedRight => format!("{found}, and the answer cites it"),
+        _ if reply.answer.sources.len() == 1 => format!("{found}, and the only source is not in a right place"),
         _ => format!("{found}; none of the {} sources is in a right place", reply.answer.sources.len()),
     };
     format!("{}: {reason}", score.outcome().name())

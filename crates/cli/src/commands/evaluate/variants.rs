@@ -6,6 +6,7 @@ use logothete::{Config, Corpus, Error, ErrorKind, Pipeline, Result};
 
 use crate::commands::build::sources;
 use crate::commands::{progress, setting_values};
+use crate::view::visible;
 
 /// Returns the configurations to compare with, by their names.
 pub fn configurations(config: &Config, against: &[PathBuf], vary: &[String]) -> Result<Vec<(String, Config)>> {
@@ -32,8 +33,31 @@ pub fn configurations(config: &Config, against: &[PathBuf], vary: &[String]) -> 
     Ok(variants)
 }
 
+/// Opens those of the pipelines that can be, by their names; the others are said to be left out, such as one with chunks that are longer than
+/// its encoder reads.
+///
+/// # Errors
+/// If none can be, or a build fails.
+pub async fn open_all(corpus: &Corpus, variants: Vec<(String, Config)>) -> Result<Vec<(String, Corpus)>> {
+    let (mut opened, mut left_out) = (Vec::new(), Vec::new());
+    for (name, config) in variants {
+        match open(corpus, &name, &config).await {
+            Ok(variant) => opened.push((name, variant)),
+            Err(error) if error.kind() == ErrorKind::Configuration => left_out.push(error),
+            Err(error) => return Err(error),
+        }
+    }
+    if opened.is_empty() && !left_out.is_empty() {
+        return Err(left_out.remove(0));
+    }
+    for error in left_out {
+        eprintln!("{}", visible(&format!("left out: {error}"), false));
+    }
+    Ok(opened)
+}
+
 /// Opens the corpus as another configuration would build it, and builds what differs.
-pub async fn open(corpus: &Corpus, name: &str, config: &Config) -> Result<Corpus> {
+async fn open(corpus: &Corpus, name: &str, config: &Config) -> Result<Corpus> {
     let bar = progress::bar();
     // The corpus knows its files and folders; addresses are in the configuration alone.
     let request = progress::shown(sources(config, &[], true), &bar, Some(name));

@@ -84,7 +84,7 @@ pub(super) fn of_heading(heading: &str, lower: &HashSet<&str>) -> Option<Worded>
         let (capital, rest) = bare.split_at(bare.chars().next().map_or(0, char::len_utf8));
         return question(format!("How does {}{rest} work?", capital.to_lowercase()));
     }
-    question(format!("What is said about {}?", lowered(bare, lower)))
+    question(format!("What about {}?", lowered(bare, lower)))
 }
 
 /// Returns a question about a cell of a table; `None` if its row or its column has no name.
@@ -207,9 +207,12 @@ fn stands_alone(sentence: &str) -> bool {
 
 /// Returns a text without the capital at its beginning, if the document writes its first word in lower case too.
 fn lowered(text: &str, lower: &HashSet<&str>) -> String {
-    let first = words(text).next().map(|word| word.text.to_lowercase()).unwrap_or_default();
+    let mut parts = words(text).map(|word| word.text);
+    let first = parts.next().map(str::to_lowercase).unwrap_or_default();
+    // Before a number or another capital it is part of a name.
+    let is_name = parts.next().is_some_and(|next| !next.starts_with(char::is_lowercase));
     match text.chars().next() {
-        Some(capital) if lower.contains(first.as_str()) || is_stopword(&first) => {
+        Some(capital) if is_stopword(&first) || lower.contains(first.as_str()) && !is_name => {
             capital.to_lowercase().chain(text.chars().skip(1)).collect()
         }
         _ => text.to_owned(),
@@ -271,11 +274,13 @@ mod tests {
     #[rstest]
     #[case("How to order a pilot", Some("How do I order a pilot?"))]
     #[case("Ordering a pilot", Some("How does ordering a pilot work?"))]
-    #[case("4. The North Channel", Some("What is said about the North Channel?"))]
+    #[case("4. The North Channel", Some("What about the North Channel?"))]
+    #[case("Crane 1", Some("What about Crane 1?"))]
+    #[case("Crane records", Some("What about crane records?"))]
     #[case("Who may enter the lock?", Some("Who may enter the lock?"))]
     #[case("Introduction", None)]
     fn headings(#[case] heading: &str, #[case] question: Option<&str>) {
-        let lower = HashSet::from(["ordering"]);
+        let lower = HashSet::from(["ordering", "crane"]);
         assert_eq!(of_heading(heading, &lower).map(|worded| worded.question).as_deref(), question);
     }
 }
