@@ -17,7 +17,7 @@ pub fn bar() -> ProgressBar {
     bar
 }
 
-/// Lets the first Ctrl-C end a work early with what it has, and the second end the program.
+/// Makes the first Ctrl-C stop the work, which keeps its results so far, and the second end the program.
 pub fn stop_on_interrupt(stop: StopToken) {
     tokio::spawn(async move {
         if tokio::signal::ctrl_c().await.is_ok() {

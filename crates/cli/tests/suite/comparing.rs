@@ -49,7 +49,7 @@ fn settings_of_a_build_are_compared_in_corpora_of_their_own() {
     assert_eq!(variants(folder.path()), 0);
 }
 
-/// The embedded encoder reads 254 tokens: chunks of 320 words cannot be, and the others are compared.
+/// The embedded encoder reads 254 tokens, so chunks of 320 words are left out, and those of 120 are compared.
 #[test]
 fn values_that_cannot_be_are_left_out_and_named() {
     let folder = built();

@@ -68,7 +68,7 @@ pub struct Tuned {
     pub folds: usize,
     /// The mean with the configured settings.
     pub before: f64,
-    /// The mean with the best settings, on the questions that chose them. It is too good.
+    /// The mean with the best settings, on the questions that chose them, which makes it too high.
     pub after: f64,
     /// How much better the choice is on questions that it was not made on.
     pub gain: f64,
@@ -118,7 +118,7 @@ impl Tuner {
         if !self.measured.contains_key(&configured) {
             return Some(configured);
         }
-        // All questions first: whoever ends it early has that choice.
+        // The choice on all questions comes first, so that a search that is stopped has it.
         std::iter::once(None).chain((0..self.folds()).map(Some)).find_map(|without| self.walk(without).err())
     }
 

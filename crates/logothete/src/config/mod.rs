@@ -173,7 +173,7 @@ impl Config {
         let first = table.get(parts.next()?)?;
         let value = parts.try_fold(first, |value, part| value.get(part))?;
         match value {
-            // Numbers of settings are short, and those of 32 bits are not as short in 64.
+            // Settings are 32-bit numbers. Written as 64-bit ones, 0.65 would have many digits.
             toml::Value::Float(number) => Some(format!("{}", *number as f32)),
             toml::Value::String(text) => Some(text.clone()),
             other => Some(other.to_string()),

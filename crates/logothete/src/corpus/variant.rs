@@ -17,9 +17,9 @@ use crate::threads::{Driver, StopToken};
 impl Corpus {
     /// Returns the corpus as another pipeline would build it, and what was built for that.
     ///
-    /// If the pipelines differ in nothing that a build depends on, it is this corpus with the other pipeline. Otherwise it is one in
-    /// `variants/` of the folder, brought up to date with the paths of the request; if it names none, with those of this corpus, and with the sources of the request.
-    /// Vectors and contexts come from the cache of this corpus where it has them. Documents that were upserted are not in it.
+    /// If the pipelines differ in nothing that a build depends on, it is this corpus with the other pipeline. Otherwise it is a corpus in
+    /// `variants/` of the folder. A build brings it up to date with the paths and sources of the request; without paths, with those of
+    /// this corpus. Vectors and contexts come from the cache of this corpus where it has them. Documents that were upserted are not in it.
     ///
     /// # Errors
     /// If the corpus is in memory, a setting is invalid, or a build or the disk fails.

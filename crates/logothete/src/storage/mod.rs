@@ -65,7 +65,7 @@ pub(crate) struct Storage {
     snapshot: Mutex<Option<Arc<Snapshot>>>,
 }
 
-/// The folder in that of a corpus with what other pipelines built of the same documents.
+/// The folder inside that of a corpus which holds its variants: what other pipelines built of the same documents.
 pub(crate) const VARIANTS: &str = "variants";
 
 fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {

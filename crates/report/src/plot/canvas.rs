@@ -88,7 +88,7 @@ pub fn styled<'m, 'a, 'b, X: Ranged, Y: Ranged, B: DrawingBackend>(
         .axis_desc_style((FONT, TEXT).into_font().color(&INK))
 }
 
-/// A value with a line from one number to another.
+/// A value, and the ends of the line that is drawn through it.
 #[derive(Clone, Copy)]
 pub struct Span {
     pub value: f64,

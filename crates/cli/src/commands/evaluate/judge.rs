@@ -46,7 +46,7 @@ impl Keys {
         }
     }
 
-    /// Returns `true` if nobody presses any: then the sheet is for reading.
+    /// Returns `true` if there is no input. Then nobody judges, and the sheet is for reading.
     fn is_empty(&mut self) -> bool {
         match self {
             Self::Terminal(_) => false,
@@ -233,7 +233,7 @@ async fn judge_passages(
     Ok(Judged::Left)
 }
 
-/// Returns the place of a passage, with the hash of its document, so that a later change of that can be told.
+/// Returns the place of a passage, with the hash of its document, by which an evaluation can tell that the document has changed.
 async fn place(corpus: &Corpus, passage: &Passage) -> Result<Relevant> {
     let location = passage.location_with_headings();
     let hash = match corpus.metadata(&location.document).await?.get("content_hash") {
@@ -298,6 +298,6 @@ fn one_passage(at: usize, passage: &Passage, style: Style) -> String {
 /// Shows a part of the sheet to whoever judges.
 fn tell(text: &str) {
     let mut terminal = std::io::stderr().lock();
-    // Whoever closed it sees nothing more.
+    // If the terminal is closed, nobody reads it.
     let _ = terminal.write_all(visible(text, Style::of_stderr().is_on()).as_bytes());
 }

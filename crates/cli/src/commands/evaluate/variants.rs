@@ -33,11 +33,11 @@ pub fn configurations(config: &Config, against: &[PathBuf], vary: &[String]) -> 
     Ok(variants)
 }
 
-/// Opens those of the pipelines that can be, by their names; the others are said to be left out, such as one with chunks that are longer than
-/// its encoder reads.
+/// Opens a corpus for each configuration, by name. A configuration that is invalid, such as one with chunks that are longer than its encoder
+/// reads, is left out, and a line on stderr names it.
 ///
 /// # Errors
-/// If none can be, or a build fails.
+/// If all configurations are invalid, or a build fails.
 pub async fn open_all(corpus: &Corpus, variants: Vec<(String, Config)>) -> Result<Vec<(String, Corpus)>> {
     let (mut opened, mut left_out) = (Vec::new(), Vec::new());
     for (name, config) in variants {

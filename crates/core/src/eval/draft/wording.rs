@@ -65,7 +65,7 @@ pub(super) fn of_heading(heading: &str, lower: &HashSet<&str>) -> Option<Worded>
         return question(heading.to_owned());
     }
     let bare = heading.trim_end_matches(['.', ':']);
-    // A number in front is the place of the section, not its subject.
+    // A number in front tells where the section is, and not what it is about.
     let bare = bare.trim_start_matches(|c: char| c.is_ascii_digit() || c == '.').trim_start();
     let is_shouted = bare.chars().filter(|c| c.is_alphabetic()).all(char::is_uppercase);
     if telling < 2 || words(bare).count() > 12 || is_shouted || bare.contains(':') {
@@ -77,10 +77,10 @@ pub(super) fn of_heading(heading: &str, lower: &HashSet<&str>) -> Option<Worded>
     if let Some(rest) = bare.strip_prefix("How to ") {
         return question(format!("How do I {rest}?"));
     }
-    // “Ordering a pilot” is done; “Working channel” is a thing.
+    // “Ordering a pilot” names an activity; “Working channel” names a thing.
     let is_deed = first.len() > 5 && first.ends_with("ing") && (is_stopword(&fold(second)) || second.ends_with('s'));
     if is_deed {
-        // A verb has no capital of its own.
+        // The heading begins the verb with a capital, and the question does not.
         let (capital, rest) = bare.split_at(bare.chars().next().map_or(0, char::len_utf8));
         return question(format!("How does {}{rest} work?", capital.to_lowercase()));
     }
@@ -108,7 +108,7 @@ pub(super) fn of_cell(text: &str, table: &Table, row: usize, column: usize, lowe
     {
         return None;
     }
-    // A cell over several columns is no value of one of them.
+    // A cell that spans several columns is not the value of one column.
     if cells.iter().filter(|other| **other == cells[column]).count() > 1 {
         return None;
     }
@@ -209,7 +209,7 @@ fn stands_alone(sentence: &str) -> bool {
 fn lowered(text: &str, lower: &HashSet<&str>) -> String {
     let mut parts = words(text).map(|word| word.text);
     let first = parts.next().map(str::to_lowercase).unwrap_or_default();
-    // Before a number or another capital it is part of a name.
+    // Before a number or another capital, the word is part of a name and keeps its capital.
     let is_name = parts.next().is_some_and(|next| !next.starts_with(char::is_lowercase));
     match text.chars().next() {
         Some(capital) if is_stopword(&first) || lower.contains(first.as_str()) && !is_name => {
