@@ -3,9 +3,9 @@
 
     python3 bench/train/pairs.py FOLDER
 
-writes `pairs.jsonl` (`package`, `question`, `text`, `kind`) and `packages.json` (the version and the licence file of each package) into FOLDER. What is
-measured stays unseen: the pages of every test half of `bench/sets`, and the packages of UNSEEN. A section that shares too much text with one of them is
-left out too.
+writes `pairs.jsonl` (`package`, `question`, `text`, `kind`), `held.jsonl` (the same, of documents that settings are chosen on and nothing is trained on)
+and `packages.json` (the version and the licence file of each package) into FOLDER. What is measured stays unseen: the packages of `bench/sets`, of
+which the dev halves are held, and those of UNSEEN. A section that shares too much text with one of them is left out too.
 
 Needs `apt-get` (with its lists up to date) and `dpkg`. A package is unpacked, read and removed again.
 """
@@ -24,17 +24,21 @@ spec = importlib.util.spec_from_file_location("make", here.parent / "sets" / "ma
 make = importlib.util.module_from_spec(spec)
 spec.loader.exec_module(make)
 
-# Packages beside those of the sets, of which the dev halves are used.
 PACKAGES = """
-git-doc postgresql-doc-15 sqlite3-doc nginx-doc cmake-doc autoconf-doc maint-guide debian-reference-en debmake-doc aptitude-doc-en apt-doc
-debian-kernel-handbook harden-doc exim4-doc-html postfix-doc bind9-doc ntpsec-doc rsyslog-doc libreoffice-help-en-us inkscape-tutorials gnumeric-doc
-kicad-doc-en maxima-doc gnuplot-doc scilab-doc denemo-doc csound-doc puredata-doc guile-3.0-doc swi-prolog-doc tcl8.6-doc python-django-doc sphinx-doc
-libglib2.0-doc systemtap-doc bacula-doc zsh-doc tomcat10-docs ant-doc groovy-doc grass-doc postgis-doc mapserver-doc erlang-doc golang-doc gretl-doc
-supercollider-common python-scipy-doc installation-guide-amd64 latex2html
+git-doc postgresql-doc-15 sqlite3-doc cmake-doc autoconf-doc maint-guide debian-reference-en debmake-doc aptitude-doc-en apt-doc debian-kernel-handbook
+harden-doc exim4-doc-html postfix-doc bind9-doc ntpsec-doc rsyslog-doc libreoffice-help-en-us maxima-doc gnuplot-doc denemo-doc csound-doc swi-prolog-doc
+python-django-doc sphinx-doc libglib2.0-doc systemtap-doc bacula-doc zsh-doc tomcat10-docs ant-doc groovy-doc grass-doc postgis-doc erlang-doc
+supercollider-common python-scipy-doc installation-guide-amd64 latex2html binutils-doc valgrind rust-doc ghc-doc racket-doc sbcl-doc vim-doc docutils-doc
+wireshark-doc mutt imagemagick-6-doc graphviz-doc povray-doc nodejs-doc phpmyadmin fai-doc live-manual-html slurm-wlm-doc libfftw3-doc singular-doc
+scons-doc parted-doc linux-doc-6.1 ghostscript-doc gap-doc pari-doc python-pandas-doc mailman3-doc shorewall-doc debian-history python-sqlalchemy-doc
+mercurial-common python-tornado-doc python-flask-doc python-werkzeug-doc python-jinja2-doc python-click-doc python-requests-doc python-statsmodels-doc
+python-sympy-doc python-astropy-doc python-biopython-doc doxygen-doc swig4.0-doc libxml2-doc libgtk-4-doc gnuradio-doc avr-libc libvirt-doc docker-doc
+haproxy-doc varnish-doc knot-resolver-doc borgbackup-doc ardour lmms-common rosegarden frescobaldi gpsbabel-doc ngspice-doc iverilog xfig-doc yorick-doc
+lazarus-doc-2.2 clisp-doc mit-scheme-doc pspp amanda-common hylafax-server
 """.split()
 # Nothing of these is trained on.
 UNSEEN = ["python3.11-doc", "debian-faq", "octave-doc"]
-MAX_OF_PACKAGE = 1_500
+MAX_OF_PACKAGE, MAX_HELD = 1_500, 120
 MAX_WORDS = 300
 # A section with this share of its shingles in what is measured is left out.
 MAX_SHARED = 0.3
@@ -84,18 +88,14 @@ def main():
     out = pathlib.Path(sys.argv[1])
     downloads = out / "packages"
     downloads.mkdir(parents=True, exist_ok=True)
-    measured, sources, packages = set(), {}, []
-    # Of the sets, the pages of the test halves are measured, and the others are trained on.
+    measured, sources, held, packages = set(), {}, {}, []
     for name, (package, *_) in list(make.SETS.items()):
         unpacked(package, downloads)
         sections, _, index = make.collect(name, downloads)
-        is_test = lambda section: make.number("split", name, section["page"]) % 2 != 0
-        for section in filter(is_test, sections):
+        for section in sections:
             measured |= shingles(section["body"])
-        kept = [section for section in sections if not is_test(section)]
-        sources[package] = (kept, [(entry, section) for entry, section in index if not is_test(section)])
-        packages.append(facts(package, downloads / package))
-        print(f"{package}: {len(kept)} of {len(sections)} sections", flush=True)
+        is_dev = lambda section: make.number("split", name, section["page"]) % 2 == 0
+        held[package] = (list(filter(is_dev, sections)), [(entry, section) for entry, section in index if is_dev(section)])
     for package in UNSEEN:
         root = unpacked(package, downloads)
         for file in filter(pathlib.Path.is_file, root.rglob("*.html")):
@@ -110,21 +110,28 @@ def main():
             continue
         make.SETS[package] = (package, "usr/share", "**/*.html")
         sections, _, index = make.collect(package, downloads)
-        sources[package] = (sections, index)
-        packages.append(facts(package, root))
+        if sections:
+            sources[package] = (sections, index)
+            packages.append(facts(package, root))
         shutil.rmtree(root)
         print(f"{package}: {len(sections)} sections", flush=True)
-    count = 0
-    with open(out / "pairs.jsonl", "w") as file:
-        for package, (sections, index) in sources.items():
-            for pair in pairs(package, sections, index, measured):
-                file.write(json.dumps(pair, ensure_ascii=False) + "\n")
-                count += 1
+    count = write(out / "pairs.jsonl", sources, measured, MAX_OF_PACKAGE)
+    print(f"{write(out / 'held.jsonl', held, set(), MAX_HELD)} pairs are held")
     (out / "packages.json").write_text(json.dumps(packages, indent=1))
     print(f"{count} pairs of {len(packages)} packages")
 
 
-def pairs(package, sections, index, measured):
+def write(path, sources, measured, most):
+    count = 0
+    with open(path, "w") as file:
+        for package, (sections, index) in sources.items():
+            for pair in pairs(package, sections, index, measured, most):
+                file.write(json.dumps(pair, ensure_ascii=False) + "\n")
+                count += 1
+    return count
+
+
+def pairs(package, sections, index, measured, most):
     counts = {}
     for section in sections:
         counts[section["heading"].lower()] = counts.get(section["heading"].lower(), 0) + 1
@@ -137,7 +144,7 @@ def pairs(package, sections, index, measured):
     found.sort(key=lambda pair: make.number("pairs", package, pair[1], pair[2]["file"]))
     kept, checked = 0, {}
     for kind, question, section in found:
-        if kept >= MAX_OF_PACKAGE:
+        if kept >= most:
             return
         body = make.without_first_line(section["body"], section["heading"])
         if section["file"] not in checked:

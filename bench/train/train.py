@@ -2,15 +2,18 @@
 """Trains the embedded sentence encoder on, to find the passage that answers, on the CPU.
 
     pip install torch safetensors tokenizers numpy
-    python3 bench/train/train.py MODEL PAIRS RUN [--steps N] [--rate R] [--pull P] [--hard H]
+    python3 bench/train/train.py MODEL PAIRS RUN [--held HELD] [--steps N] [--rate R] [--pull P] [--hard H]
 
 MODEL is the folder of the model that it begins from (config.json, tokenizer.json, model.safetensors), PAIRS the file of `pairs.py`. RUN is the
 folder of this run: `state.pt`, written every ten minutes, lets a later call go on where it was; `losses.csv` has each step; and `model/` is the trained
-model, in the format that the packing tool reads.
+model, in the format that the packing tool reads. With `--held`, `held.csv` has nDCG@10 of searching the texts of that file, package by package,
+at every checkpoint.
 
-A batch has 24 pairs, 60 % of them from one package, so that the passages are hard to tell apart. The loss is that of choosing the right passage
-among all of the batch (InfoNCE, van den Oord and others, 2018) at a temperature of 0.05, both ways, and, weighted by `--pull`, the distance from the vectors
-of the model that it began from. `--hard` adds a passage to each pair that the default search finds for it and that is not the right one, if PAIRS has them.
+A batch has 24 pairs, 60 % of them from one package, so that the passages are hard to tell apart. Of a text, a window of 84 words is taken, since
+a chunk may begin anywhere in a section. The loss is that of choosing the right passage among all of the batch (InfoNCE, van den Oord and others,
+2018) at a temperature of 0.05, both ways, and, weighted by `--pull`, the distance from the vectors of the model that it began from. `--hard` is the
+share of pairs that follow a pair whose question finds their passage, where PAIRS has been through `negatives.py`: each is a hard negative of the other,
+and costs nothing.
 
 `--round` rounds weights and inputs of the layers to eight bits as the packed model does, and learns through the rounding. `--short` also asks the first 128
 and 256 numbers of a vector, alone, to choose the right passage. `--tokens` weighs the same choice by the tokens of the last layer: for each token of the question
@@ -38,9 +41,12 @@ from tokenizers import Tokenizer
 PAIRS_OF_BATCH = 24
 OF_ONE_PACKAGE = 0.6
 TEMPERATURE = 0.05
-MAX_QUESTION, MAX_TEXT = 32, 160
+MAX_QUESTION, MAX_TEXT = 32, 112
+WINDOW, STRIDE = 84, 60
+FROM_THE_START = 0.6
 WARM_UP = 100
 CHECKPOINT_SECONDS = 600
+ENCODED_AT_ONCE = 32
 STOPWORDS = set(
     "a an and are as at be by can do does for from how i in is it my of on or that the this to what when where which who why will with you".split()
 )
@@ -160,39 +166,67 @@ def varied(heading, kind, chance):
     return " ".join(words)
 
 
-def batches(pairs, seed):
-    """Endless batches of numbers of pairs; each pair comes once before any comes again, as far as packages allow."""
-    chance = random.Random(seed)
-    waiting = {}
+def windows(text):
+    words = text.split()
+    return [" ".join(words[at:at + WINDOW]) for at in range(0, max(len(words) - WINDOW + STRIDE, 1), STRIDE)]
 
-    def of(package):
-        if not waiting.get(package):
-            waiting[package] = list(pairs[package])
-            chance.shuffle(waiting[package])
-        return waiting[package].pop()
 
-    packages = sorted(pairs)
-    sizes = [len(pairs[package]) for package in packages]
-    while True:
-        one = chance.choices(packages, sizes)[0]
-        batch = []
+def window(pair, chance):
+    """A part of the text of a pair: for an entry of an index the part with most of its words, else often the start."""
+    parts = windows(pair["text"])
+    if pair["kind"] == "index":
+        asked = set(pair["question"].lower().split())
+        return max(parts, key=lambda part: len(asked & set(part.lower().split())))
+    return parts[0] if chance.random() < FROM_THE_START else chance.choice(parts)
+
+
+class Batches:
+    """Endless batches of pairs; each pair comes once before any of its package comes again."""
+
+    def __init__(self, pairs, seed, hard):
+        self.pairs, self.hard, self.chance = pairs, hard, random.Random(seed)
+        self.packages = sorted(pairs)
+        self.sizes = [len(pairs[package]) for package in self.packages]
+        self.waiting = {package: {} for package in self.packages}
+        self.of_text = {}
+        for package in self.packages:
+            for at, pair in enumerate(pairs[package]):
+                self.of_text.setdefault(pair["text"], []).append((package, at))
+
+    def of(self, package):
+        if not self.waiting[package]:
+            order = list(range(len(self.pairs[package])))
+            self.chance.shuffle(order)
+            self.waiting[package] = dict.fromkeys(order)
+        return package, next(iter(self.waiting[package]))
+
+    def beside(self, pair):
+        """A pair that still waits, whose text is a hard negative of `pair`."""
+        found = [place for text in pair.get("hard", []) for place in self.of_text.get(text, [])]
+        found = [(package, at) for package, at in found if at in self.waiting[package]]
+        return self.chance.choice(found) if found else None
+
+    def next(self):
+        one, batch, texts = self.chance.choices(self.packages, self.sizes)[0], [], set()
         while len(batch) < PAIRS_OF_BATCH:
-            package = one if len(batch) < OF_ONE_PACKAGE * PAIRS_OF_BATCH else chance.choices(packages, sizes)[0]
-            pair = of(package)
+            place = self.beside(batch[-1]) if batch and self.chance.random() < self.hard else None
+            if place is None:
+                of_one = len(batch) < OF_ONE_PACKAGE * PAIRS_OF_BATCH
+                place = self.of(one if of_one else self.chance.choices(self.packages, self.sizes)[0])
+            package, at = place
+            del self.waiting[package][at]
+            pair = self.pairs[package][at]
             # Two pairs with the same passage would each be wrong for the other.
-            if all(pair["text"] != other["text"] for other in batch) or len(pairs[package]) < PAIRS_OF_BATCH:
+            if pair["text"] not in texts:
+                texts.add(pair["text"])
                 batch.append(pair)
-        yield batch
+        return batch
 
 
-def chosen(cosines, count, arguments):
-    """The loss of choosing a passage for each question, and a question for each of the first passages."""
-    scores, right = cosines / TEMPERATURE, torch.arange(count)
-    if arguments.hard > 0:
-        weight = torch.zeros(scores.shape[1])
-        weight[count:] = math.log(arguments.hard)
-        scores = scores + weight
-    return (functional.cross_entropy(scores, right) + functional.cross_entropy(scores[:, :count].T, right)) / 2
+def chosen(cosines):
+    """The loss of choosing a passage for each question, and a question for each passage."""
+    scores, right = cosines / TEMPERATURE, torch.arange(len(cosines))
+    return (functional.cross_entropy(scores, right) + functional.cross_entropy(scores.T, right)) / 2
 
 
 def maxima(asked, asked_mask, passages, passage_mask):
@@ -206,21 +240,48 @@ def maxima(asked, asked_mask, passages, passage_mask):
 
 def loss_of(encoder, began, tokens, batch, chance, arguments):
     questions = tokens([varied(pair["question"], pair["kind"], chance) for pair in batch], MAX_QUESTION)
-    texts = [pair["text"] for pair in batch]
-    if arguments.hard > 0:
-        texts += [chance.choice(pair["hard"]) for pair in batch if pair.get("hard")]
-    written, texts = texts, tokens(texts, MAX_TEXT)
+    written = [window(pair, chance) for pair in batch]
+    texts = tokens(written, MAX_TEXT)
     (asked, asked_tokens), (passages, passage_tokens) = encoder(*questions), encoder(*texts)
     with torch.no_grad():
         before = began.of_batch(*questions), began.of_texts(written, tokens)
     sizes = [asked.shape[-1]] + ([128, 256] if arguments.short else [])
     short = [(functional.normalize(asked[:, :size], dim=-1), functional.normalize(passages[:, :size], dim=-1)) for size in sizes]
-    choice = sum(chosen(one @ other.T, len(batch), arguments) for one, other in short) / len(sizes)
+    choice = sum(chosen(one @ other.T) for one, other in short) / len(sizes)
     if arguments.tokens > 0:
-        nearest = maxima(asked_tokens, questions[1], passage_tokens, texts[1])
-        choice = choice + arguments.tokens * chosen(nearest, len(batch), arguments)
+        choice = choice + arguments.tokens * chosen(maxima(asked_tokens, questions[1], passage_tokens, texts[1]))
     pull = (2 - (asked * before[0]).sum(-1).mean() - (passages * before[1]).sum(-1).mean()) / 2
     return choice, pull
+
+
+@torch.no_grad()
+def measured(encoder, tokens, held, size=None):
+    """nDCG@10 of the right text among all of its package, by the best window of each."""
+
+    def vectors(texts):
+        parts = [texts[at:at + ENCODED_AT_ONCE] for at in range(0, len(texts), ENCODED_AT_ONCE)]
+        found = torch.cat([encoder(*tokens(part, MAX_TEXT))[0] for part in parts])
+        return functional.normalize(found[:, :size], dim=-1)
+
+    gains = []
+    for pairs in held.values():
+        texts = list(dict.fromkeys(pair["text"] for pair in pairs))
+        parts = [(at, part) for at, text in enumerate(texts) for part in windows(text)]
+        cosines = vectors([pair["question"] for pair in pairs]) @ vectors([part for _, part in parts]).T
+        owners = torch.tensor([at for at, _ in parts]).expand(len(pairs), -1)
+        best = torch.full((len(pairs), len(texts)), -1.0).scatter_reduce(1, owners, cosines, "amax")
+        right = best.gather(1, torch.tensor([[texts.index(pair["text"])] for pair in pairs]))
+        ranks = (best > right).sum(1) + 1
+        gains += [1 / math.log2(rank + 1) if rank <= 10 else 0.0 for rank in ranks.tolist()]
+    return sum(gains) / len(gains)
+
+
+def read(file):
+    pairs = {}
+    for line in file.read_text().splitlines():
+        pair = json.loads(line)
+        pairs.setdefault(pair["package"], []).append(pair)
+    return pairs
 
 
 def main():
@@ -228,11 +289,12 @@ def main():
     parser.add_argument("model", type=pathlib.Path)
     parser.add_argument("pairs", type=pathlib.Path)
     parser.add_argument("run", type=pathlib.Path)
+    parser.add_argument("--held", type=pathlib.Path, help="pairs to measure at every checkpoint")
     parser.add_argument("--steps", type=int, default=4_200)
     parser.add_argument("--until", type=int, help="stop after this step; the rate falls as if all steps followed")
     parser.add_argument("--rate", type=float, default=2e-5)
     parser.add_argument("--pull", type=float, default=1.0)
-    parser.add_argument("--hard", type=float, default=0.0)
+    parser.add_argument("--hard", type=float, default=0.0, help="share of pairs that follow one that finds them")
     parser.add_argument("--round", action="store_true")
     parser.add_argument("--short", action="store_true")
     parser.add_argument("--tokens", type=float, default=0.0)
@@ -251,10 +313,7 @@ def main():
     learned = [weight for name, weight in encoder.weights.items() if weight.requires_grad and "pooler" not in name]
     optimiser = torch.optim.AdamW(learned, lr=arguments.rate, weight_decay=0.01)
 
-    pairs = {}
-    for line in arguments.pairs.read_text().splitlines():
-        pair = json.loads(line)
-        pairs.setdefault(pair["package"], []).append(pair)
+    pairs, held = read(arguments.pairs), read(arguments.held) if arguments.held else {}
     count = sum(map(len, pairs.values()))
     print(f"{count} pairs of {len(pairs)} packages, {sum(weight.numel() for weight in learned)} numbers are learned")
 
@@ -272,11 +331,18 @@ def main():
     else:
         losses.write_text("step,choice,pull,rate,seconds\n")
 
-    stream = batches(pairs, arguments.seed)
+    def measure(step):
+        if held:
+            with open(arguments.run / "held.csv", "a") as file:
+                file.write(f"{step},{measured(encoder, tokens, held):.4f}\n")
+
+    if first == 0:
+        measure(0)
+    stream = Batches(pairs, arguments.seed, arguments.hard)
     last = time.monotonic()
     until = min(arguments.until or arguments.steps, arguments.steps)
     for step in range(until):
-        batch = next(stream)
+        batch = stream.next()
         if step < first:
             continue
         began_at = time.monotonic()
@@ -295,6 +361,7 @@ def main():
             last = time.monotonic()
             save(encoder, optimiser, step + 1, tensors, arguments)
             print(f"step {step + 1}: choice {choice.item():.4f}, pull {pull.item():.4f}", flush=True)
+            measure(step + 1)
 
 
 def save(encoder, optimiser, step, tensors, arguments):

@@ -114,7 +114,7 @@ pub struct Upkeep {
 #[derive(Args)]
 pub struct SearchArguments {
     /// The query, best in quotes; +word is required, -word is excluded, "some words" is a phrase, begin* a prefix
-    #[arg(value_name = "QUERY", required_unless_present = "queries")]
+    #[arg(value_name = "QUERY", required_unless_present_any = ["queries", "plan"])]
     pub query: Vec<String>,
     /// Search for each line of a file instead
     #[arg(long, value_name = "FILE", conflicts_with = "query")]
@@ -131,6 +131,22 @@ pub struct SearchArguments {
     /// Show only passages with a score in this range, such as 0.4.. or 0.4..0.8; that of a leg is vector=0.3..
     #[arg(long = "score", value_name = "RANGE")]
     pub scores: Vec<String>,
+    #[command(flatten)]
+    pub changes: PlanChanges,
+    /// Show why each passage stands where it does: each leg's rank, the fused rank, and what moved it
+    #[arg(long)]
+    pub why: bool,
+    /// Print how passages are searched for, and search for nothing
+    #[arg(long, conflicts_with_all = ["query", "queries", "why"])]
+    pub plan: bool,
+}
+
+/// Changes to how passages are searched for, in one call.
+#[derive(Args)]
+pub struct PlanChanges {
+    /// Change a setting of [search] for this call, such as rerank.kind=none; repeat it for several
+    #[arg(long = "set", value_name = "KEY=VALUE")]
+    pub set: Vec<String>,
 }
 
 /// The question and the filter of an answer.
@@ -142,6 +158,8 @@ pub struct AskArguments {
     /// Answer each line of a file instead
     #[arg(long, value_name = "FILE", conflicts_with = "question")]
     pub questions: Option<PathBuf>,
+    #[command(flatten)]
+    pub changes: PlanChanges,
     /// Answer only from chunks for which this filter holds, such as 'date >= 2025-03 and page < 9'
     #[arg(long, value_name = "FILTER")]
     pub filter: Option<String>,

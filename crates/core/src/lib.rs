@@ -29,6 +29,7 @@ mod fingerprint;
 pub mod keyword;
 pub mod prompt;
 pub mod query;
+pub mod rerank;
 mod round;
 pub mod search;
 pub mod segment;

@@ -113,12 +113,26 @@ pub enum TraceDetails {
         #[serde(flatten)]
         leg: LegRecord,
     },
-    /// The rankings of the legs were fused, and the passages were read.
+    /// The rankings of the legs were fused.
     Fusion {
         /// The number of different chunks in the rankings.
         considered: usize,
-        /// The passages, best first.
+        /// The best of them, those that are reranked at least.
         passages: Vec<PassageRecord>,
+    },
+    /// The best candidates were put in a new order.
+    Rerank {
+        /// The name of the reranker.
+        reranker: String,
+        /// The candidates in their new order.
+        candidates: Vec<RerankRecord>,
+    },
+    /// The passages were chosen from the order.
+    Choose {
+        /// The number of candidates that came last because there were enough of their section or document.
+        later: usize,
+        /// The chunks of the passages, in their order.
+        passages: Vec<ChunkId>,
     },
     /// Sentences were selected for the answer.
     Extract {
@@ -208,6 +222,8 @@ impl TraceDetails {
             Self::Keyword { .. } => "keyword",
             Self::Vector { .. } => "vector",
             Self::Fusion { .. } => "fusion",
+            Self::Rerank { .. } => "rerank",
+            Self::Choose { .. } => "choose",
             Self::Extract { .. } => "extract",
             Self::Check { .. } => "check",
             Self::Condense { .. } => "condense",
@@ -253,6 +269,26 @@ pub struct PassageRecord {
     /// The rank and the score in each leg that found it.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub legs: BTreeMap<String, LegScore>,
+}
+
+/// A candidate that was reranked.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct RerankRecord {
+    /// The id of the chunk.
+    pub chunk: ChunkId,
+    /// The name of the document.
+    pub document: String,
+    /// Its rank before.
+    pub from: usize,
+    /// The score of the reranker, between 0 and 1.
+    #[serde(serialize_with = "serialize_score")]
+    pub score: f32,
+    /// How much each fact moved it from the mean of the candidates, in the sum that the score is made of.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub shares: Vec<(String, f32)>,
+    /// What the reranker was given, to train it.
+    #[serde(skip)]
+    pub features: Vec<f32>,
 }
 
 /// A term of a question.

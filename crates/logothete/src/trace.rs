@@ -54,6 +54,11 @@ impl Recorder {
         Self { keeps: enabled, listener: listener.clone(), ..Self::new(enabled || listener.is_some()) }
     }
 
+    /// Returns `true` if somebody wants to see the steps.
+    pub(crate) fn is_on(&self) -> bool {
+        self.trace.is_some()
+    }
+
     /// Begins a step that other steps are parts of.
     pub(crate) fn begin(&mut self, stage: &'static str, details: impl FnOnce() -> TraceDetails) {
         let Started { at: start, span } = self.start(stage);

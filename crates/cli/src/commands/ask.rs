@@ -10,13 +10,14 @@ use logothete_report::{SourcePage, trace_page};
 use serde_json::json;
 
 use super::output::{check_free, write_file};
-use super::{configuration, corpus};
+use super::{changed, configuration, corpus};
 use crate::args::{AskArguments, CorpusArguments};
 use crate::view::{Flow, Style, answer, prompt, sources, trace, width};
 use crate::{DONE, Output, REFUSED};
 
 pub async fn run(at: &CorpusArguments, arguments: &AskArguments, as_json: bool) -> Result<Output> {
     let (config, folder) = configuration(at)?;
+    let config = changed(config, &arguments.changes)?;
     let filter = super::filter(arguments.filter.as_deref())?;
     let request = |question: String| match &filter {
         Some(filter) => SearchRequest::new(question).filter(filter.clone()).traced(),

@@ -21,7 +21,7 @@ use logothete::document::Document;
 use logothete::search::Filter;
 use logothete::{Config, Corpus, Error, ErrorKind, Failure, FolderSource, Pipeline, Result};
 
-use crate::args::CorpusArguments;
+use crate::args::{CorpusArguments, PlanChanges};
 
 /// The folder of the corpus when nobody names one.
 const CORPUS: &str = "logothete.corpus";
@@ -34,6 +34,20 @@ fn configuration(at: &CorpusArguments) -> Result<(Config, PathBuf)> {
         Some(file) => Ok((Config::read(&file)?, file.parent().map(Path::to_path_buf).unwrap_or_default())),
         None => Ok((Config::default(), PathBuf::new())),
     }
+}
+
+/// Returns a configuration with changes to its table `[search]`.
+fn changed(mut config: Config, changes: &PlanChanges) -> Result<Config> {
+    for change in &changes.set {
+        let Some((key, value)) = change.split_once('=') else {
+            let message = format!("“{change}” sets nothing; write a key and a value, such as rerank.kind=none");
+            return Err(Error::new(ErrorKind::InvalidRequest, message).at("--set"));
+        };
+        let key = key.trim();
+        let key = if key.starts_with("search.") { key.to_owned() } else { format!("search.{key}") };
+        config = config.with_setting(&key, value.trim())?;
+    }
+    Ok(config)
 }
 
 /// Returns the file of the configuration in force, or the one that would be.

@@ -4,21 +4,29 @@ use std::ops::Bound;
 
 use logothete::search::Passage;
 use logothete::trace::Misspelt;
-use logothete::{Error, ErrorKind, Result, SearchRequest, SearchResult};
+use logothete::{Config, Error, ErrorKind, Result, SearchRequest, SearchResult};
 use serde_json::json;
 
-use super::{configuration, corpus};
+use super::{changed, configuration, corpus};
 use crate::args::{CorpusArguments, SearchArguments};
+use crate::view::why;
 use crate::view::{Style, count as counted, duration, indented, shortened, width};
 use crate::{DONE, Output};
 
 pub async fn run(at: &CorpusArguments, arguments: &SearchArguments) -> Result<Output> {
     let (config, folder) = configuration(at)?;
+    let config = changed(config, &arguments.changes)?;
+    if arguments.plan {
+        return Ok(Output { text: plan(&config), json: json!({ "plan": config.search.plan() }), code: DONE });
+    }
     let requests = requests(arguments)?;
     let corpus = corpus(at, &config, &folder, true).await?;
     let found = corpus.search_all(requests).await?;
     let style = Style::of_stdout();
-    let shown = |found: &SearchResult| result(found, !arguments.scores.is_empty(), style);
+    let shown = |found: &SearchResult| {
+        let why = arguments.why.then(|| why::lines(found, style));
+        result(found, &why.unwrap_or_default(), !arguments.scores.is_empty(), style)
+    };
     if arguments.queries.is_none() {
         let text = found.first().map(shown).unwrap_or_default();
         return Ok(Output { text, json: json!(found.first()), code: DONE });
@@ -36,6 +44,9 @@ fn requests(arguments: &SearchArguments) -> Result<Vec<SearchRequest>> {
         arguments.scores.iter().map(|written| score_range(written)).collect::<Result<_>>()?;
     let request = |query: String| {
         let mut request = SearchRequest::new(query);
+        if arguments.why {
+            request = request.traced();
+        }
         if let Some(filter) = &filter {
             request = request.filter(filter.clone());
         }
@@ -57,6 +68,13 @@ fn requests(arguments: &SearchArguments) -> Result<Vec<SearchRequest>> {
         request
     };
     Ok(queries.into_iter().map(request).collect())
+}
+
+/// Returns the table `[search]` as a configuration file has it.
+fn plan(config: &Config) -> String {
+    let keys = ["passages", "keyword", "vector", "depth", "rerank", "diversity", "transform", "filter"];
+    let line = |key: &str| Some(format!("{key} = {}\n", config.written(&format!("search.{key}"))?));
+    format!("[search]\n{}", keys.into_iter().filter_map(line).collect::<String>())
 }
 
 /// From one score to another, both included, as far as they are said.
@@ -87,8 +105,10 @@ fn score_range(written: &str) -> Result<(Option<&str>, Range)> {
 }
 
 /// Returns the passages of a search, and how many there are; `ranged` when only those with some scores were asked for.
-fn result(found: &SearchResult, ranged: bool, style: Style) -> String {
-    let mut text: String = found.passages.iter().map(|passage| render(passage, style)).collect();
+fn result(found: &SearchResult, why: &[String], ranged: bool, style: Style) -> String {
+    let reason = |at: usize| why.get(at).map_or("", String::as_str);
+    let each = found.passages.iter().enumerate();
+    let mut text: String = each.map(|(at, passage)| render(passage, reason(at), style)).collect();
     for Misspelt { word, taken_for } in &found.misspelt {
         let line = format!("No document has “{word}”; looked for words like {} instead.", taken_for.join(", "));
         text.push_str(&format!("{}\n", style.faint(&line)));
@@ -106,9 +126,10 @@ fn result(found: &SearchResult, ranged: bool, style: Style) -> String {
     text + &format!("{}\n", style.faint(&summary))
 }
 
-fn render(passage: &Passage, style: Style) -> String {
-    let legs: Vec<String> =
+fn render(passage: &Passage, why: &str, style: Style) -> String {
+    let mut ranks: Vec<String> =
         passage.legs.iter().map(|(name, leg)| format!("{name} #{} ({:.2})", leg.rank, leg.score)).collect();
+    ranks.extend(passage.fused.map(|fused| format!("fused #{} ({:.2})", fused.rank, fused.score)));
     let also: String = passage
         .also
         .iter()
@@ -118,11 +139,11 @@ fn render(passage: &Passage, style: Style) -> String {
         })
         .collect();
     format!(
-        "{:>3}  {}  {}\n     {}\n{}{also}\n",
+        "{:>3}  {}  {}\n     {}\n{why}{}{also}\n",
         passage.rank,
         style.strong(&format!("{:.2}", passage.score)),
         style.place(&shortened(&passage.location.to_string(), width().saturating_sub(11))),
-        style.faint(&legs.join(", ")),
+        style.faint(&ranks.join(", ")),
         indented(&shortened(passage.body(), 3 * width().saturating_sub(5)), 5),
     )
 }

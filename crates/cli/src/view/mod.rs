@@ -11,6 +11,7 @@ mod style;
 mod table;
 mod trace;
 mod visible;
+pub mod why;
 
 pub use answer::{answer, sources};
 pub use chart::{histogram, side_by_side, strip};

@@ -8,6 +8,7 @@ mod edges;
 mod guides;
 mod measuring;
 mod parse;
+mod plans;
 mod questions;
 mod readme;
 mod repeats;

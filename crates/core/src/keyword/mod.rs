@@ -8,6 +8,7 @@ mod block_max;
 mod bm25;
 mod dictionary;
 mod fields;
+mod frequencies;
 mod index;
 mod merge;
 mod postings;
@@ -18,6 +19,7 @@ mod vocabulary;
 mod writer;
 
 pub use fields::{ContextParts, FieldWeights, Fields};
+pub use frequencies::Standing;
 pub use index::{KeywordIndex, LiveCounts, LiveKeywords};
 pub use merge::merge_keywords;
 pub use query::{Clause, Occurs, Query};

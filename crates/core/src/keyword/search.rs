@@ -26,10 +26,10 @@ const FEW_ROWS: usize = 2_000;
 
 /// A token of a query: its terms and their weights.
 #[derive(Clone, Debug, Default)]
-struct WeightedTerms {
-    terms: Vec<(String, f32)>,
+pub(super) struct WeightedTerms {
+    pub terms: Vec<(String, f32)>,
     /// The inverse document frequency of all terms together.
-    weight: f32,
+    pub weight: f32,
 }
 
 /// Words that must follow one another. Each has its distance from the first, and its terms.
@@ -161,6 +161,16 @@ impl PreparedQuery {
         let mut wanted = dictionary.wanted(near.into_iter().map(|term| (term, NEAR_WEIGHT)).collect());
         wanted.weight *= NEAR_WEIGHT;
         wanted
+    }
+
+    /// Returns the words that are scored.
+    pub(super) fn words(&self) -> &[WeightedTerms] {
+        &self.wanted
+    }
+
+    /// Returns the mean length of all live rows.
+    pub fn mean_length(&self) -> f32 {
+        self.mean
     }
 
     /// Returns the scored terms.

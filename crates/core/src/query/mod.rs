@@ -4,4 +4,4 @@ mod follow_up;
 mod question;
 
 pub use follow_up::{asks_for_source, standing_alone};
-pub use question::{Expectation, Question, Term, TermSet, question_parts};
+pub use question::{Expectation, Question, Term, TermSet, is_question, question_parts};

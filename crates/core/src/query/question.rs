@@ -116,6 +116,12 @@ const MEASURE_NOUNS: &[&str] = &[
 /// The factor for the weight of names and figures.
 const NAME_WEIGHT: f32 = 1.8;
 
+/// Returns `true` if a text is a question: it ends with a question mark, or begins with an English word that asks.
+pub fn is_question(text: &str) -> bool {
+    let asks = |word: &str| ASKING.contains(&word) || OPENING.contains(&word);
+    text.trim_end().ends_with('?') || words(text).next().is_some_and(|word| asks(&fold(word.text)))
+}
+
 /// Splits a question that asks several things: `When was it shut, and who shut it?` asks two.
 ///
 /// A part must begin like a question and have at least two content words of its own, because a part that refers back (`and how

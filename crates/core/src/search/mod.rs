@@ -8,4 +8,4 @@ mod plan;
 pub use filter::{BUILT_IN_FIELDS, ChunkFacts, DocumentFacts, Field, Filter, Is};
 pub use fusion::{Fused, Ranking, fuse};
 pub use passage::{Counterpart, Duplicate, LegScore, Passage};
-pub use plan::{LegPlan, Plan, ScoreRange};
+pub use plan::{DiversityPlan, LegPlan, Plan, RerankKind, RerankPlan, ScoreRange};

@@ -14,7 +14,8 @@ use crate::round::serialize_score;
 pub struct Passage {
     /// The rank, counted from 1.
     pub rank: usize,
-    /// The score after fusion, between 0 and 1.
+    /// The score, between 0 and 1: the reranker's, which is the probability that it is the right passage; or that of the fusion, if the plan
+    /// has no reranker.
     #[serde(serialize_with = "serialize_score")]
     pub score: f32,
     /// The id of the chunk.
@@ -32,6 +33,9 @@ pub struct Passage {
     pub sentences: Vec<Sentence>,
     /// The rank and score in each leg that found the chunk.
     pub legs: BTreeMap<String, LegScore>,
+    /// The rank and score after fusion; `None` if there was no reranker after it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub fused: Option<LegScore>,
     /// Other chunks that say the same, or nearly the same.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub also: Vec<Duplicate>,
@@ -96,6 +100,7 @@ impl Passage {
             context: String::new(),
             sentences: Vec::new(),
             legs: BTreeMap::new(),
+            fused: None,
             also: Vec::new(),
         }
     }

@@ -15,8 +15,58 @@ pub struct Plan {
     pub passages: usize,
     /// The legs, in the order in which they run.
     pub legs: Vec<LegPlan>,
+    /// How the best candidates are put in a new order.
+    pub rerank: RerankPlan,
+    /// How alike the passages may be.
+    pub diversity: DiversityPlan,
     /// The range of fused scores to return.
     pub scores: ScoreRange,
+}
+
+/// How the best candidates of the fused ranking are put in a new order.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(default, deny_unknown_fields)]
+#[non_exhaustive]
+pub struct RerankPlan {
+    /// What looks at the candidates.
+    pub kind: RerankKind,
+    /// The number of candidates that are looked at.
+    pub depth: usize,
+}
+
+/// What looks at candidates again.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+#[non_exhaustive]
+pub enum RerankKind {
+    /// Nothing; the fused order stays.
+    None,
+    /// A model that was trained on facts about a candidate and its section.
+    #[default]
+    Learned,
+}
+
+/// How alike the passages of a search may be. What is too many comes after all others; it is not dropped.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default, deny_unknown_fields)]
+#[non_exhaustive]
+pub struct DiversityPlan {
+    /// The highest number of passages of a section; 0 means any number.
+    pub max_of_section: usize,
+    /// The highest number of passages of a document; 0 means any number.
+    pub max_of_document: usize,
+}
+
+impl Default for DiversityPlan {
+    fn default() -> Self {
+        Self { max_of_section: 1, max_of_document: 0 }
+    }
+}
+
+impl Default for RerankPlan {
+    fn default() -> Self {
+        Self { kind: RerankKind::default(), depth: Plan::DEFAULT_DEPTH }
+    }
 }
 
 /// How one leg takes part in a search.
@@ -45,11 +95,18 @@ pub struct ScoreRange {
 
 impl Plan {
     /// The default number of candidates of a leg.
-    pub const DEFAULT_DEPTH: usize = 50;
+    pub const DEFAULT_DEPTH: usize = 100;
 
     /// Returns the leg with a name.
     pub fn leg_mut(&mut self, name: &str) -> Option<&mut LegPlan> {
         self.legs.iter_mut().find(|leg| leg.leg == name)
+    }
+
+    /// Returns `true` if candidates are reranked: if there is a reranker, and the words and the meaning of a passage both count. A search by
+    /// one leg alone keeps its order.
+    pub fn reranks(&self) -> bool {
+        let counts = |name: &str| self.legs.iter().any(|leg| leg.leg == name && leg.weight > 0.0);
+        self.rerank.kind != RerankKind::None && counts("keyword") && counts("vector")
     }
 
     /// Returns `true` if the plan's ranges include the scores of an item.
@@ -66,7 +123,13 @@ impl Default for Plan {
     /// Returns a keyword leg and a vector leg that counts twice as much: the best of six ratios on the demo's dev questions.
     fn default() -> Self {
         let legs = vec![LegPlan::new("keyword", 0.5), LegPlan::new("vector", 1.0)];
-        Self { passages: 10, legs, scores: ScoreRange::FULL }
+        Self {
+            passages: 10,
+            legs,
+            rerank: RerankPlan::default(),
+            diversity: DiversityPlan::default(),
+            scores: ScoreRange::FULL,
+        }
     }
 }
 

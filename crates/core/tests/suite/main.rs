@@ -11,4 +11,5 @@ mod measuring;
 mod near_duplicates;
 mod prompt;
 mod replies;
+mod rerank;
 mod text;

@@ -180,6 +180,18 @@ impl Config {
         }
     }
 
+    /// Returns the value of a setting as a configuration file has it, such as `"none"` with its quotes; `None` if there is none of this name.
+    pub fn written(&self, key: &str) -> Option<String> {
+        let table = toml::Table::try_from(self).ok()?;
+        let mut parts = key.split('.');
+        let first = table.get(parts.next()?)?;
+        match parts.try_fold(first, |value, part| value.get(part))? {
+            // Settings are 32-bit numbers. Written as 64-bit ones, 0.65 would have many digits.
+            toml::Value::Float(number) => Some(format!("{:?}", *number as f32)),
+            other => Some(other.to_string()),
+        }
+    }
+
     /// Checks every value that the types do not check.
     ///
     /// # Errors

@@ -1,6 +1,6 @@
 //! `[search]`: how passages are found.
 
-use logothete_core::search::{Filter, LegPlan, Plan};
+use logothete_core::search::{DiversityPlan, Filter, LegPlan, Plan, RerankPlan};
 use logothete_core::{Error, ErrorKind, Result};
 use serde::{Deserialize, Serialize};
 
@@ -35,6 +35,10 @@ pub struct SearchConfig {
     pub vector: f32,
     /// The number of candidates of each leg.
     pub depth: usize,
+    /// How the best candidates are put in a new order.
+    pub rerank: RerankPlan,
+    /// How alike the passages may be.
+    pub diversity: DiversityPlan,
     /// What is searched for besides a question that a model answers.
     pub transform: Transform,
     /// The filter of every search, written as on the command line; `None`, written `""`, searches all.
@@ -51,6 +55,8 @@ impl Default for SearchConfig {
             keyword: weight("keyword"),
             vector: weight("vector"),
             depth: Plan::DEFAULT_DEPTH,
+            rerank: plan.rerank,
+            diversity: plan.diversity,
             transform: Transform::default(),
             filter: None,
         }
@@ -62,6 +68,8 @@ impl SearchConfig {
     pub fn plan(&self) -> Plan {
         let mut plan = Plan::default();
         plan.passages = self.passages;
+        plan.rerank = self.rerank.clone();
+        plan.diversity = self.diversity.clone();
         plan.legs = [("keyword", self.keyword), ("vector", self.vector)]
             .map(|(name, weight)| {
                 let mut leg = LegPlan::new(name, weight);
@@ -83,6 +91,12 @@ impl SearchConfig {
         }
         if self.depth == 0 {
             return invalid("[search] depth", "a leg without candidates finds nothing; set 1 or more");
+        }
+        if self.rerank.depth == 0 {
+            return invalid(
+                "[search] rerank.depth",
+                "0 candidates have no order; set kind to none to leave out the reranker",
+            );
         }
         Ok(())
     }

@@ -1,18 +1,21 @@
 //! Finding passages: legs, fusion, and the passages of the best rows.
 
+use std::collections::HashMap;
 use std::sync::Arc;
 use std::time::Instant;
 
 use logothete_core::document::Value;
-use logothete_core::keyword::Query;
-use logothete_core::search::{Filter, Passage, Ranking, fuse};
-use logothete_core::trace::{LegRecord, Misspelt, PassageRecord, Trace, TraceDetails};
+use logothete_core::keyword::{PreparedQuery, Query};
+use logothete_core::search::{Filter, Fused, LegScore, Passage, Plan, Ranking, fuse};
+use logothete_core::trace::{LegRecord, Misspelt, PassageRecord, RerankRecord, Trace, TraceDetails};
 use logothete_core::{Error, ErrorKind, Result, round_milliseconds};
 use serde::{Serialize, Serializer};
 
+use super::diversity::spread;
 use super::fields::Fields;
 use super::legs::{LEGS, LegInput, leg, misspelt};
 use super::request::{SearchRequest, Sort, unknown_leg};
+use super::rerank::{LEARNED, Measuring, Reranked};
 use super::scope::{scope, visible};
 use super::vectors::QueryVectors;
 use crate::opened::Opened;
@@ -55,9 +58,16 @@ pub(crate) struct Searcher<'a> {
     pub stop: &'a StopToken,
 }
 
+/// Returns the rank and the score of an item at a position.
+fn place(at: usize, score: f32) -> LegScore {
+    LegScore { rank: at + 1, score }
+}
+
 /// The result of a query.
 pub(crate) struct Found {
     pub passages: Vec<Passage>,
+    /// The best passages, however many of them a section has. An answer is written from these: what it needs may stand beside what was found.
+    pub to_read: Vec<Passage>,
     pub misspelt: Vec<Misspelt>,
 }
 
@@ -79,8 +89,8 @@ impl Searcher<'_> {
         let started = Instant::now();
         let query = if request.plain { Query::plain(&request.query) } else { Query::parse(&request.query) };
         let mut recorder = Recorder::new(request.traced);
-        let found = self.find(&query, request, &mut recorder);
-        let (Found { passages, misspelt }, trace) = recorder.attach(found)?;
+        let found = self.stages(&query, request, false, &mut recorder);
+        let (Found { passages, misspelt, .. }, trace) = recorder.attach(found)?;
         let filter = self.filter(request).map(|filter| filter.to_string());
         let took_ms = milliseconds(started);
         Ok(SearchResult { query: request.query.clone(), filter, misspelt, passages, took_ms, trace })
@@ -94,10 +104,14 @@ impl Searcher<'_> {
         }
     }
 
-    /// Returns the best passages for a query, with a step in the trace for each stage.
+    /// Returns the best passages for a query, and those to read for an answer, with a step in the trace for each stage.
     pub(crate) fn find(&self, query: &Query, request: &SearchRequest, recorder: &mut Recorder) -> Result<Found> {
+        self.stages(query, request, true, recorder)
+    }
+
+    fn stages(&self, query: &Query, request: &SearchRequest, reads: bool, recorder: &mut Recorder) -> Result<Found> {
         recorder.begin("search", || TraceDetails::Search { query: query.text() });
-        let found = self.find_in(query, request, recorder);
+        let found = self.find_in(query, request, reads, recorder);
         // A search that failed stays open, so that the trace shows where.
         if found.is_ok() {
             recorder.end();
@@ -105,7 +119,7 @@ impl Searcher<'_> {
         found
     }
 
-    fn find_in(&self, query: &Query, request: &SearchRequest, recorder: &mut Recorder) -> Result<Found> {
+    fn find_in(&self, query: &Query, request: &SearchRequest, reads: bool, recorder: &mut Recorder) -> Result<Found> {
         let text = query.text();
         if !query.has_words() {
             let message = match text.trim() {
@@ -154,10 +168,35 @@ impl Searcher<'_> {
 
         let start = recorder.start("fusion");
         let fused = fuse(&rankings);
-        let considered = fused.len();
-        let mut best: Vec<_> = fused.into_iter().filter(|item| plan.admits(item)).take(plan.passages).collect();
+        let fused_places: HashMap<RowId, LegScore> = match plan.reranks() {
+            false => HashMap::new(),
+            true => fused.iter().enumerate().map(|(at, item)| (item.key, place(at, item.score))).collect(),
+        };
+        if recorder.is_on() {
+            let shown: Vec<&Fused<RowId>> = fused.iter().take(plan.passages.max(plan.rerank.depth)).collect();
+            let passages = self.view.catalogue().passages_at(&shown.iter().map(|item| item.key).collect::<Vec<_>>())?;
+            let record = |(item, passage): (&&Fused<RowId>, Passage)| PassageRecord {
+                chunk: passage.chunk,
+                document: passage.location.document,
+                score: item.score,
+                legs: item.legs.iter().cloned().collect(),
+            };
+            let passages = shown.iter().zip(passages).map(record).collect();
+            recorder.step(start, || TraceDetails::Fusion { considered: fused.len(), passages });
+        }
         self.check_stop()?;
+        let reranked = self.reranked(&plan, (&prepared, &text), fused, recorder)?;
+        self.check_stop()?;
+
+        let start = recorder.start("choose");
         let catalogue = self.view.catalogue();
+        let admitted = reranked.into_iter().filter(|item| plan.admits(item)).collect::<Vec<_>>();
+        let read = if reads { &admitted[..plan.passages.min(admitted.len())] } else { &[] };
+        let read: Vec<RowId> = read.iter().map(|item| item.key).collect();
+        let (order, later) = spread(&plan.diversity, snapshot, &**catalogue, admitted)?;
+        let shown = plan.passages.min(order.len());
+        let beside = order[shown..].iter().filter(|item| read.contains(&item.key));
+        let best: Vec<&Fused<RowId>> = order[..shown].iter().chain(beside).collect();
         let rows: Vec<RowId> = best.iter().map(|item| item.key).collect();
         let mut passages = catalogue.passages_at(&rows)?;
         if passages.len() != rows.len() {
@@ -167,24 +206,62 @@ impl Searcher<'_> {
         if let Some(filter) = &filter {
             passages = visible(&**catalogue, filter, passages)?;
         }
-        for (at, (passage, item)) in passages.iter_mut().zip(&mut best).enumerate() {
+        for (at, (passage, item)) in passages.iter_mut().zip(&best).enumerate() {
             (passage.rank, passage.score) = (at + 1, item.score);
-            passage.legs = std::mem::take(&mut item.legs).into_iter().collect();
+            passage.legs = item.legs.iter().cloned().collect();
+            passage.fused = fused_places.get(&item.key).copied();
         }
+        let place_of = |row: &RowId| rows.iter().position(|other| other == row);
+        let to_read = read.iter().filter_map(place_of).filter_map(|at| passages.get(at).cloned()).collect();
+        passages.truncate(shown);
         if let Some(sort) = &request.sort {
             sort.apply(&**catalogue, &mut passages)?;
         }
         drop(catalogue);
-        recorder.step(start, || {
-            let record = |passage: &Passage| PassageRecord {
-                chunk: passage.chunk.clone(),
-                document: passage.location.document.clone(),
-                score: passage.score,
-                legs: passage.legs.clone(),
+        let chunks = || passages.iter().map(|passage| passage.chunk.clone()).collect();
+        recorder.step(start, || TraceDetails::Choose { later, passages: chunks() });
+        Ok(Found { passages, to_read, misspelt: misspelt(&prepared) })
+    }
+
+    /// Puts the best candidates in the order of the plan's reranker.
+    fn reranked(
+        &self,
+        plan: &Plan,
+        (query, text): (&PreparedQuery, &str),
+        mut fused: Vec<Fused<RowId>>,
+        recorder: &mut Recorder,
+    ) -> Result<Vec<Fused<RowId>>> {
+        if !plan.reranks() || fused.is_empty() {
+            return Ok(fused);
+        }
+        let start = recorder.start("rerank");
+        let rest = fused.split_off(plan.rerank.depth.min(fused.len()));
+        let vector = self.vectors.of(text, &*self.opened.encoder)?;
+        let catalogue = self.view.catalogue();
+        let measuring =
+            Measuring { snapshot: &self.view.snapshot, catalogue: &**catalogue, query, text, vector: &vector };
+        let order = measuring.rerank(&fused, recorder.is_on())?;
+        if recorder.is_on() {
+            let rows: Vec<RowId> = order.iter().map(|one| fused[one.from].key).collect();
+            let passages = catalogue.passages_at(&rows)?;
+            let record = |(one, passage): (&Reranked, Passage)| RerankRecord {
+                chunk: passage.chunk,
+                document: passage.location.document,
+                from: one.from + 1,
+                score: one.score,
+                shares: one.shares.iter().map(|(fact, share)| ((*fact).to_owned(), *share)).collect(),
+                features: one.features.clone(),
             };
-            TraceDetails::Fusion { considered, passages: passages.iter().map(record).collect() }
+            let candidates = order.iter().zip(passages).map(record).collect();
+            recorder.step(start, || TraceDetails::Rerank { reranker: LEARNED.to_owned(), candidates });
+        }
+        drop(catalogue);
+        let mut kept: Vec<Option<Fused<RowId>>> = fused.into_iter().map(Some).collect();
+        let order = order.into_iter().filter_map(|one| {
+            let before = kept[one.from].take()?;
+            Some(Fused { score: one.score, ..before })
         });
-        Ok(Found { passages, misspelt: misspelt(&prepared) })
+        Ok(order.chain(rest.into_iter().map(|item| Fused { score: 0.0, ..item })).collect())
     }
 
     fn check_stop(&self) -> Result<()> {

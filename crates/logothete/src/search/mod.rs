@@ -1,9 +1,11 @@
 //! Searching: requests, legs, filters, and the passages that come out.
 
+mod diversity;
 mod fields;
 mod find;
 mod legs;
 mod request;
+mod rerank;
 mod scope;
 mod vectors;
 

@@ -14,6 +14,7 @@ use logothete_core::segment::RowSet;
 use logothete_core::text::Language;
 use serde_json::{Map, Value};
 
+use super::PlacedRow;
 use super::describe::{ChunkDetail, DocumentDetail, DocumentInfo, FieldInfo, Section};
 
 /// A row of a segment: where a chunk's vector and terms are.
@@ -292,6 +293,9 @@ pub(crate) trait CatalogueReader {
     fn indexed(&self, chunks: &[ChunkId]) -> Result<HashMap<ChunkId, Indexed>>;
     /// Returns the rows of a segment from one to another that belong to a chunk, ascending, with what each is indexed by.
     fn indexed_rows(&self, segment: i64, from: u32, to: u32) -> Result<Vec<(u32, Indexed)>>;
+
+    /// Returns every indexed chunk, document by document, in the order of the text.
+    fn places(&self) -> Result<Vec<PlacedRow>>;
 
     /// Fills in the rectangles, the time and the headings of some locations.
     fn pinpoint(&self, locations: &mut [&mut Location]) -> Result<()>;

@@ -17,6 +17,7 @@ mod describe;
 mod lazy;
 mod lease;
 mod map;
+mod places;
 mod snapshot;
 mod sqlite;
 mod view;
@@ -33,6 +34,7 @@ pub(crate) use catalogue::{
 pub(crate) use conversations::{ConversationStore, StoredConversation, StoredSummary, StoredTurn};
 pub use describe::{ChunkDetail, ChunkInfo, DocumentDetail, DocumentInfo, FieldInfo, Section, VectorInfo};
 pub(crate) use lease::Lease;
+pub(crate) use places::{PlacedRow, Places};
 pub(crate) use snapshot::{Ann, Scope, Segment, Snapshot};
 pub(crate) use sqlite::{FORMAT, OLDEST_EXPORT};
 pub(crate) use view::View;

@@ -1,6 +1,6 @@
 //! The indexes of a corpus as of one commit.
 
-use std::sync::{Arc, Mutex};
+use std::sync::{Arc, Mutex, OnceLock};
 
 use logothete_core::keyword::{KeywordIndex, LiveCounts, LiveKeywords, PreparedQuery, Query, Statistics};
 use logothete_core::segment::{Hit, RowSet};
@@ -9,7 +9,7 @@ use logothete_core::{Error, ErrorKind, Result};
 
 use super::blobs::{Blob, BlobStore};
 use super::catalogue::{CatalogueReader, FileKind, RowId, SegmentEntry};
-use super::lock;
+use super::{Places, lock};
 
 /// The number of filters whose rows are remembered.
 const MAX_SCOPES: usize = 16;
@@ -85,6 +85,7 @@ pub(crate) struct Snapshot {
     pub segments: Vec<Segment>,
     /// The rows that filters leave, the latest last.
     scopes: Mutex<Vec<(String, Arc<Scope>)>>,
+    places: OnceLock<Places>,
 }
 
 impl Snapshot {
@@ -92,7 +93,7 @@ impl Snapshot {
     pub(crate) fn open(catalogue: &dyn CatalogueReader, blobs: &dyn BlobStore) -> Result<Self> {
         let entries = catalogue.segments()?.into_iter();
         let segments = entries.map(|entry| Segment::open(entry, blobs)).collect::<Result<_>>()?;
-        Ok(Self { commit: catalogue.manifest()?.commit, segments, scopes: Mutex::default() })
+        Ok(Self { commit: catalogue.manifest()?.commit, segments, scopes: Mutex::default(), places: OnceLock::new() })
     }
 
     /// Returns `true` if its rows are those of `entries`, whatever files these have.
@@ -101,6 +102,15 @@ impl Snapshot {
             (segment.entry.id, &segment.entry.live) == (entry.id, &entry.live)
         };
         self.segments.len() == entries.len() && self.segments.iter().zip(entries).all(same)
+    }
+
+    /// Returns where its rows stand in their documents. Reads the catalogue the first time; the catalogue must be of the same commit.
+    pub(crate) fn places(&self, catalogue: &dyn CatalogueReader) -> Result<&Places> {
+        if let Some(places) = self.places.get() {
+            return Ok(places);
+        }
+        let places = Places::new(catalogue.places()?);
+        Ok(self.places.get_or_init(|| places))
     }
 
     /// Returns the rows nearest to a vector, best first.

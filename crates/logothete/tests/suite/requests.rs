@@ -1,6 +1,8 @@
 //! What a request may change about its search, and what comes back: plans, traces, passages as JSON.
 
-use logothete::search::{LegPlan, Passage, Plan};
+use std::collections::{BTreeMap, BTreeSet};
+
+use logothete::search::{LegPlan, Passage, Plan, RerankKind};
 use logothete::trace::{StepOutcome, Trace, TraceDetails};
 use logothete::{BuildRequest, Corpus, ErrorKind, MemorySource, Pipeline, SearchRequest};
 use proptest::prelude::*;
@@ -12,6 +14,7 @@ use crate::answers::corpus;
 fn only(leg: &str) -> Plan {
     let mut plan = Plan::default();
     plan.legs = vec![LegPlan::new(leg, 1.0)];
+    plan.diversity.max_of_section = 0;
     plan
 }
 
@@ -26,6 +29,79 @@ fn chunks(passages: &[Passage]) -> Vec<&str> {
 /// How often the trace of a request has each stage.
 fn stages(trace: &Trace, wanted: fn(&TraceDetails) -> bool) -> usize {
     trace.records.iter().filter(|record| wanted(&record.details)).count()
+}
+
+#[tokio::test]
+async fn a_reranker_says_what_moved_each_candidate() {
+    let (corpus, _folder) = corpus().await;
+    let request = || SearchRequest::new("Which tug has the greatest bollard pull?");
+    let result = corpus.search(request().traced()).await.expect("a search");
+    let candidates = result.trace.records.iter().find_map(|record| match &record.details {
+        TraceDetails::Rerank { candidates, .. } => Some(candidates),
+        _ => None,
+    });
+    let candidates = candidates.expect("a step of the reranker");
+    assert!(candidates.is_sorted_by(|a, b| a.score >= b.score));
+    let ranks: BTreeSet<usize> = candidates.iter().map(|one| one.from).collect();
+    assert_eq!(ranks, (1..=candidates.len()).collect(), "each candidate stands once in the new order");
+    for passage in &result.passages {
+        let one = candidates.iter().find(|one| one.chunk == passage.chunk).expect("a candidate");
+        assert_eq!((one.score, one.from), (passage.score, passage.fused.expect("a fused rank").rank));
+        assert!(one.shares.iter().any(|(_, share)| *share != 0.0));
+    }
+
+    // Without it, and where one leg alone counts, the fused order stays.
+    let mut plain = Plan::default();
+    plain.rerank.kind = RerankKind::None;
+    for request in [request().plan(plain), request().leg_weight("keyword", 0.0)] {
+        let result = corpus.search(request.traced()).await.expect("a search");
+        assert_eq!(stages(&result.trace, |details| matches!(details, TraceDetails::Rerank { .. })), 0);
+        assert!(result.passages.iter().all(|passage| passage.fused.is_none()));
+    }
+    // Candidates below its depth come after those that it looked at.
+    let mut shallow = Plan::default();
+    shallow.rerank.depth = 2;
+    let found = found(&corpus, request().plan(shallow)).await;
+    assert!(found[..2].iter().all(|passage| passage.fused.is_some_and(|fused| fused.rank <= 2)));
+    assert!(found[2..].iter().all(|passage| passage.score == 0.0));
+}
+
+#[rstest]
+#[case(0, 0)]
+#[case(1, 0)]
+#[case(2, 0)]
+#[case(0, 1)]
+#[case(2, 3)]
+#[tokio::test]
+async fn what_is_too_many_of_a_section_or_document_comes_last(#[case] section: usize, #[case] document: usize) {
+    let (corpus, _folder) = corpus().await;
+    let search = |section: usize, document: usize| {
+        let mut plan = Plan::default();
+        plan.passages = 100;
+        plan.diversity.max_of_section = section;
+        plan.diversity.max_of_document = document;
+        SearchRequest::new("When may a vessel enter the north channel?").plan(plan).traced()
+    };
+    let all = found(&corpus, search(0, 0)).await;
+    let result = corpus.search(search(section, document)).await.expect("a search");
+    let later = result.trace.records.iter().find_map(|record| match record.details {
+        TraceDetails::Choose { later, .. } => Some(later),
+        _ => None,
+    });
+    let kept = &result.passages[..result.passages.len() - later.expect("a step that chooses")];
+    let within = |max: usize, key: &dyn Fn(&Passage) -> String| {
+        let mut counts: BTreeMap<String, usize> = BTreeMap::new();
+        kept.iter().for_each(|passage| *counts.entry(key(passage)).or_default() += 1);
+        max == 0 || counts.values().all(|count| *count <= max)
+    };
+    assert!(within(document, &|passage| passage.location.document.clone()));
+    assert!(kept.is_sorted_by(|a, b| a.score >= b.score), "the order stays");
+    assert_eq!(
+        chunks(&result.passages).into_iter().collect::<BTreeSet<_>>(),
+        chunks(&all).into_iter().collect(),
+        "none is lost"
+    );
+    assert_eq!(later > Some(0), (section, document) != (0, 0));
 }
 
 #[tokio::test]

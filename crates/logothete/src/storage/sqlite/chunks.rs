@@ -9,6 +9,7 @@ use logothete_core::search::{Duplicate, Passage};
 use rusqlite::{Row, params};
 
 use super::{Statements, chunk_id, from_json, ids_json, pages, row_id, span, to_json};
+use crate::storage::PlacedRow;
 use crate::storage::catalogue::{ChunkOwner, Counts, IndexEntry, Indexed, NewChunk, RowId, indexed_language};
 
 /// The text that an encoder read of a chunk.
@@ -180,6 +181,15 @@ pub(super) fn indexed_rows(
     let raw = database.rows(&sql, params![segment, from, to], |row| Ok((row.get(0)?, read_indexed(row, 1)?)))?;
     let whole = raw.into_iter();
     whole.map(|(row, (indexed, section))| Ok((row, Indexed { section: from_json(&section)?, ..indexed }))).collect()
+}
+
+pub(super) fn places(database: &impl Statements) -> Result<Vec<PlacedRow>> {
+    let sql =
+        "SELECT segment, row, document, parent_start FROM chunks WHERE segment IS NOT NULL ORDER BY document, ordinal";
+    database.rows(sql, [], |row| {
+        let place = RowId { segment: row.get(0)?, row: row.get(1)? };
+        Ok((place, row.get(2)?, row.get(3)?))
+    })
 }
 
 pub(super) fn add(database: &impl Statements, new: &NewChunk<'_>) -> Result<()> {

@@ -35,7 +35,7 @@ use super::catalogue::{
     SourceEntry, Which,
 };
 use super::describe::{ChunkDetail, DocumentDetail, DocumentInfo, FieldInfo, Section};
-use super::lock;
+use super::{PlacedRow, lock};
 
 /// How long a connection waits for another that holds a lock.
 const MAX_WAIT: Duration = Duration::from_secs(10);
@@ -445,6 +445,10 @@ impl<T: Statements> CatalogueReader for T {
 
     fn indexed_rows(&self, segment: i64, from: u32, to: u32) -> Result<Vec<(u32, Indexed)>> {
         chunks::indexed_rows(self, segment, from, to)
+    }
+
+    fn places(&self) -> Result<Vec<PlacedRow>> {
+        chunks::places(self)
     }
 
     fn pinpoint(&self, locations: &mut [&mut Location]) -> Result<()> {
