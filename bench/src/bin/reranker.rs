@@ -116,7 +116,7 @@ async fn candidates(set: &Path) -> Vec<Found> {
 /// Returns the document and the features of each candidate, by the fused rank. Of each document only the first stays, because a search
 /// shows no more.
 async fn search(corpus: &Corpus, question: &str) -> Vec<(String, [f32; FEATURES])> {
-    let Ok(result) = corpus.search(SearchRequest::new(question).plain().traced()).await else { return Vec::new() };
+    let Ok(result) = corpus.search(SearchRequest::new(question).plain().explained()).await else { return Vec::new() };
     let found = result.trace.records.into_iter().find_map(|record| match record.details {
         TraceDetails::Rerank { candidates, .. } => Some(candidates),
         _ => None,

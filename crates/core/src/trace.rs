@@ -117,14 +117,14 @@ pub enum TraceDetails {
     Fusion {
         /// The number of different chunks in the rankings.
         considered: usize,
-        /// The best of them, those that are reranked at least.
+        /// The best of them: as many as the search returns, or all that are reranked, if the request asked for that.
         passages: Vec<PassageRecord>,
     },
     /// The best candidates were put in a new order.
     Rerank {
         /// The name of the reranker.
         reranker: String,
-        /// The candidates in their new order.
+        /// The candidates in their new order: as many as the search returns, or all, if the request asked for that.
         candidates: Vec<RerankRecord>,
     },
     /// The passages were chosen from the order.
@@ -283,9 +283,10 @@ pub struct RerankRecord {
     /// The score of the reranker, between 0 and 1.
     #[serde(serialize_with = "serialize_score")]
     pub score: f32,
-    /// How much each fact moved it from the mean of the candidates, in the sum that the score is made of.
-    #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub shares: Vec<(String, f32)>,
+    /// How much each fact moved it from the mean of the candidates, in the sum that the score is made of, to two digits. What moved it by less
+    /// than 0.05 is left out.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub shares: BTreeMap<String, f64>,
     /// What the reranker was given, to train it.
     #[serde(skip)]
     pub features: Vec<f32>,

@@ -45,7 +45,7 @@ fn requests(arguments: &SearchArguments) -> Result<Vec<SearchRequest>> {
     let request = |query: String| {
         let mut request = SearchRequest::new(query);
         if arguments.why {
-            request = request.traced();
+            request = request.explained();
         }
         if let Some(filter) = &filter {
             request = request.filter(filter.clone());

@@ -7,8 +7,6 @@ use super::{Style, indented};
 
 /// The number of facts that are named for a passage.
 const MAX_FACTS: usize = 4;
-/// Smaller shares are not worth a word.
-const MIN_SHARE: f32 = 0.05;
 
 /// Returns a text for each passage of a traced search: how many places each step moved it, and by what.
 pub fn lines(found: &SearchResult, style: Style) -> Vec<String> {
@@ -48,7 +46,7 @@ fn moved(from: usize, to: usize) -> String {
 
 /// Returns the facts that weighed most.
 fn facts(one: &RerankRecord) -> String {
-    let mut shares: Vec<&(String, f32)> = one.shares.iter().filter(|(_, share)| share.abs() >= MIN_SHARE).collect();
+    let mut shares: Vec<(&String, &f64)> = one.shares.iter().collect();
     shares.sort_by(|a, b| b.1.abs().total_cmp(&a.1.abs()));
     shares.iter().take(MAX_FACTS).map(|(fact, share)| format!("{fact} {share:+.1}")).collect::<Vec<_>>().join(", ")
 }

@@ -166,6 +166,7 @@ impl Searcher<'_> {
             rankings.push(Ranking { name: planned.leg.clone(), weight: planned.weight, hits });
         }
 
+        let recorded = if request.explained { plan.passages.max(plan.rerank.depth) } else { plan.passages };
         let start = recorder.start("fusion");
         let fused = fuse(&rankings);
         let fused_places: HashMap<RowId, LegScore> = match plan.reranks() {
@@ -173,7 +174,7 @@ impl Searcher<'_> {
             true => fused.iter().enumerate().map(|(at, item)| (item.key, place(at, item.score))).collect(),
         };
         if recorder.is_on() {
-            let shown: Vec<&Fused<RowId>> = fused.iter().take(plan.passages.max(plan.rerank.depth)).collect();
+            let shown: Vec<&Fused<RowId>> = fused.iter().take(recorded).collect();
             let passages = self.view.catalogue().passages_at(&shown.iter().map(|item| item.key).collect::<Vec<_>>())?;
             let record = |(item, passage): (&&Fused<RowId>, Passage)| PassageRecord {
                 chunk: passage.chunk,
@@ -185,7 +186,7 @@ impl Searcher<'_> {
             recorder.step(start, || TraceDetails::Fusion { considered: fused.len(), passages });
         }
         self.check_stop()?;
-        let reranked = self.reranked(&plan, (&prepared, &text), fused, recorder)?;
+        let reranked = self.reranked(&plan, (&prepared, &text), fused, recorded, recorder)?;
         self.check_stop()?;
 
         let start = recorder.start("choose");
@@ -229,6 +230,7 @@ impl Searcher<'_> {
         plan: &Plan,
         (query, text): (&PreparedQuery, &str),
         mut fused: Vec<Fused<RowId>>,
+        recorded: usize,
         recorder: &mut Recorder,
     ) -> Result<Vec<Fused<RowId>>> {
         if !plan.reranks() || fused.is_empty() {
@@ -242,14 +244,14 @@ impl Searcher<'_> {
             Measuring { snapshot: &self.view.snapshot, catalogue: &**catalogue, query, text, vector: &vector };
         let order = measuring.rerank(&fused, recorder.is_on())?;
         if recorder.is_on() {
-            let rows: Vec<RowId> = order.iter().map(|one| fused[one.from].key).collect();
+            let rows: Vec<RowId> = order.iter().take(recorded).map(|one| fused[one.from].key).collect();
             let passages = catalogue.passages_at(&rows)?;
             let record = |(one, passage): (&Reranked, Passage)| RerankRecord {
                 chunk: passage.chunk,
                 document: passage.location.document,
                 from: one.from + 1,
                 score: one.score,
-                shares: one.shares.iter().map(|(fact, share)| ((*fact).to_owned(), *share)).collect(),
+                shares: one.notable_shares().collect(),
                 features: one.features.clone(),
             };
             let candidates = order.iter().zip(passages).map(record).collect();

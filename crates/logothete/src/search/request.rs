@@ -19,6 +19,7 @@ pub struct SearchRequest {
     pub(crate) sort: Option<Sort>,
     pub(crate) plain: bool,
     pub(crate) traced: bool,
+    pub(crate) explained: bool,
     plan: Option<Plan>,
     passages: Option<usize>,
     scores: ScoreRange,
@@ -128,6 +129,13 @@ impl SearchRequest {
     #[must_use]
     pub fn traced(mut self) -> Self {
         self.traced = true;
+        self
+    }
+
+    /// Records a trace of every candidate that was reranked, and not only of as many as are returned.
+    #[must_use]
+    pub fn explained(mut self) -> Self {
+        (self.traced, self.explained) = (true, true);
         self
     }
 

@@ -13,6 +13,8 @@ use crate::storage::{CatalogueReader, RowId, Snapshot};
 /// Of a long section, so many chunks on each side of a candidate count as its section.
 const MAX_BESIDE: usize = 12;
 
+/// Smaller shares are not recorded.
+const MIN_SHARE: f64 = 0.05;
 /// The name of the reranker in traces.
 pub(super) const LEARNED: &str = "learned";
 
@@ -36,6 +38,15 @@ pub(super) struct Reranked {
     /// How much each fact added.
     pub shares: Vec<(&'static str, f32)>,
     pub features: Vec<f32>,
+}
+
+impl Reranked {
+    /// Returns the facts that moved it by a twentieth or more, to two digits.
+    pub(super) fn notable_shares(&self) -> impl Iterator<Item = (String, f64)> + '_ {
+        let to_two_digits = |share: f32| (f64::from(share) * 100.0).round() / 100.0;
+        let shares = self.shares.iter().map(move |(fact, share)| ((*fact).to_owned(), to_two_digits(*share)));
+        shares.filter(|(_, share)| share.abs() >= MIN_SHARE)
+    }
 }
 
 /// What the indexes have of a row.

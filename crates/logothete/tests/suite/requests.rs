@@ -35,7 +35,7 @@ fn stages(trace: &Trace, wanted: fn(&TraceDetails) -> bool) -> usize {
 async fn a_reranker_says_what_moved_each_candidate() {
     let (corpus, _folder) = corpus().await;
     let request = || SearchRequest::new("Which tug has the greatest bollard pull?");
-    let result = corpus.search(request().traced()).await.expect("a search");
+    let result = corpus.search(request().explained()).await.expect("a search");
     let candidates = result.trace.records.iter().find_map(|record| match &record.details {
         TraceDetails::Rerank { candidates, .. } => Some(candidates),
         _ => None,
@@ -47,8 +47,16 @@ async fn a_reranker_says_what_moved_each_candidate() {
     for passage in &result.passages {
         let one = candidates.iter().find(|one| one.chunk == passage.chunk).expect("a candidate");
         assert_eq!((one.score, one.from), (passage.score, passage.fused.expect("a fused rank").rank));
-        assert!(one.shares.iter().any(|(_, share)| *share != 0.0));
+        assert!(one.shares.values().all(|share| share.abs() >= 0.05) && !one.shares.is_empty());
     }
+
+    // A trace that is not asked for every candidate has as many as are returned.
+    let short = corpus.search(request().passages(3).traced()).await.expect("a search");
+    let recorded = short.trace.records.iter().find_map(|record| match &record.details {
+        TraceDetails::Rerank { candidates, .. } => Some(candidates.len()),
+        _ => None,
+    });
+    assert_eq!(recorded, Some(3));
 
     // Without it, and where one leg alone counts, the fused order stays.
     let mut plain = Plan::default();
