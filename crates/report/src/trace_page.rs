@@ -2,7 +2,7 @@
 
 use logothete::answer::{Answer, CitedSource};
 use logothete::document::Location;
-use logothete::search::Passage;
+use logothete::search::{LegScore, Passage};
 use logothete::trace::{StepOutcome, Trace, TraceDetails, TraceRecord};
 use logothete::verify::Verdict;
 use logothete::{Reply, TokenUsage};
@@ -166,6 +166,8 @@ fn stage(details: &TraceDetails) -> &'static str {
         TraceDetails::Keyword { .. } => "keyword leg",
         TraceDetails::Vector { .. } => "vector leg",
         TraceDetails::Fusion { .. } => "fusion",
+        TraceDetails::Rerank { .. } => "rerank",
+        TraceDetails::Choose { .. } => "choose",
         TraceDetails::Extract { .. } => "extract",
         TraceDetails::Check { .. } => "check",
         TraceDetails::Condense { .. } => "condense",
@@ -187,7 +189,16 @@ fn summary(record: &TraceRecord) -> String {
             format!("{}: {} found, weight {}{missing}", terms.join(", "), leg.found, leg.weight)
         }
         TraceDetails::Vector { encoder, leg } => format!("{encoder}: {} found, weight {}", leg.found, leg.weight),
-        TraceDetails::Fusion { considered, passages } => format!("{considered} chunks, {} kept", passages.len()),
+        TraceDetails::Fusion { considered, passages } => format!("{considered} chunks, {} recorded", passages.len()),
+        TraceDetails::Rerank { reranker, candidates } => {
+            let moved = candidates.iter().enumerate().filter(|(at, one)| one.from != at + 1).count();
+            format!("{reranker}: {moved} of the first {} moved", candidates.len())
+        }
+        TraceDetails::Choose { later, passages } => {
+            let later =
+                if *later > 0 { format!("; {later} more of the same sections come last") } else { String::new() };
+            format!("{} passages{later}", passages.len())
+        }
         TraceDetails::Extract { coverage, missing, picked, .. } => {
             let missing =
                 if missing.is_empty() { String::new() } else { format!("; not covered: {}", missing.join(", ")) };
@@ -223,12 +234,11 @@ fn summary(record: &TraceRecord) -> String {
 
 /// Returns the passages with their ranks, and their texts with the words of the question marked.
 fn found(answer: &Answer, passages: &[Passage]) -> String {
-    let rank = |passage: &Passage, leg: &str| {
-        passage
-            .legs
-            .get(leg)
-            .map_or_else(|| "–".to_owned(), |leg| format!("{} <span class=\"faint\">{:.2}</span>", leg.rank, leg.score))
+    let place_in = |ranking: Option<&LegScore>| {
+        ranking
+            .map_or_else(|| "–".to_owned(), |own| format!("{} <span class=\"faint\">{:.2}</span>", own.rank, own.score))
     };
+    let rank = |passage: &Passage, leg: &str| place_in(passage.legs.get(leg));
     let cited = |passage: &Passage| {
         answer.sources.iter().any(|source| {
             source.location.document == passage.location.document
@@ -238,9 +248,10 @@ fn found(answer: &Answer, passages: &[Passage]) -> String {
     let one = |passage: &Passage| {
         format!(
             "<tr><td class=\"number\">{}</td><td class=\"number\">{:.2}</td><td class=\"number\">{}</td><td class=\"number\">{}</td>\
-             <td><details><summary>{}{}</summary><pre>{}</pre></details></td></tr>\n",
+             <td class=\"number\">{}</td><td><details><summary>{}{}</summary><pre>{}</pre></details></td></tr>\n",
             passage.rank,
             passage.score,
+            place_in(passage.fused.as_ref()),
             rank(passage, "keyword"),
             rank(passage, "vector"),
             place(&passage.location),
@@ -249,8 +260,8 @@ fn found(answer: &Answer, passages: &[Passage]) -> String {
         )
     };
     let rows: String = passages.iter().map(one).collect();
-    let head = "<tr><th class=\"number\">Rank</th><th class=\"number\">Fused</th><th class=\"number\">Keyword</th>\
-                <th class=\"number\">Vector</th><th>Passage</th></tr>\n";
+    let head = "<tr><th class=\"number\">Rank</th><th class=\"number\">Score</th><th class=\"number\">Fused</th>\
+                <th class=\"number\">Keyword</th><th class=\"number\">Vector</th><th>Passage</th></tr>\n";
     let content = if rows.is_empty() { rows } else { format!("<table>\n{head}{rows}</table>\n") };
     section("Passages", &content)
 }

@@ -57,12 +57,14 @@ fn verbatim(text: &str, indent: usize) -> String {
 fn fields(value: &Value) -> String {
     match value {
         Value::Object(map) => {
-            // A leg has a rank and a score.
+            // A leg has a rank and a score. A number alone would not say that it is a rank.
             let field = |(name, value): (&String, &Value)| match (value["rank"].as_u64(), value["score"].as_f64()) {
                 (Some(rank), Some(score)) => format!("{name} {rank} ({score:.2})"),
+                _ if name == "from" => format!("from #{}", fields(value)),
                 _ => fields(value),
             };
-            map.iter().map(field).collect::<Vec<_>>().join("  ")
+            // Shares are for `search --why`.
+            map.iter().filter(|(name, _)| *name != "shares").map(field).collect::<Vec<_>>().join("  ")
         }
         Value::Array(items) => items.iter().map(fields).collect::<Vec<_>>().join(", "),
         Value::String(text) => text.clone(),
