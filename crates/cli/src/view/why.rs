@@ -23,12 +23,10 @@ pub fn lines(found: &SearchResult, style: Style) -> Vec<String> {
         if !facts.is_empty() {
             text.push_str(&format!(": {facts}"));
         }
-        if rank + 1 > at + 1 {
-            text.push_str(&format!(
-                "; {} to #{}, past passages of sections that are shown",
-                moved(rank + 1, at + 1),
-                at + 1
-            ));
+        if rank != at {
+            let reason =
+                if rank > at { "since more of sections above comes last" } else { "since its section is shown above" };
+            text.push_str(&format!("; then {}, {reason}", moved(rank + 1, at + 1)));
         }
         format!("{}\n", style.faint(indented(&text, 5).trim_end_matches('\n')))
     };
