@@ -2,15 +2,16 @@
 """Trains the embedded sentence encoder on, to find the passage that answers, on the CPU.
 
     pip install torch safetensors tokenizers numpy
-    python3 bench/train/train.py MODEL PAIRS RUN [--held HELD] [--steps N] [--rate R] [--pull P] [--hard H]
+    python3 bench/train/train.py MODEL PAIRS RUN [--held HELD] [--steps N] [--rate R] [--pull P] [--hard H] [--frozen N]
 
 MODEL is the folder of the model that it begins from (config.json, tokenizer.json, model.safetensors), PAIRS the file of `pairs.py`. RUN is the
 folder of this run: `state.pt`, written every ten minutes, lets a later call go on where it was; `losses.csv` has each step; and `model/` is the trained
 model, in the format that the packing tool reads. With `--held`, `held.csv` has nDCG@10 of searching the texts of that file, package by package,
 at every checkpoint.
 
-A batch has 24 pairs, 60 % of them from one package, so that the passages are hard to tell apart. Of a text, a window of 84 words is taken, since
-a chunk may begin anywhere in a section. The loss is that of choosing the right passage among all of the batch (InfoNCE, van den Oord and others,
+A batch has 24 pairs, 60 % of them from one package, so that the passages are hard to tell apart. Of a text, a window of 40, 60 or 84 words is taken, since
+a chunk may begin anywhere in a section and have any length. The first layers stay as they are (`--frozen`), and are computed once for the model and for the one that
+it began from. The loss is that of choosing the right passage among all of the batch (InfoNCE, van den Oord and others,
 2018) at a temperature of 0.05, both ways, and, weighted by `--pull`, the distance from the vectors of the model that it began from. `--hard` is the
 share of pairs that follow a pair whose question finds their passage, where PAIRS has been through `negatives.py`: each is a hard negative of the other,
 and costs nothing.
@@ -42,7 +43,8 @@ PAIRS_OF_BATCH = 24
 OF_ONE_PACKAGE = 0.6
 TEMPERATURE = 0.05
 MAX_QUESTION, MAX_TEXT = 32, 112
-WINDOW, STRIDE = 84, 60
+# Words of a window, one length for a batch; the first is the one that held pairs are measured with.
+WINDOWS, STRIDE = (84, 60, 40), 60
 FROM_THE_START = 0.6
 WARM_UP = 100
 CHECKPOINT_SECONDS = 600
@@ -80,14 +82,19 @@ class Encoder(torch.nn.Module):
 
     def forward(self, tokens, mask):
         """The vectors of texts, and the states of their tokens."""
-        heads = self.config["num_attention_heads"]
-        batch, length = tokens.shape
+        return self.pooled(self.layers(self.embedded(tokens), mask, 0, self.config["num_hidden_layers"]), mask)
+
+    def embedded(self, tokens):
         values = self.get("embeddings.word_embeddings.weight")[tokens]
-        values = values + self.get("embeddings.position_embeddings.weight")[:length]
+        values = values + self.get("embeddings.position_embeddings.weight")[:tokens.shape[1]]
         values = values + self.get("embeddings.token_type_embeddings.weight")[0]
-        values = self.norm(values, "embeddings")
+        return self.norm(values, "embeddings")
+
+    def layers(self, values, mask, first, end):
+        heads = self.config["num_attention_heads"]
+        batch, length, _ = values.shape
         attended = mask[:, None, None, :].bool()
-        for layer in range(self.config["num_hidden_layers"]):
+        for layer in range(first, end):
             at = f"encoder.layer.{layer}"
 
             def split(part):
@@ -98,6 +105,9 @@ class Encoder(torch.nn.Module):
             values = self.norm(values + self.linear(context, f"{at}.attention.output.dense"), f"{at}.attention.output")
             wide = functional.gelu(self.linear(values, f"{at}.intermediate.dense"))
             values = self.norm(values + self.linear(wide, f"{at}.output.dense"), f"{at}.output")
+        return values
+
+    def pooled(self, values, mask):
         weights = mask[:, :, None].float()
         return functional.normalize((values * weights).sum(1) / weights.sum(1), dim=-1), values
 
@@ -106,22 +116,6 @@ def rounded(values):
     """Values in eight bits, with a scale for each row. The gradient passes as if they were not rounded."""
     scale = values.detach().abs().amax(-1, keepdim=True).clamp_min(1e-9) / 127
     return values + ((values / scale).round() * scale - values).detach()
-
-
-class Began:
-    """The model that it began from. Passages come again, so their vectors are kept."""
-
-    def __init__(self, encoder):
-        self.encoder, self.kept = encoder, {}
-
-    def of_batch(self, tokens, mask):
-        return self.encoder(tokens, mask)[0]
-
-    def of_texts(self, texts, tokens):
-        new = [text for text in dict.fromkeys(texts) if text not in self.kept]
-        if new:
-            self.kept |= zip(new, self.of_batch(*tokens(new, MAX_TEXT)))
-        return torch.stack([self.kept[text] for text in texts])
 
 
 class Tokens:
@@ -166,14 +160,14 @@ def varied(heading, kind, chance):
     return " ".join(words)
 
 
-def windows(text):
+def windows(text, size=WINDOWS[0]):
     words = text.split()
-    return [" ".join(words[at:at + WINDOW]) for at in range(0, max(len(words) - WINDOW + STRIDE, 1), STRIDE)]
+    return [" ".join(words[at:at + size]) for at in range(0, max(len(words) - size + STRIDE, 1), STRIDE)]
 
 
-def window(pair, chance):
+def window(pair, size, chance):
     """A part of the text of a pair: for an entry of an index the part with most of its words, else often the start."""
-    parts = windows(pair["text"])
+    parts = windows(pair["text"], size)
     if pair["kind"] == "index":
         asked = set(pair["question"].lower().split())
         return max(parts, key=lambda part: len(asked & set(part.lower().split())))
@@ -238,19 +232,28 @@ def maxima(asked, asked_mask, passages, passage_mask):
     return (cosines * weights).sum(-1) / weights.sum(-1)
 
 
-def loss_of(encoder, began, tokens, batch, chance, arguments):
-    questions = tokens([varied(pair["question"], pair["kind"], chance) for pair in batch], MAX_QUESTION)
-    written = [window(pair, chance) for pair in batch]
-    texts = tokens(written, MAX_TEXT)
-    (asked, asked_tokens), (passages, passage_tokens) = encoder(*questions), encoder(*texts)
+def both(encoder, began, tokens, mask, frozen):
+    """The vectors of texts and the states of their tokens, and the vectors by the model that it began from, which has the same first layers."""
+    layers = encoder.config["num_hidden_layers"]
     with torch.no_grad():
-        before = began.of_batch(*questions), began.of_texts(written, tokens)
+        first = encoder.layers(encoder.embedded(tokens), mask, 0, frozen)
+        before, _ = began.pooled(began.layers(first, mask, frozen, layers), mask)
+    return *encoder.pooled(encoder.layers(first, mask, frozen, layers), mask), before
+
+
+def loss_of(encoder, began, tokens, batch, chance, arguments):
+    size = chance.choice(WINDOWS)
+    questions = tokens([varied(pair["question"], pair["kind"], chance) for pair in batch], MAX_QUESTION)
+    texts = tokens([window(pair, size, chance) for pair in batch], MAX_TEXT)
+    (asked, asked_tokens, asked_before), (passages, passage_tokens, passages_before) = (
+        both(encoder, began, *part, arguments.frozen) for part in (questions, texts)
+    )
     sizes = [asked.shape[-1]] + ([128, 256] if arguments.short else [])
     short = [(functional.normalize(asked[:, :size], dim=-1), functional.normalize(passages[:, :size], dim=-1)) for size in sizes]
     choice = sum(chosen(one @ other.T) for one, other in short) / len(sizes)
     if arguments.tokens > 0:
         choice = choice + arguments.tokens * chosen(maxima(asked_tokens, questions[1], passage_tokens, texts[1]))
-    pull = (2 - (asked * before[0]).sum(-1).mean() - (passages * before[1]).sum(-1).mean()) / 2
+    pull = (2 - (asked * asked_before).sum(-1).mean() - (passages * passages_before).sum(-1).mean()) / 2
     return choice, pull
 
 
@@ -295,6 +298,7 @@ def main():
     parser.add_argument("--rate", type=float, default=2e-5)
     parser.add_argument("--pull", type=float, default=1.0)
     parser.add_argument("--hard", type=float, default=0.0, help="share of pairs that follow one that finds them")
+    parser.add_argument("--frozen", type=int, default=2, help="layers that stay as they are, from the first")
     parser.add_argument("--round", action="store_true")
     parser.add_argument("--short", action="store_true")
     parser.add_argument("--tokens", type=float, default=0.0)
@@ -305,12 +309,13 @@ def main():
     config = json.loads((arguments.model / "config.json").read_text())
     tensors = load_file(arguments.model / "model.safetensors")
     tokens = Tokens(arguments.model)
-    encoder, began = Encoder(tensors, config), Began(Encoder(tensors, config))
+    encoder, began = Encoder(tensors, config), Encoder(tensors, config)
     encoder.rounds = arguments.round
     # The words stay as they are packed: in 4 bits they would round most of what is learned away.
-    for name in ("word_embeddings", "position_embeddings", "token_type_embeddings"):
-        encoder.get(f"embeddings.{name}.weight").requires_grad_(False)
-    learned = [weight for name, weight in encoder.weights.items() if weight.requires_grad and "pooler" not in name]
+    stay = ["embeddings_", "pooler_", *(f"encoder_layer_{layer}_" for layer in range(arguments.frozen))]
+    for name, weight in encoder.weights.items():
+        weight.requires_grad_(not name.startswith(tuple(stay)))
+    learned = [weight for weight in encoder.weights.values() if weight.requires_grad]
     optimiser = torch.optim.AdamW(learned, lr=arguments.rate, weight_decay=0.01)
 
     pairs, held = read(arguments.pairs), read(arguments.held) if arguments.held else {}

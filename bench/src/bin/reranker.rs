@@ -1,37 +1,43 @@
 //! Fits the reranker that comes with the library to the dev halves of question sets.
 //!
-//! `reranker FOLDER OUT`: FOLDER has the sets of `bench/sets/make.py`, with the corpus of each built beside its questions. The model is written to
+//! `reranker FOLDER OUT [ranks|calibrated]`: FOLDER has the sets of `bench/sets/make.py`, with the corpus of each built beside its questions. The model is written to
 //! OUT, which is `crates/core/src/rerank/learned.json`. The same sets give the same bytes. Then each set is ranked by a model that was fitted
 //! to the others, and its measures are printed.
 
+use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
-use logothete::search::SearchRequest;
+use logothete::search::{Fused, FusionKind, Plan, SearchRequest, Standpoint, adjust};
 use logothete::trace::TraceDetails;
 use logothete::{Corpus, Pipeline};
-use logothete_core::rerank::{FEATURES, Linear, RankedList};
+use logothete_core::rerank::{FeatureRow, Linear, RankedList};
 use serde_json::Value;
 
 /// A question, and what was found for it before it was reranked.
 struct Found {
     set: String,
-    list: RankedList,
-    documents: Vec<String>,
+    candidates: Vec<FeatureRow>,
+    /// The number of the document of each candidate, in the order in which they were found, and whether it is a right one.
+    documents: Vec<(u32, bool)>,
 }
 
 fn main() {
     let arguments: Vec<String> = std::env::args().skip(1).collect();
-    let [folder, out] = &arguments[..] else {
-        eprintln!("give the folder of the sets, and the file to write");
-        return;
+    let (folder, out, fusion) = match &arguments[..] {
+        [folder, out] => (folder, out, FusionKind::default()),
+        [folder, out, kind] if kind == "ranks" => (folder, out, FusionKind::Ranks),
+        [folder, out, kind] if kind == "calibrated" => (folder, out, FusionKind::Calibrated),
+        _ => {
+            eprintln!("give the folder of the sets, the file to write, and ranks or calibrated to try another fusion");
+            return;
+        }
     };
     let runtime = tokio::runtime::Builder::new_multi_thread().enable_all().build().expect("a runtime");
     let mut found = Vec::new();
     for set in sets(Path::new(folder)) {
-        found.extend(runtime.block_on(candidates(&set)));
+        found.extend(runtime.block_on(candidates(&set, fusion)));
     }
-    let lists: Vec<RankedList> = found.iter().map(|found| found.list.clone()).collect();
-    let model = Linear::fit(&lists);
+    let model = Linear::fit(&found.iter().map(Found::list).collect::<Vec<_>>());
     std::fs::write(out, serde_json::to_string_pretty(&model).expect("JSON") + "\n").expect("a file to write to");
     println!(
         "{} questions. Before; by a model of the other sets; by the model of all, which has seen them:",
@@ -42,8 +48,9 @@ fn main() {
     let mut all = [Ranks::default(), Ranks::default(), Ranks::default()];
     for name in names {
         let (own, others): (Vec<&Found>, Vec<&Found>) = found.iter().partition(|found| found.set == name);
-        let other = Linear::fit(&others.iter().map(|found| found.list.clone()).collect::<Vec<_>>());
-        let before = own.iter().map(|found| found.rank(&(0..found.documents.len()).collect::<Vec<_>>())).collect();
+        let other = Linear::fit(&others.iter().map(|found| found.list()).collect::<Vec<_>>());
+        let before =
+            own.iter().map(|found| found.documents.iter().position(|(_, right)| *right).map(|at| at + 1)).collect();
         let by = |model: &Linear| own.iter().map(|found| found.rank_by(model)).collect();
         let ranks = [Ranks(before), Ranks(by(&other)), Ranks(by(&model))];
         println!("{name:>12}: {}; {}; {}", ranks[0], ranks[1], ranks[2]);
@@ -68,16 +75,27 @@ impl std::fmt::Display for Ranks {
 }
 
 impl Found {
-    fn rank_by(&self, model: &Linear) -> Option<usize> {
-        let scores: Vec<f32> = self.list.candidates.iter().map(|row| model.probability(row)).collect();
-        let mut order: Vec<usize> = (0..scores.len()).collect();
-        order.sort_by(|&a, &b| scores[b].total_cmp(&scores[a]));
-        self.rank(&order)
+    /// Returns the first candidate of each document, to fit a model to. What comes after it counts as right or wrong as it does.
+    fn list(&self) -> RankedList {
+        let mut seen = HashSet::new();
+        let first = self.candidates.iter().zip(&self.documents).filter(|(_, (document, _))| seen.insert(*document));
+        let (candidates, right) = first.map(|(row, (_, right))| (*row, *right)).unzip();
+        RankedList { candidates, right }
     }
 
-    /// Returns the rank of the first right candidate in an order.
-    fn rank(&self, order: &[usize]) -> Option<usize> {
-        order.iter().position(|&at| self.list.right[at]).map(|at| at + 1)
+    /// Returns the rank of the first right candidate in the order that a search gives them. Each document of the sets is a section.
+    fn rank_by(&self, model: &Linear) -> Option<usize> {
+        let score = |row| model.probability(row);
+        let items =
+            self.candidates.iter().enumerate().map(|(key, row)| Fused { key, score: score(row), legs: Vec::new() });
+        let mut items: Vec<Fused<usize>> = items.collect();
+        items.sort_by(|a, b| b.score.total_cmp(&a.score));
+        let standpoint = |key: usize| Some(Standpoint { section: self.documents[key].0, ..Standpoint::default() });
+        let mut adjustments = Plan::default().adjustments();
+        // Here the whole document is the span of each of its chunks.
+        adjustments.diversity.max_overlap = 1.0;
+        let order = adjust(&adjustments, items, standpoint, |_, _| 0.0).order;
+        order.iter().position(|item| self.documents[item.key].1).map(|at| at + 1)
     }
 }
 
@@ -89,8 +107,9 @@ fn sets(folder: &Path) -> Vec<PathBuf> {
 }
 
 /// Searches for the dev questions of a set.
-async fn candidates(set: &Path) -> Vec<Found> {
-    let corpus = Pipeline::default().open(set.join("corpus")).await.expect("a corpus beside the questions");
+async fn candidates(set: &Path, fusion: FusionKind) -> Vec<Found> {
+    let pipeline = Pipeline::default().configured(|config| config.search.fusion = fusion);
+    let corpus = pipeline.open(set.join("corpus")).await.expect("a corpus beside the questions");
     let text = std::fs::read_to_string(set.join("questions.jsonl")).expect("questions");
     let name = set.file_name().unwrap_or_default().to_string_lossy().into_owned();
     let mut all = Vec::new();
@@ -104,18 +123,23 @@ async fn candidates(set: &Path) -> Vec<Found> {
             .collect();
         if question["split"] == "dev" && !right.is_empty() {
             let found = search(&corpus, question["question"].as_str().unwrap_or_default()).await;
-            let (documents, candidates): (Vec<String>, Vec<_>) = found.into_iter().unzip();
-            let right = documents.iter().map(|document| right.contains(&document.as_str())).collect();
-            all.push(Found { set: name.clone(), list: RankedList { candidates, right }, documents });
+            let mut numbers: HashMap<String, u32> = HashMap::new();
+            let mut number = |document: String| {
+                let next = numbers.len() as u32;
+                *numbers.entry(document).or_insert(next)
+            };
+            let is_right = |document: &str| right.contains(&document);
+            let documents = found.iter().map(|(name, _)| (number(name.clone()), is_right(name))).collect();
+            let candidates = found.into_iter().map(|(_, row)| row).collect();
+            all.push(Found { set: name.clone(), candidates, documents });
         }
     }
     eprintln!("{name}: {} questions", all.len());
     all
 }
 
-/// Returns the document and the features of each candidate, by the fused rank. Of each document only the first stays, because a search
-/// shows no more.
-async fn search(corpus: &Corpus, question: &str) -> Vec<(String, [f32; FEATURES])> {
+/// Returns the document and the features of each candidate, by the fused rank.
+async fn search(corpus: &Corpus, question: &str) -> Vec<(String, FeatureRow)> {
     let Ok(result) = corpus.search(SearchRequest::new(question).plain().explained()).await else { return Vec::new() };
     let found = result.trace.records.into_iter().find_map(|record| match record.details {
         TraceDetails::Rerank { candidates, .. } => Some(candidates),
@@ -123,11 +147,5 @@ async fn search(corpus: &Corpus, question: &str) -> Vec<(String, [f32; FEATURES]
     });
     let mut candidates = found.unwrap_or_default();
     candidates.sort_by_key(|one| one.from);
-    let mut seen: Vec<String> = Vec::new();
-    candidates.retain(|one| {
-        let new = !seen.contains(&one.document);
-        seen.push(one.document.clone());
-        new
-    });
     candidates.into_iter().filter_map(|one| Some((one.document, one.features.try_into().ok()?))).collect()
 }

@@ -136,8 +136,15 @@ pub struct SearchArguments {
     /// Show why each passage stands where it does: each leg's rank, the fused rank, and what moved it
     #[arg(long)]
     pub why: bool,
+    /// Say what became of the passages that fit a filter, such as 'document fits "byelaws*" and page = 2': their rank at each step, and where they
+    /// were lost
+    #[arg(long, value_name = "FILTER")]
+    pub expect: Option<String>,
+    /// Search by the [search] of another configuration file too, and show both orders side by side
+    #[arg(long, value_name = "FILE", conflicts_with_all = ["queries", "why", "expect"])]
+    pub against: Option<PathBuf>,
     /// Print how passages are searched for, and search for nothing
-    #[arg(long, conflicts_with_all = ["query", "queries", "why"])]
+    #[arg(long, conflicts_with_all = ["query", "queries", "why", "expect", "against"])]
     pub plan: bool,
 }
 

@@ -9,7 +9,7 @@ use serde::{Deserialize, Serialize};
 use crate::chunk::identity::ChunkId;
 use crate::prompt::Message;
 use crate::round::{serialize_milliseconds, serialize_score};
-use crate::search::LegScore;
+use crate::search::{ExpansionKind, LegScore};
 use crate::usage::TokenUsage;
 use crate::verify::Verdict;
 
@@ -113,6 +113,19 @@ pub enum TraceDetails {
         #[serde(flatten)]
         leg: LegRecord,
     },
+    /// Another leg ran.
+    Leg {
+        /// The name of the leg.
+        name: String,
+        /// The leg's part in the search.
+        #[serde(flatten)]
+        leg: LegRecord,
+    },
+    /// A leg or a reranker of the user's own failed, and the search went on without it.
+    LeftOut {
+        /// What failed and why, in a sentence.
+        note: String,
+    },
     /// The rankings of the legs were fused.
     Fusion {
         /// The number of different chunks in the rankings.
@@ -129,10 +142,22 @@ pub enum TraceDetails {
     },
     /// The passages were chosen from the order.
     Choose {
-        /// The number of candidates that came last because there were enough of their section or document.
+        /// The number of candidates that came last because there were enough of their document.
         later: usize,
+        /// The number of candidates that were left out because a better one has most of their text.
+        #[serde(default)]
+        left_out: usize,
         /// The chunks of the passages, in their order.
         passages: Vec<ChunkId>,
+    },
+    /// More of the documents was taken around the passages.
+    Expand {
+        /// What was added.
+        kind: ExpansionKind,
+        /// The number of passages that became a part of another.
+        merged: usize,
+        /// The number of passages that are left.
+        passages: usize,
     },
     /// Sentences were selected for the answer.
     Extract {
@@ -164,9 +189,9 @@ pub enum TraceDetails {
         /// The question that was searched for.
         question: String,
     },
-    /// A generator turned the question into other searches.
+    /// Other searches were made of the question: by a generator, or of synonyms and abbreviations.
     Transform {
-        /// The kind: `rewrite`, `split` or `hypothetical`.
+        /// The kind: `rewrite`, `split`, `hypothetical` or `wording`.
         kind: String,
         /// What is searched for besides the question.
         queries: Vec<String>,
@@ -224,6 +249,9 @@ impl TraceDetails {
             Self::Fusion { .. } => "fusion",
             Self::Rerank { .. } => "rerank",
             Self::Choose { .. } => "choose",
+            Self::Leg { .. } => "leg",
+            Self::LeftOut { .. } => "left_out",
+            Self::Expand { .. } => "expand",
             Self::Extract { .. } => "extract",
             Self::Check { .. } => "check",
             Self::Condense { .. } => "condense",

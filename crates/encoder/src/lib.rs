@@ -4,9 +4,11 @@
 //! no weights and knows no language: it stays when nothing better fits.
 //!
 //! From text to vector: `tokenise` turns text into tokens, `bert` runs them through the network with the arithmetic of
-//! `kernel` and the numbers of `weights`, and [`SentenceEncoder`] pools what comes out.
+//! `kernel` and the numbers of `weights`, and [`SentenceEncoder`] pools what comes out. [`CrossEncoder`] reads a question and a passage together.
 
 mod bert;
+mod cross;
+mod folder;
 mod half;
 mod hashing;
 mod kernel;
@@ -15,6 +17,7 @@ mod tokenise;
 mod weights;
 
 pub use bert::Precision;
+pub use cross::CrossEncoder;
 pub use hashing::Hashing;
 pub use sentence::{FolderSettings, Pooling, SentenceEncoder, TextTokens, pack};
 

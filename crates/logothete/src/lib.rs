@@ -33,6 +33,7 @@ mod opened;
 mod pipeline;
 #[cfg(feature = "http")]
 mod remote;
+pub mod routing;
 pub mod search;
 pub mod source;
 mod spending;

@@ -14,6 +14,7 @@ pub fn block_colour(kind: BlockKind) -> [u8; 3] {
         BlockKind::Figure => [140, 40, 170],
         BlockKind::Caption => [190, 80, 170],
         BlockKind::Footnote => [210, 110, 0],
+        BlockKind::Contents => [30, 40, 110],
         _ => [130, 130, 130],
     }
 }

@@ -30,7 +30,7 @@ impl Parser for EpubParser {
     }
 
     fn fingerprint(&self) -> Fingerprint {
-        Fingerprint::of(["epub 2"])
+        Fingerprint::of(["epub 3"])
     }
 
     fn parse(&self, input: &Input<'_>) -> Result<Document> {

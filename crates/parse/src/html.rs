@@ -7,6 +7,7 @@
 use ego_tree::NodeRef;
 use logothete_core::document::{
     BlockKind, Budget, Document, DocumentBuilder, InlineLink, Input, Parser, Span, TableCell, TableRow, Value,
+    is_list_of_links, points_inside,
 };
 use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 use scraper::{ElementRef, Html, Node, Selector};
@@ -35,7 +36,7 @@ impl Parser for HtmlParser {
     }
 
     fn fingerprint(&self) -> Fingerprint {
-        Fingerprint::of(["html 3"])
+        Fingerprint::of(["html 4"])
     }
 
     fn parse(&self, input: &Input<'_>) -> Result<Document> {
@@ -265,7 +266,7 @@ impl Reader<'_> {
                 if is_permalink {
                     self.text.truncate(start);
                 }
-                if let Some(target) = element.attr("href").filter(|target| points_out(target)) {
+                if let Some(target) = element.attr("href").filter(|_| !is_permalink) {
                     let span = Span::new(start.min(self.text.len()), self.text.len());
                     self.links.push(InlineLink { span, target: target.to_owned() });
                 }
@@ -378,7 +379,21 @@ impl Reader<'_> {
         };
         let header_rows = rows.iter().take_while(|row| heads(row)).count();
         self.builder.table_rows(header_rows.min(grid.len().saturating_sub(1)), &grid);
+        if is_index(table) {
+            self.builder.mark_contents();
+        }
     }
+}
+
+/// Returns `true` for a table of links to other places of the documents.
+fn is_index(table: ElementRef<'_>) -> bool {
+    let letters = |text: String| text.chars().filter(|c| c.is_alphabetic()).count();
+    let links = || {
+        let elements = table.descendants().filter_map(ElementRef::wrap);
+        elements.filter(|element| element.attr("href").is_some_and(points_inside))
+    };
+    let linked: usize = links().map(|link| letters(link.text().collect())).sum();
+    is_list_of_links(links().count(), linked, letters(table.text().collect()))
 }
 
 /// Returns the cells of a table, with those that span rows and columns.
@@ -418,11 +433,6 @@ fn grid(rows: &[ElementRef<'_>]) -> Vec<TableRow> {
         }
     }
     grid
-}
-
-/// Returns `true` if a link points to another page.
-fn points_out(target: &str) -> bool {
-    !target.is_empty() && !target.starts_with('#') && !target.to_ascii_lowercase().starts_with("javascript:")
 }
 
 /// Returns the text below an element that is nested too deep to be followed.

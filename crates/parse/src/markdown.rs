@@ -68,7 +68,7 @@ impl Parser for MarkdownParser {
 
     fn fingerprint(&self) -> Fingerprint {
         let boundary = self.boundary.as_ref().map(LinePattern::to_string);
-        Fingerprint::of(["markdown 2".to_owned()].into_iter().chain(boundary))
+        Fingerprint::of(["markdown 3".to_owned()].into_iter().chain(boundary))
     }
 
     fn parse(&self, input: &Input<'_>) -> Result<Document> {
@@ -147,7 +147,6 @@ impl Reader {
             TagEnd::Link => {
                 if let Some((start, target)) = self.pointing.pop()
                     && start < self.text.len()
-                    && !target.starts_with('#')
                 {
                     self.links.push(InlineLink { span: Span::new(start, self.text.len()), target });
                 }

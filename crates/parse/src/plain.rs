@@ -65,7 +65,7 @@ impl Parser for TextParser {
     }
 
     fn fingerprint(&self) -> Fingerprint {
-        Fingerprint::of(["plain 2"])
+        Fingerprint::of(["plain 3"])
     }
 
     fn parse(&self, input: &Input<'_>) -> Result<Document> {

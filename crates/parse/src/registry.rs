@@ -40,7 +40,7 @@ impl Parsers {
     /// Changes whenever the same bytes would give another document.
     pub fn fingerprint(&self) -> Fingerprint {
         let all = self.list.iter().map(|parser| parser.fingerprint().to_string());
-        Fingerprint::of(all.chain(["parsers 3".to_owned()]))
+        Fingerprint::of(all.chain(["parsers 4".to_owned()]))
     }
 
     /// Parses the bytes of a file. `name` becomes the document's name; its ending helps where the content does not tell.

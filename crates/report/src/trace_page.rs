@@ -168,6 +168,9 @@ fn stage(details: &TraceDetails) -> &'static str {
         TraceDetails::Fusion { .. } => "fusion",
         TraceDetails::Rerank { .. } => "rerank",
         TraceDetails::Choose { .. } => "choose",
+        TraceDetails::Leg { .. } => "leg",
+        TraceDetails::LeftOut { .. } => "left out",
+        TraceDetails::Expand { .. } => "expand",
         TraceDetails::Extract { .. } => "extract",
         TraceDetails::Check { .. } => "check",
         TraceDetails::Condense { .. } => "condense",
@@ -194,10 +197,21 @@ fn summary(record: &TraceRecord) -> String {
             let moved = candidates.iter().enumerate().filter(|(at, one)| one.from != at + 1).count();
             format!("{reranker}: {moved} of the first {} moved", candidates.len())
         }
-        TraceDetails::Choose { later, passages } => {
+        TraceDetails::LeftOut { note } => note.clone(),
+        TraceDetails::Leg { name, leg } => format!("{name}: {} candidates", leg.found),
+        TraceDetails::Choose { later, left_out, passages } => {
             let later =
-                if *later > 0 { format!("; {later} more of the same sections come last") } else { String::new() };
-            format!("{} passages{later}", passages.len())
+                if *later > 0 { format!("; {later} more of the same documents come last") } else { String::new() };
+            let left_out = if *left_out > 0 {
+                format!("; {left_out} repeat a better one and are left out")
+            } else {
+                String::new()
+            };
+            format!("{} passages{later}{left_out}", passages.len())
+        }
+        TraceDetails::Expand { merged, passages, .. } => {
+            let merged = if *merged > 0 { format!("; {merged} became a part of another") } else { String::new() };
+            format!("{passages} passages with what is around them{merged}")
         }
         TraceDetails::Extract { coverage, missing, picked, .. } => {
             let missing =

@@ -143,6 +143,7 @@ fn colour(kind: BlockKind) -> &'static str {
         BlockKind::Figure => "purple",
         BlockKind::Caption => "pink",
         BlockKind::Footnote => "orange",
+        BlockKind::Contents => "navy",
         _ => "grey",
     }
 }

@@ -2,6 +2,7 @@
 
 use std::ops::Bound;
 
+use logothete::query::Wording;
 use logothete::search::Passage;
 use logothete::trace::Misspelt;
 use logothete::{Config, Error, ErrorKind, Result, SearchRequest, SearchResult};
@@ -9,6 +10,8 @@ use serde_json::json;
 
 use super::{changed, configuration, corpus};
 use crate::args::{CorpusArguments, SearchArguments};
+use crate::view::beside::beside;
+use crate::view::expected::expected;
 use crate::view::why;
 use crate::view::{Style, count as counted, duration, indented, shortened, width};
 use crate::{DONE, Output};
@@ -21,11 +24,29 @@ pub async fn run(at: &CorpusArguments, arguments: &SearchArguments) -> Result<Ou
     }
     let requests = requests(arguments)?;
     let corpus = corpus(at, &config, &folder, true).await?;
-    let found = corpus.search_all(requests).await?;
     let style = Style::of_stdout();
+    if let Some(file) = &arguments.against {
+        let other = Config::read(file)?.search.plan();
+        let both = |request: SearchRequest| [request.clone(), request.plan(other.clone())];
+        let both: Vec<SearchRequest> = requests.into_iter().flat_map(both).collect();
+        let found = corpus.search_all(both).await?;
+        let name = file.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+        let text = found.chunks_exact(2).map(|pair| beside(&pair[0], &pair[1], &name, style)).collect();
+        return Ok(Output { text, json: json!({ "search": found.first(), "against": found.get(1) }), code: DONE });
+    }
+    let found = corpus.search_all(requests).await?;
     let shown = |found: &SearchResult| {
-        let why = arguments.why.then(|| why::lines(found, style));
-        result(found, &why.unwrap_or_default(), !arguments.scores.is_empty(), style)
+        let reasons = if arguments.why { why::lines(found, style) } else { Vec::new() };
+        let each = found.passages.iter().enumerate().map(|(at, passage)| {
+            let sentence = if arguments.why { why::best_sentence(passage, found, style) } else { None };
+            let reason = reasons.get(at).map_or("", String::as_str);
+            render(passage, reason, sentence, style)
+        });
+        let mut passages: String = each.collect();
+        if let Some(left_out) = why::left_out(found).filter(|_| arguments.why) {
+            passages.push_str(&format!("{}\n", style.faint(&left_out)));
+        }
+        result(found, passages, !arguments.scores.is_empty(), style)
     };
     if arguments.queries.is_none() {
         let text = found.first().map(shown).unwrap_or_default();
@@ -40,6 +61,7 @@ pub async fn run(at: &CorpusArguments, arguments: &SearchArguments) -> Result<Ou
 fn requests(arguments: &SearchArguments) -> Result<Vec<SearchRequest>> {
     let queries = super::asked(&arguments.query, arguments.queries.as_deref())?;
     let filter = super::filter(arguments.filter.as_deref())?;
+    let expected = super::filter(arguments.expect.as_deref())?;
     let scores: Vec<(Option<&str>, Range)> =
         arguments.scores.iter().map(|written| score_range(written)).collect::<Result<_>>()?;
     let request = |query: String| {
@@ -49,6 +71,9 @@ fn requests(arguments: &SearchArguments) -> Result<Vec<SearchRequest>> {
         }
         if let Some(filter) = &filter {
             request = request.filter(filter.clone());
+        }
+        if let Some(expected) = &expected {
+            request = request.expecting(expected.clone());
         }
         if let Some(count) = arguments.count {
             request = request.passages(count as usize);
@@ -72,7 +97,22 @@ fn requests(arguments: &SearchArguments) -> Result<Vec<SearchRequest>> {
 
 /// Returns the table `[search]` as a configuration file has it.
 fn plan(config: &Config) -> String {
-    let keys = ["passages", "keyword", "vector", "depth", "rerank", "diversity", "transform", "filter"];
+    let keys = [
+        "passages",
+        "keyword",
+        "vector",
+        "legs",
+        "depth",
+        "fusion",
+        "rerank",
+        "contents",
+        "diversity",
+        "expand",
+        "synonyms",
+        "abbreviations",
+        "transform",
+        "filter",
+    ];
     let line = |key: &str| Some(format!("{key} = {}\n", config.written(&format!("search.{key}"))?));
     format!("[search]\n{}", keys.into_iter().filter_map(line).collect::<String>())
 }
@@ -104,14 +144,22 @@ fn score_range(written: &str) -> Result<(Option<&str>, Range)> {
     })
 }
 
-/// Returns the passages of a search, and how many there are; `ranged` when only those with some scores were asked for.
-fn result(found: &SearchResult, why: &[String], ranged: bool, style: Style) -> String {
-    let reason = |at: usize| why.get(at).map_or("", String::as_str);
-    let each = found.passages.iter().enumerate();
-    let mut text: String = each.map(|(at, passage)| render(passage, reason(at), style)).collect();
+/// Returns the passages of a search as text, and how many there are; `ranged` when only those with some scores were asked for.
+fn result(found: &SearchResult, passages: String, ranged: bool, style: Style) -> String {
+    let mut text = passages;
     for Misspelt { word, taken_for } in &found.misspelt {
         let line = format!("No document has “{word}”; looked for words like {} instead.", taken_for.join(", "));
         text.push_str(&format!("{}\n", style.faint(&line)));
+    }
+    for Wording { from, to, document, .. } in &found.wordings {
+        let by = document.as_ref().map_or(String::new(), |document| format!(", as {document} defines it"));
+        text.push_str(&format!("{}\n", style.faint(&format!("Searched for “{to}” too, beside “{from}”{by}."))));
+    }
+    for note in &found.notes {
+        text.push_str(&format!("{}\n", style.warning(note)));
+    }
+    if let Some(one) = &found.expected {
+        text.push_str(&expected(one, style));
     }
     let number = found.passages.len() as u64;
     let summary = match (number, &found.filter) {
@@ -126,7 +174,8 @@ fn result(found: &SearchResult, why: &[String], ranged: bool, style: Style) -> S
     text + &format!("{}\n", style.faint(&summary))
 }
 
-fn render(passage: &Passage, why: &str, style: Style) -> String {
+/// Returns a passage with its place and its ranks: why it stands here, and a sentence of it, or its beginning.
+fn render(passage: &Passage, why: &str, sentence: Option<String>, style: Style) -> String {
     let mut ranks: Vec<String> =
         passage.legs.iter().map(|(name, leg)| format!("{name} #{} ({:.2})", leg.rank, leg.score)).collect();
     ranks.extend(passage.fused.map(|fused| format!("fused #{} ({:.2})", fused.rank, fused.score)));
@@ -144,6 +193,6 @@ fn render(passage: &Passage, why: &str, style: Style) -> String {
         style.strong(&format!("{:.2}", passage.score)),
         style.place(&shortened(&passage.location.to_string(), width().saturating_sub(11))),
         style.faint(&ranks.join(", ")),
-        indented(&shortened(passage.body(), 3 * width().saturating_sub(5)), 5),
+        sentence.unwrap_or_else(|| indented(&shortened(passage.body(), 3 * width().saturating_sub(5)), 5)),
     )
 }

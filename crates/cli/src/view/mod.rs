@@ -1,7 +1,9 @@
 //! Views for a terminal or a pipe: styles, wrapping, tables.
 
 mod answer;
+pub mod beside;
 mod chart;
+pub mod expected;
 mod flow;
 mod grid;
 mod measures;

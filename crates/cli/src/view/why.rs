@@ -1,9 +1,51 @@
 //! Why passages stand where they do.
 
 use logothete::SearchResult;
+use logothete::document::{BlockKind, Span};
+use logothete::search::Passage;
+use logothete::text::words;
 use logothete::trace::{RerankRecord, TraceDetails};
 
-use super::{Style, indented};
+use super::{Style, count, indented, quotation, width};
+
+/// Returns the sentence of a passage that has most of the words that were searched for, with these words set off; `None` if none has any.
+pub fn best_sentence(passage: &Passage, found: &SearchResult, style: Style) -> Option<String> {
+    let terms = found.trace.records.iter().find_map(|record| match &record.details {
+        TraceDetails::Keyword { terms, .. } => Some(terms.as_slice()),
+        _ => None,
+    })?;
+    let matches = |text: &str| -> Vec<Span> {
+        words(text).filter(|word| terms.contains(&word.term)).map(|word| word.span).collect()
+    };
+    let different = |text: &str| {
+        let mut found: Vec<String> = words(text).map(|word| word.term).filter(|term| terms.contains(term)).collect();
+        found.sort_unstable();
+        found.dedup();
+        found.len()
+    };
+    // The names of the columns of a table say nothing alone; its other rows are shown with them.
+    let parts = passage.sentences.iter().filter_map(|part| match part.kind {
+        BlockKind::Heading => None,
+        BlockKind::Table => part.row.as_deref(),
+        _ => Some(passage.slice(part.span)),
+    });
+    let best = parts.rev().max_by_key(|text| different(text)).filter(|text| different(text) > 0)?;
+    Some(quotation(best, &matches(best), 5, width(), style))
+}
+
+/// Returns a sentence about the candidates that were left out or moved to the end; `None` if there are none.
+pub fn left_out(found: &SearchResult) -> Option<String> {
+    let (left_out, later) = found.trace.records.iter().find_map(|record| match &record.details {
+        TraceDetails::Choose { left_out, later, .. } => Some((*left_out as u64, *later as u64)),
+        _ => None,
+    })?;
+    let candidates = |number| count(number, "candidate", "candidates");
+    let repeat =
+        (left_out > 0).then(|| format!("Left out: {}, which repeat most of a better one.", candidates(left_out)));
+    let end =
+        (later > 0).then(|| format!("Moved to the end: {}, which are too many of their document.", candidates(later)));
+    (left_out + later > 0).then(|| [repeat, end].into_iter().flatten().collect::<Vec<_>>().join(" "))
+}
 
 /// The number of facts that are named for a passage.
 const MAX_FACTS: usize = 4;
@@ -15,7 +57,7 @@ pub fn lines(found: &SearchResult, style: Style) -> Vec<String> {
         _ => None,
     });
     let candidates = reranked.unwrap_or_default();
-    let line = |(at, passage): (usize, &logothete::search::Passage)| {
+    let line = |(at, passage): (usize, &Passage)| {
         let Some(rank) = candidates.iter().position(|one| one.chunk == passage.chunk) else { return String::new() };
         let one = &candidates[rank];
         let mut text = format!("reranked, {}", moved(one.from, rank + 1));
@@ -24,8 +66,11 @@ pub fn lines(found: &SearchResult, style: Style) -> Vec<String> {
             text.push_str(&format!(": {facts}"));
         }
         if rank != at {
-            let reason =
-                if rank > at { "since more of sections above comes last" } else { "since its section is shown above" };
+            let reason = if rank > at {
+                "since more of the sections above counts less"
+            } else {
+                "since its section is shown above"
+            };
             text.push_str(&format!("; then {}, {reason}", moved(rank + 1, at + 1)));
         }
         format!("{}\n", style.faint(indented(&text, 5).trim_end_matches('\n')))

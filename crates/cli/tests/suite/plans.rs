@@ -1,5 +1,6 @@
 //! How passages are searched for: the plan in force, changes to it, and why a passage stands where it does.
 
+use logothete::Config;
 use rstest::rstest;
 
 use crate::common::{built, run, settled};
@@ -10,6 +11,12 @@ fn the_plan_in_force_is_printed_as_it_is_written() {
     let ran = run(folder.path(), &["search", "--plan"]);
     assert_eq!((ran.code, ran.err.as_str()), (0, ""));
     insta::assert_snapshot!("plan", ran.out);
+    // Every setting of the table is there.
+    let table: Vec<&str> = Config::STARTER.lines().skip_while(|line| *line != "[search]").skip(1).collect();
+    for line in table.iter().take_while(|line| !line.starts_with('[')).filter(|line| line.contains(" = ")) {
+        let (key, _) = line.split_once(" = ").expect("a setting");
+        assert!(ran.out.contains(&format!("\n{key} = ")), "{key}");
+    }
     // What is printed is a configuration, and says the same again.
     std::fs::write(folder.path().join("same.toml"), &ran.out).expect("a file");
     assert_eq!(run(folder.path(), &["search", "--plan", "--config", "same.toml"]).out, ran.out);
@@ -35,11 +42,11 @@ fn a_change_holds_for_one_call() {
 }
 
 #[rstest]
-#[case("rerank.kind=noen", "unknown variant `noen`, expected `none` or `learned`")]
+#[case("rerank.kind=noen", "unknown variant `noen`, expected one of `none`, `learned`, `own`")]
 #[case("rerank.knd=none", "unknown field `knd`")]
 #[case("rerank.depth=0", "0 candidates have no order")]
 #[case("keywrod=1", "did you mean `keyword`?")]
-#[case("diversity.max_of_section=-1", "diversity")]
+#[case("diversity.repeat=1.5", "this factor must be from 0 to 1")]
 #[case("rerank", "“rerank” sets nothing; write a key and a value, such as rerank.kind=none")]
 fn a_change_that_is_wrong_says_why(#[case] change: &str, #[case] said: &str) {
     let folder = built();
@@ -57,4 +64,56 @@ fn each_passage_says_why_it_stands_where_it_does() {
     // A search by one leg has nothing to say, and says nothing.
     let ran = run(folder.path(), &["search", "basin", "--why", "--set", "keyword=0"]);
     assert!(!ran.out.contains("reranked"), "{}", ran.out);
+}
+
+#[test]
+fn two_plans_stand_side_by_side() {
+    let folder = built();
+    std::fs::write(folder.path().join("words.toml"), "[search]\nvector = 0.0\n").expect("a file");
+    let query = "How fast may a vessel go in the basin?";
+    let ran = run(folder.path(), &["search", query, "--count", "4", "--against", "words.toml"]);
+    assert_eq!((ran.code, ran.err.as_str()), (0, ""));
+    insta::assert_snapshot!("against", ran.out);
+    let same = run(folder.path(), &["search", "--plan"]).out;
+    std::fs::write(folder.path().join("same.toml"), same).expect("a file");
+    let ran = run(folder.path(), &["search", query, "--count", "4", "--against", "same.toml"]);
+    assert!(ran.out.contains("4 of 4 passages at the same rank in both"), "{}", ran.out);
+    let json = run(folder.path(), &["search", query, "--against", "words.toml", "--json"]).out;
+    let json: serde_json::Value = serde_json::from_str(&json).expect("JSON");
+    assert!(json["search"]["passages"].is_array() && json["against"]["passages"].is_array());
+    let missing = run(folder.path(), &["search", query, "--against", "nothing.toml"]);
+    assert!(missing.code == 1 && missing.err.contains("could not be read"), "{}", missing.err);
+}
+
+#[rstest]
+#[case("document fits \"byelaws*\" and section contains Speed", "1 chunk where", "The best of them is shown.")]
+#[case("document fits \"watch*\"", "9 chunks where", "The fusion put others before them")]
+#[case("document = rain.md", "0 chunks where", "No document has such a passage")]
+fn what_was_expected_is_found_or_missed_at_a_step(#[case] filter: &str, #[case] chunks: &str, #[case] said: &str) {
+    let folder = built();
+    let query = "How fast may a vessel go in the basin?";
+    let ran = run(folder.path(), &["search", query, "--count", "2", "--expect", filter]);
+    let joined = ran.out.replace('\n', " ");
+    assert!(ran.code == 0 && joined.contains(chunks) && joined.contains(said), "{}", ran.out);
+    let wrong = run(folder.path(), &["search", query, "--expect", "document fits"]);
+    assert_eq!(wrong.code, 2);
+}
+
+#[test]
+fn what_was_left_out_is_said_with_the_reasons() {
+    let folder = built();
+    let settings = "[chunk]\nstrategy = \"window\"\nlimit = 60\noverlap = 25\n";
+    std::fs::write(folder.path().join("windows.toml"), settings).expect("a file");
+    let at = ["--config", "windows.toml", "--corpus", "windows.corpus"];
+    let ran = run(folder.path(), &[&["build", "DEMO"], &at[..]].concat());
+    assert_eq!(ran.code, 0, "{}", ran.err);
+    let search = |more: &[&str]| {
+        let query = ["search", "How fast may a vessel go in the basin?", "--count", "3", "--why"];
+        run(folder.path(), &[&query, &at[..], more].concat()).out
+    };
+    let out = search(&["--set", "diversity.max_overlap=0.3", "--set", "diversity.max_of_document=1"]);
+    assert!(out.contains("Left out: ") && out.contains("which repeat most of a better one."), "{out}");
+    assert!(out.contains("Moved to the end: ") && out.contains("too many of their document."), "{out}");
+    let all = search(&["--set", "diversity.max_overlap=1.0"]);
+    assert!(!all.contains("Left out: ") && !all.contains("Moved to the end: "), "{all}");
 }

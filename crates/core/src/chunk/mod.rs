@@ -43,7 +43,7 @@ use std::borrow::Cow;
 use serde::{Deserialize, Serialize};
 use unicode_segmentation::GraphemeCursor;
 
-use crate::document::{Document, Pages, Span};
+use crate::document::{BlockKind, Document, Pages, Span};
 use crate::error::{Error, ErrorKind, Result};
 use crate::fingerprint::Fingerprint;
 use context::{Above, Contexts};
@@ -140,6 +140,31 @@ impl Chunk {
     /// Returns the text for encoders and indexes: the context, then the text.
     pub fn indexed_text(&self) -> String {
         indexed_text(&self.context, &self.text)
+    }
+
+    /// Returns how much of what can be quoted, without headings, is a list of contents, in percent of the bytes.
+    pub fn percent_of_contents(&self) -> u8 {
+        self.percent_of(|sentence| sentence.kind == BlockKind::Contents)
+    }
+
+    /// Returns how much of what can be quoted, without headings, are lines of a few words that end no sentence, in percent of the bytes.
+    pub fn percent_of_entries(&self) -> u8 {
+        const MAX_WORDS: usize = 12;
+        self.percent_of(|sentence| {
+            let text = self.text.get(sentence.span.start - self.span.start..sentence.span.end - self.span.start);
+            let text = text.unwrap_or_default().trim_end();
+            let ends = text.ends_with(['.', '!', '?', ':', ';', '。', '！', '？']);
+            !matches!(sentence.kind, BlockKind::Table | BlockKind::Code)
+                && !ends
+                && text.split_whitespace().count() <= MAX_WORDS
+        })
+    }
+
+    fn percent_of(&self, counts: impl Fn(&Sentence) -> bool) -> u8 {
+        let quotable = || self.sentences.iter().filter(|sentence| sentence.kind != BlockKind::Heading);
+        let bytes: usize = quotable().filter(|sentence| counts(sentence)).map(|sentence| sentence.span.len()).sum();
+        let all: usize = quotable().map(|sentence| sentence.span.len()).sum();
+        (100 * bytes).checked_div(all).unwrap_or(0) as u8
     }
 
     /// Adds a line to its context.

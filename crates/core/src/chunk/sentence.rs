@@ -39,7 +39,9 @@ pub fn sentences(document: &Document) -> Vec<Sentence> {
                 }
             }
             (BlockKind::Heading, _) => push(block.span, None),
-            (BlockKind::ListItem, _) if text::count_words(body) <= WHOLE_ITEM => push(block.span, None),
+            (BlockKind::ListItem | BlockKind::Contents, _) if text::count_words(body) <= WHOLE_ITEM => {
+                push(block.span, None);
+            }
             (BlockKind::Code, _) => {
                 let mut start = block.span.start;
                 for line in body.split_inclusive('\n') {

@@ -4,7 +4,7 @@ use unicode_normalization::{UnicodeNormalization, is_nfc};
 
 use super::{
     Area, Block, BlockKind, Document, Furniture, LineBox, Link, Metadata, Moment, PageArea, PageStart, RecognisedWord,
-    Row, Span, Table, Value,
+    Row, Span, Table, Value, contents,
 };
 
 /// A part of a block with its places.
@@ -90,12 +90,15 @@ const SEPARATOR: &str = "\n\n";
 #[derive(Debug, Default)]
 pub struct DocumentBuilder {
     document: Document,
+    /// The places of links to other places of the documents.
+    inner_links: Vec<Span>,
 }
 
 impl DocumentBuilder {
     /// Starts a document of a media type.
     pub fn new(name: impl Into<String>, media_type: impl Into<String>) -> Self {
-        Self { document: Document { name: name.into(), media_type: media_type.into(), ..Document::default() } }
+        let document = Document { name: name.into(), media_type: media_type.into(), ..Document::default() };
+        Self { document, ..Self::default() }
     }
 
     /// Sets the page of the following text.
@@ -183,8 +186,18 @@ impl DocumentBuilder {
         };
         let boxes = piece.lines.iter().map(|line| LineBox { span: place(line.span), page: line.page, area: line.area });
         self.document.boxes.extend(boxes.filter(|line| !line.span.is_empty()));
-        let links = piece.links.iter().map(|link| Link { span: place(link.span), target: link.target.clone() });
-        self.document.links.extend(links.filter(|link| !link.span.is_empty()));
+        for InlineLink { span, target } in &piece.links {
+            let span = place(*span);
+            if span.is_empty() {
+                continue;
+            }
+            if points_inside(target) {
+                self.inner_links.push(span);
+            }
+            if points_out(target) {
+                self.document.links.push(Link { span, target: target.clone() });
+            }
+        }
         let words = piece.words.iter().map(|&(span, confidence)| RecognisedWord { span: place(span), confidence });
         self.document.recognised.extend(words.filter(|word| !word.span.is_empty()));
     }
@@ -238,6 +251,13 @@ impl DocumentBuilder {
         }
         let span = Span::new(start, self.document.text.len());
         self.push(Block { table: Some(table), ..plain(BlockKind::Table, span) });
+    }
+
+    /// Says that the block that was added last only points to other places.
+    pub fn mark_contents(&mut self) {
+        if let Some(block) = self.document.blocks.last_mut() {
+            block.kind = BlockKind::Contents;
+        }
     }
 
     /// Adds a figure with the text inside it, if any.
@@ -321,9 +341,12 @@ impl DocumentBuilder {
         self.document.text.is_empty()
     }
 
-    /// Ends the document. Without a title in the metadata, the first heading of the outermost level is the title.
+    /// Ends the document. Without a title in the metadata, the first heading of the outermost level is the title. Blocks that only point to
+    /// other places become [`BlockKind::Contents`].
     pub fn finish(mut self) -> Document {
         let document = &mut self.document;
+        self.inner_links.sort_unstable_by_key(|link| link.start);
+        contents::mark(document, &self.inner_links);
         if document.title.is_none() {
             let headings = || document.blocks.iter().filter(|block| block.kind == BlockKind::Heading);
             let outermost = headings().map(|block| block.level).min();
@@ -359,6 +382,17 @@ impl DocumentBuilder {
             link.span = Span::new(link.span.start.min(end), end);
         }
     }
+}
+
+/// Returns `true` for a link that is kept: one that leaves its place in the document.
+fn points_out(target: &str) -> bool {
+    !target.is_empty() && !target.starts_with('#') && !target.to_ascii_lowercase().starts_with("javascript:")
+}
+
+/// Returns `true` for a link to a place of the same document, or of one beside it.
+pub fn points_inside(target: &str) -> bool {
+    let scheme = target.split(['/', '?', '#']).next().unwrap_or_default().contains(':');
+    !target.is_empty() && !scheme && !target.starts_with("//")
 }
 
 fn plain(kind: BlockKind, span: Span) -> Block {

@@ -12,7 +12,8 @@ impl Document {
         let mut out = String::new();
         let mut last = None;
         for block in self.blocks.iter().filter(|block| block.kind != BlockKind::Furniture) {
-            let list = last == Some(BlockKind::ListItem) && block.kind == BlockKind::ListItem;
+            let is_item = |kind| matches!(kind, BlockKind::ListItem | BlockKind::Contents);
+            let list = last.is_some_and(is_item) && is_item(block.kind);
             if !out.is_empty() {
                 out.push_str(if list { "\n" } else { "\n\n" });
             }
@@ -27,12 +28,15 @@ impl Document {
 
     fn write_block(&self, block: &Block, out: &mut String) {
         let text = self.slice(block.span);
+        if let Some(table) = &block.table {
+            return self.write_table(table, out);
+        }
         match block.kind {
             BlockKind::Heading => {
                 let level = usize::from(block.level.clamp(1, 6));
                 let _ = write!(out, "{} {}", "#".repeat(level), one_line(text));
             }
-            BlockKind::ListItem => {
+            BlockKind::ListItem | BlockKind::Contents => {
                 let marked = crate::text::list_marker(text).is_some();
                 let _ = write!(out, "{}{}", if marked { "" } else { "- " }, text.replace('\n', "\n  "));
             }
@@ -48,11 +52,6 @@ impl Document {
             }
             BlockKind::Figure => {
                 let _ = write!(out, "![{}]()", one_line(text).replace(['[', ']'], ""));
-            }
-            BlockKind::Table => {
-                if let Some(table) = &block.table {
-                    self.write_table(table, out);
-                }
             }
             _ => out.push_str(text),
         }

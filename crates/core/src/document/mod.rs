@@ -5,6 +5,7 @@
 
 mod area;
 mod builder;
+mod contents;
 mod location;
 mod markdown;
 mod metadata;
@@ -14,7 +15,8 @@ mod span;
 mod table;
 
 pub use area::{Area, LineBox, PageArea};
-pub use builder::{DocumentBuilder, InlineLink, Piece, PieceLine, TableCell, TableRow};
+pub use builder::{DocumentBuilder, InlineLink, Piece, PieceLine, TableCell, TableRow, points_inside};
+pub use contents::{is_list_of_links, leads_to_page};
 pub use location::Location;
 pub(crate) use metadata::compare_decimals;
 pub use metadata::{Date, Metadata, Value, check_metadata};
@@ -129,6 +131,8 @@ pub enum BlockKind {
     Caption,
     /// A note at the foot of a page or the end of a document.
     Footnote,
+    /// Entries of a list of contents, a list of questions or an index, which point to a place and say nothing of it.
+    Contents,
     /// A running header, footer or page number, which is kept outside the text.
     Furniture,
 }
@@ -146,6 +150,7 @@ impl BlockKind {
             Self::Figure => "figure",
             Self::Caption => "caption",
             Self::Footnote => "footnote",
+            Self::Contents => "contents",
             Self::Furniture => "furniture",
         }
     }

@@ -65,7 +65,7 @@ pub const MEASURES: [Measure; 25] = {
 pub const SHORT_MEASURES: [&str; 6] = ["hit@3", "ndcg@10", "first_cited", "said", "wrongly_refused", "refused"];
 
 /// The stages of an answer in the order in which they run.
-pub const STAGES: [&str; 13] = [
+pub const STAGES: [&str; 17] = [
     "ask",
     "condense",
     "transform",
@@ -74,7 +74,11 @@ pub const STAGES: [&str; 13] = [
     "filter",
     "keyword",
     "vector",
+    "leg",
     "fusion",
+    "rerank",
+    "choose",
+    "expand",
     "extract",
     "prompt",
     "generate",

@@ -96,7 +96,8 @@ pub fn extract(question: &Question, passages: &[Passage], enough: f32) -> Extrac
     for (index, passage) in passages.iter().enumerate() {
         let headings = TermSet::new(&passage.context);
         let nearby = TermSet::new(&passage.text);
-        let quotable = passage.sentences.iter().enumerate().filter(|(_, sentence)| sentence.kind != BlockKind::Heading);
+        let says = |kind: BlockKind| !matches!(kind, BlockKind::Heading | BlockKind::Contents);
+        let quotable = passage.sentences.iter().enumerate().filter(|(_, sentence)| says(sentence.kind));
         for (place, sentence) in quotable {
             let Some(text) = spoken(passage, sentence) else {
                 continue;

@@ -90,6 +90,11 @@ impl Query {
         said.map(|clause| clause.text.as_str()).collect::<Vec<_>>().join(" ")
     }
 
+    /// Adds words that a row may have.
+    pub fn add(&mut self, text: &str) {
+        self.clauses.push(Clause { occurs: Occurs::Maybe, text: text.to_owned(), phrase: false, prefix: false });
+    }
+
     /// Returns `true` if there is a word to search for.
     pub fn has_words(&self) -> bool {
         has_word(&self.text())

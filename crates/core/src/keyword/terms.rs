@@ -52,7 +52,7 @@ impl Languages {
     }
 
     /// Returns the union with others.
-    pub(super) fn and(self, others: Self) -> Self {
+    pub fn and(self, others: Self) -> Self {
         Self(self.0 | others.0)
     }
 

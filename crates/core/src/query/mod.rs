@@ -2,6 +2,8 @@
 
 mod follow_up;
 mod question;
+mod wording;
 
 pub use follow_up::{asks_for_source, standing_alone};
 pub use question::{Expectation, Question, Term, TermSet, is_question, question_parts};
+pub use wording::{Abbreviated, Wording, abbreviated, definition, has_words, reworded, synonyms};

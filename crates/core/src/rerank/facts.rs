@@ -38,6 +38,8 @@ pub struct Facts {
     pub section_chunks: u32,
     /// The number of words of the chunk.
     pub words: u32,
+    /// The share of its text in lines of a few words that end no sentence, as in lists and indexes.
+    pub entries: f32,
     /// What tells its section from those of the other candidates.
     pub section: u32,
 }

@@ -23,9 +23,10 @@ pub(super) const NAMES: [&str; COMPARED + ALONE] = [
     "length of the chunk",
     "share of the section in the list",
     "nearness to others",
+    "share of short lines",
 ];
 const COMPARED: usize = 13;
-const ALONE: usize = 6;
+const ALONE: usize = 7;
 
 /// The number of features: four of each compared fact, and the others.
 pub const FEATURES: usize = 4 * COMPARED + ALONE;
@@ -43,6 +44,8 @@ const KINDS: [&str; 4] = ["", ", in deviations", ", by rank", ", in deviations, 
 const SQUASH: f32 = 8.0;
 /// What the cosine of a chunk loses for being near to everything.
 const HUB: f32 = 0.5;
+/// Of a smaller share of short lines nothing follows: text has headings, labels and lists too.
+const LISTED: f32 = 0.7;
 /// The rank by which the share of a rank is halved.
 const RANKS: f32 = 3.0;
 
@@ -122,6 +125,7 @@ pub fn features(facts: &[Facts], asks: bool) -> Vec<FeatureRow> {
             (1.0 + candidate.words as f32).ln(),
             if total > 0.0 { of_section / total } else { 0.0 },
             finite(candidate.density),
+            ((finite(candidate.entries) - LISTED) / (1.0 - LISTED)).clamp(0.0, 1.0),
         ]);
     }
     all

@@ -30,8 +30,8 @@ pub struct RankedList {
 /// The strength of the penalty on weights (Hoerl and Kennard, 1970), a candidate list each.
 const RIDGE: f64 = 0.1;
 /// What is added to the weight of the fused score after the fit. Headings and entries of an index, which the model is fitted to, are not all that
-/// people ask. So much costs those nothing (nDCG@10 of sets left out: .701, .700, .702 and .700 with 0, 2, 4 and 8), and keeps the order
-/// of questions for a fact.
+/// people ask. So much costs those little, and keeps the order of questions for a fact; docs/defaults.md has
+/// the numbers.
 const TRUST: f64 = 8.0;
 /// The steps of the descent, and their rate.
 const STEPS: usize = 600;

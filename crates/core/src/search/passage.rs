@@ -15,7 +15,7 @@ pub struct Passage {
     /// The rank, counted from 1.
     pub rank: usize,
     /// The score, between 0 and 1: the reranker's, which is the probability that it is the right passage; or that of the fusion, if the plan
-    /// has no reranker.
+    /// has no reranker. A reranker of the user's own may give any number.
     #[serde(serialize_with = "serialize_score")]
     pub score: f32,
     /// The id of the chunk.

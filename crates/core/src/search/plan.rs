@@ -4,7 +4,7 @@ use std::ops::{Bound, RangeBounds};
 
 use serde::{Deserialize, Serialize};
 
-use super::Fused;
+use super::{Fused, FusionKind};
 
 /// The plan of a search. A configuration has a default, and a request may override it.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -15,10 +15,16 @@ pub struct Plan {
     pub passages: usize,
     /// The legs, in the order in which they run.
     pub legs: Vec<LegPlan>,
+    /// How their rankings are joined into one.
+    pub fusion: FusionKind,
     /// How the best candidates are put in a new order.
     pub rerank: RerankPlan,
+    /// What the score of a list of contents is multiplied by, from 0 to 1; 1 changes nothing.
+    pub contents: f32,
     /// How alike the passages may be.
     pub diversity: DiversityPlan,
+    /// How much of the document around a passage is returned with it.
+    pub expand: ExpansionPlan,
     /// The range of fused scores to return.
     pub scores: ScoreRange,
 }
@@ -32,6 +38,8 @@ pub struct RerankPlan {
     pub kind: RerankKind,
     /// The number of candidates that are looked at.
     pub depth: usize,
+    /// A reranker that takes longer, in seconds, is not waited for, and the fused order stays. What comes with the library takes milliseconds.
+    pub seconds: f32,
 }
 
 /// What looks at candidates again.
@@ -44,28 +52,78 @@ pub enum RerankKind {
     /// A model that was trained on facts about a candidate and its section.
     #[default]
     Learned,
+    /// The user's own.
+    Own,
 }
 
-/// How alike the passages of a search may be. What is too many comes after all others; it is not dropped.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+/// How much of the document around a passage is returned with it. Passages that then meet become one.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(default, deny_unknown_fields)]
+#[non_exhaustive]
+pub struct ExpansionPlan {
+    /// What is added.
+    pub kind: ExpansionKind,
+    /// The longest passage, in words, that comes of it. A chunk that is longer stays as it is.
+    pub max_words: usize,
+}
+
+/// What is added to a passage.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+#[non_exhaustive]
+pub enum ExpansionKind {
+    /// Nothing.
+    #[default]
+    None,
+    /// The chunks before and after it.
+    Neighbours,
+    /// Its section, from heading to heading.
+    Section,
+    /// Its pages; in a document without pages, its section.
+    Page,
+    /// The tables that it is a part of.
+    Table,
+}
+
+impl Default for ExpansionPlan {
+    fn default() -> Self {
+        Self { kind: ExpansionKind::None, max_words: 400 }
+    }
+}
+
+/// How alike the passages of a search may be.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(default, deny_unknown_fields)]
 #[non_exhaustive]
 pub struct DiversityPlan {
-    /// The highest number of passages of a section; 0 means any number.
-    pub max_of_section: usize,
-    /// The highest number of passages of a document; 0 means any number.
+    /// What the score of a passage is multiplied by for each better passage of its section, from 0 to 1; 1 changes nothing.
+    pub repeat: f32,
+    /// So many passages of a document come before more of it; 0 means any number.
     pub max_of_document: usize,
+    /// How much it counts that a passage is unlike the better ones, from 0 to 1 (maximal marginal relevance; Carbonell and Goldstein, 1998).
+    pub novelty: f32,
+    /// A passage that shares a larger part of its text than this with a better one is left out; 1 leaves out nothing.
+    pub max_overlap: f32,
+}
+
+/// What moves passages after the reranker.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Adjustments {
+    /// What the score of a list of contents is multiplied by.
+    pub contents: f32,
+    /// How alike the passages may be.
+    pub diversity: DiversityPlan,
 }
 
 impl Default for DiversityPlan {
     fn default() -> Self {
-        Self { max_of_section: 1, max_of_document: 0 }
+        Self { repeat: 0.5, max_of_document: 0, novelty: 0.0, max_overlap: 0.5 }
     }
 }
 
 impl Default for RerankPlan {
     fn default() -> Self {
-        Self { kind: RerankKind::default(), depth: Plan::DEFAULT_DEPTH }
+        Self { kind: RerankKind::default(), depth: Plan::DEFAULT_DEPTH, seconds: 2.0 }
     }
 }
 
@@ -102,11 +160,30 @@ impl Plan {
         self.legs.iter_mut().find(|leg| leg.leg == name)
     }
 
-    /// Returns `true` if candidates are reranked: if there is a reranker, and the words and the meaning of a passage both count. A search by
-    /// one leg alone keeps its order.
+    /// Returns `true` if candidates are reranked. The learned reranker needs that the words and the meaning of a passage both count: a search
+    /// by one leg alone keeps its order.
     pub fn reranks(&self) -> bool {
+        match self.rerank.kind {
+            RerankKind::None => false,
+            RerankKind::Learned => self.uses_both(),
+            RerankKind::Own => true,
+        }
+    }
+
+    fn uses_both(&self) -> bool {
         let counts = |name: &str| self.legs.iter().any(|leg| leg.leg == name && leg.weight > 0.0);
-        self.rerank.kind != RerankKind::None && counts("keyword") && counts("vector")
+        counts("keyword") && counts("vector")
+    }
+
+    /// Returns what moves passages after the reranker. `repeat` counts for the probabilities of the learned reranker only, since other scores are
+    /// not comparable in this way. `contents` counts if both legs do, and the scores are not those of the user's own reranker.
+    pub fn adjustments(&self) -> Adjustments {
+        let factor = |applies: bool, factor: f32| if applies { factor } else { 1.0 };
+        let repeat = factor(self.reranks() && self.rerank.kind == RerankKind::Learned, self.diversity.repeat);
+        Adjustments {
+            contents: factor(self.uses_both() && self.rerank.kind != RerankKind::Own, self.contents),
+            diversity: DiversityPlan { repeat, ..self.diversity.clone() },
+        }
     }
 
     /// Returns `true` if the plan's ranges include the scores of an item.
@@ -126,8 +203,11 @@ impl Default for Plan {
         Self {
             passages: 10,
             legs,
+            fusion: FusionKind::default(),
             rerank: RerankPlan::default(),
+            contents: 0.3,
             diversity: DiversityPlan::default(),
+            expand: ExpansionPlan::default(),
             scores: ScoreRange::FULL,
         }
     }

@@ -19,6 +19,7 @@ pub(crate) enum Kind {
     Keywords = 2,
     Graph = 3,
     Lists = 4,
+    Tokens = 5,
 }
 
 impl Kind {
@@ -26,7 +27,7 @@ impl Kind {
     const fn version(self) -> u32 {
         match self {
             Self::Vectors | Self::Keywords => 2,
-            Self::Graph | Self::Lists => 1,
+            Self::Graph | Self::Lists | Self::Tokens => 1,
         }
     }
 }

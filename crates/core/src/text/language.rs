@@ -1,5 +1,6 @@
 //! Languages with their stemmers.
 
+use super::{fold, words};
 use rust_stemmers::{Algorithm, Stemmer};
 
 use super::stopwords;
@@ -80,6 +81,46 @@ impl Language {
         })
     }
 
+    /// Returns its code of two letters.
+    pub fn code(self) -> &'static str {
+        match self {
+            Self::English => "en",
+            Self::Arabic => "ar",
+            Self::Danish => "da",
+            Self::Dutch => "nl",
+            Self::Finnish => "fi",
+            Self::French => "fr",
+            Self::German => "de",
+            Self::Greek => "el",
+            Self::Hungarian => "hu",
+            Self::Italian => "it",
+            Self::Norwegian => "no",
+            Self::Portuguese => "pt",
+            Self::Romanian => "ro",
+            Self::Russian => "ru",
+            Self::Spanish => "es",
+            Self::Swedish => "sv",
+            Self::Tamil => "ta",
+            Self::Turkish => "tr",
+        }
+    }
+
+    /// Returns the language of a question, by its function words; `None` if fewer than two of them belong to one language and to no other.
+    ///
+    /// A question is too short for the letters to tell. Costs a look into eighteen short lists for each of the first fifty words.
+    pub fn of_question(question: &str) -> Option<Self> {
+        const MAX_WORDS: usize = 50;
+        let words: Vec<String> = words(question).take(MAX_WORDS).map(|word| fold(word.text)).collect();
+        let count = |language: Self| words.iter().filter(|word| language.is_stopword(word)).count();
+        let mut counts: Vec<(usize, Self)> =
+            Self::ALL.into_iter().map(|language| (count(language), language)).collect();
+        counts.sort_by_key(|(count, _)| std::cmp::Reverse(*count));
+        match counts[..] {
+            [(best, language), (second, _), ..] if best >= 2 && best > second => Some(language),
+            _ => None,
+        }
+    }
+
     fn algorithm(self) -> Algorithm {
         match self {
             Self::English => Algorithm::English,
@@ -138,6 +179,27 @@ mod tests {
     use rstest::rstest;
 
     use super::*;
+
+    #[rstest]
+    #[case("How long is the berth that the ferry uses?", Some(Language::English))]
+    #[case("Wie lang ist der Liegeplatz der Fähre?", Some(Language::German))]
+    #[case("Quelle est la profondeur de la passe pour les navires ?", Some(Language::French))]
+    #[case("¿Cuál es la profundidad del canal para los buques?", Some(Language::Spanish))]
+    #[case("Какая глубина у входа в гавань и когда он закрыт?", Some(Language::Russian))]
+    #[case("Berth 9", None)]
+    #[case("港", None)]
+    #[case("", None)]
+    fn the_language_of_a_question_is_told_by_its_small_words(
+        #[case] question: &str,
+        #[case] expected: Option<Language>,
+    ) {
+        assert_eq!(Language::of_question(question), expected);
+    }
+
+    #[test]
+    fn codes_are_read_as_they_are_written() {
+        assert!(Language::ALL.into_iter().all(|language| Language::from_tag(language.code()) == Some(language)));
+    }
 
     #[rstest]
     #[case("de", "häfen", "haf")]

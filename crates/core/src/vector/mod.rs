@@ -1,5 +1,5 @@
 //! Vectors: the encoder traits, segments of rows, the exact search over them, and two approximate indexes: a graph ([`AnnGraph`])
-//! and inverted lists ([`IvfLists`]).
+//! and inverted lists ([`IvfLists`]). [`TokenIndex`] has a vector for each token, for late interaction.
 
 mod ann;
 mod code_scorer;
@@ -10,8 +10,10 @@ mod exact;
 mod ivf;
 mod kernel;
 mod kind;
+mod means;
 mod rows;
 mod segment;
+mod tokens;
 
 pub use ann::{AnnGraph, write_ann_graph};
 pub use distance::Distance;
@@ -19,3 +21,4 @@ pub use encoder::{Encoder, Role, TokenEncoder, Vectors};
 pub use ivf::{IvfLists, write_ivf_lists};
 pub use kind::IndexKind;
 pub use segment::{VectorIndex, merge_vectors, write_vectors};
+pub use tokens::{TokenIndex, TokenIndexWriter, max_similarity};

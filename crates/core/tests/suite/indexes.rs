@@ -3,7 +3,7 @@
 use std::sync::atomic::{AtomicUsize, Ordering};
 
 use logothete_core::keyword::KeywordIndex;
-use logothete_core::search::{Ranking, fuse};
+use logothete_core::search::{FusionKind, Ranking, fuse};
 use logothete_core::segment::{RowSet, whole_segment};
 use logothete_core::vector::{
     AnnGraph, Distance, IvfLists, VectorIndex, Vectors, merge_vectors, write_ann_graph, write_ivf_lists, write_vectors,
@@ -299,7 +299,7 @@ proptest! {
             Ranking { name: "keyword".into(), weight, hits: sorted(first.clone()) },
             Ranking { name: "vector".into(), weight: 1.0 - weight, hits: sorted(second.clone()) },
         ];
-        let fused = fuse(&legs);
+        let fused = fuse(FusionKind::Scores, &legs);
         let keys: std::collections::BTreeSet<u32> = first.keys().chain(second.keys()).copied().collect();
         prop_assert_eq!(fused.len(), keys.len());
         prop_assert!(fused.windows(2).all(|pair| pair[0].score >= pair[1].score));
@@ -313,7 +313,7 @@ fn one_leg_alone_keeps_its_order() {
         Ranking { name: "keyword".into(), weight: 0.5, hits: vec![(3u32, 8.0), (1, 4.0)] },
         Ranking { name: "vector".into(), weight: 0.5, hits: Vec::new() },
     ];
-    let fused = fuse(&legs);
+    let fused = fuse(FusionKind::Scores, &legs);
     let scores: Vec<(u32, f32)> = fused.iter().map(|item| (item.key, item.score)).collect();
     assert_eq!(scores, [(3, 1.0), (1, 0.5)]);
 }

@@ -13,3 +13,4 @@ mod prompt;
 mod replies;
 mod rerank;
 mod text;
+mod tokens;

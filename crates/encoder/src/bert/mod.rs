@@ -7,6 +7,7 @@
 mod attention;
 
 use std::borrow::Cow;
+use std::sync::{Mutex, PoisonError};
 
 use logothete_core::{Error, ErrorKind, Result};
 use serde::{Deserialize, Serialize};
@@ -17,6 +18,9 @@ use attention::Attention;
 
 /// The number of rows that the feed-forward part takes at a time, so that their wide vectors stay in the cache.
 const ROWS_AT_ONCE: usize = 96;
+
+/// The number of tokens in a batch: enough to use each weight often, few enough to stay in the cache.
+const TOKENS_AT_ONCE: usize = 384;
 
 /// The sizes of a network.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -61,6 +65,8 @@ pub struct Network {
     words: WordTable,
     /// The vector of each position, with that of the first segment type added.
     positions: Cow<'static, [f32]>,
+    /// What the second segment type adds besides; empty if the model has one type only.
+    second: Vec<f32>,
     norm: Norm,
     layers: Vec<Layer>,
 }
@@ -88,6 +94,53 @@ pub struct Room {
     attention: Attention,
 }
 
+/// The buffers of the threads that run a network.
+#[derive(Default)]
+pub struct Rooms(Mutex<Vec<Room>>);
+
+impl Rooms {
+    /// Calls a function with buffers that no other thread uses.
+    pub fn with<T>(&self, work: impl FnOnce(&mut Room) -> T) -> T {
+        let kept = || self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut room = kept().pop().unwrap_or_default();
+        let done = work(&mut room);
+        kept().push(room);
+        done
+    }
+}
+
+/// The tokens of a text, of which those from `second` on belong to the second of two parts.
+#[derive(Clone, Copy)]
+pub struct Sequence<'a> {
+    pub tokens: &'a [u32],
+    pub second: usize,
+}
+
+impl<'a> Sequence<'a> {
+    /// Creates the sequence of a text in one part.
+    pub fn whole(tokens: &'a [u32]) -> Self {
+        Self { tokens, second: tokens.len() }
+    }
+}
+
+/// Splits texts into batches for all threads, by their numbers of tokens.
+pub fn batches<T>(texts: &[T], tokens: impl Fn(&T) -> usize) -> Vec<&[T]> {
+    let total: usize = texts.iter().map(&tokens).sum();
+    let share = total.div_ceil(rayon::current_num_threads()).clamp(1, TOKENS_AT_ONCE);
+    let (mut batches, mut rest) = (Vec::new(), texts);
+    while !rest.is_empty() {
+        let mut sum = 0;
+        let fits = rest.iter().take_while(|text| {
+            sum += tokens(text);
+            sum <= share
+        });
+        let (batch, behind) = rest.split_at(fits.count().max(1));
+        batches.push(batch);
+        rest = behind;
+    }
+    batches
+}
+
 fn resize(values: &mut Vec<f32>, length: usize) {
     // Old numbers are overwritten before they are read.
     values.resize(length, 0.0);
@@ -100,15 +153,18 @@ impl Network {
     }
 
     /// Returns the last layer's vectors of the tokens of some texts, text after text.
-    pub fn run(&self, kernel: Kernel, texts: &[&[u32]], room: &mut Room) -> Vec<f32> {
+    pub fn run(&self, kernel: Kernel, texts: &[Sequence<'_>], room: &mut Room) -> Vec<f32> {
         let Shape { hidden, wide, epsilon, activation, heads, .. } = self.shape;
-        let rows: usize = texts.iter().map(|text| text.len()).sum();
+        let rows: usize = texts.iter().map(|text| text.tokens.len()).sum();
         let mut states = vec![0.0; rows * hidden];
         let mut row = states.chunks_exact_mut(hidden);
         for text in texts {
             let positions = self.positions.chunks_exact(hidden);
-            for ((&token, position), row) in text.iter().zip(positions).zip(&mut row) {
+            for (at, ((&token, position), row)) in text.tokens.iter().zip(positions).zip(&mut row).enumerate() {
                 self.words.write_row(kernel, token, row);
+                if at >= text.second {
+                    row.iter_mut().zip(&self.second).for_each(|(value, added)| *value += added);
+                }
                 self.norm.add_and_apply(kernel, row, position, epsilon);
             }
         }
@@ -118,8 +174,8 @@ impl Network {
         for layer in &self.layers {
             layer.seen.apply(kernel, &states, None, &mut room.quantised, &mut room.seen);
             let mut from = 0;
-            for text in texts.iter().filter(|text| !text.is_empty()) {
-                let to = from + text.len();
+            for text in texts.iter().filter(|text| !text.tokens.is_empty()) {
+                let to = from + text.tokens.len();
                 let seen = &room.seen[from * hidden * 3..to * hidden * 3];
                 let context = &mut room.context[from * hidden..to * hidden];
                 match layer.seen {
@@ -175,6 +231,8 @@ impl Network {
         for row in table.chunks_exact_mut(hidden) {
             row.iter_mut().zip(&kinds).for_each(|(value, kind)| *value += kind);
         }
+        let second = kinds.get(hidden..2 * hidden).unwrap_or_default();
+        let second = second.iter().zip(&kinds).map(|(second, first)| second - first).collect();
         let layers = (0..shape.layers).map(|layer| {
             let at = |name: &str| format!("encoder.layer.{layer}.{name}");
             let seen = ["query", "key", "value"].map(|part| at(&format!("attention.self.{part}")));
@@ -190,6 +248,7 @@ impl Network {
         Ok(Self {
             words: WordTable::Float(read(first.to_owned(), &[words, hidden])?),
             positions: table.into(),
+            second,
             norm: norm("embeddings")?,
             layers: layers.collect::<Result<_>>()?,
             shape,
@@ -222,6 +281,7 @@ impl Network {
         Ok(Self {
             words: WordTable::read(tensors, words, hidden)?,
             positions: tensors.exact("positions", &[positions, hidden])?,
+            second: Vec::new(),
             norm: norm("norm")?,
             layers: layers.collect::<Result<_>>()?,
             shape,

@@ -1,13 +1,12 @@
 //! The encoder that is part of the program.
 
 use std::borrow::Cow;
-use std::sync::Mutex;
 
 use logothete_core::{Error, ErrorKind, Result};
 
 use super::SentenceEncoder;
 use super::pack::Packed;
-use crate::bert::Network;
+use crate::bert::{Network, Rooms};
 use crate::kernel::Kernel;
 use crate::tokenise::{Tokeniser, Vocabulary, WordPiece};
 use crate::weights::Tensors;
@@ -44,7 +43,7 @@ impl SentenceEncoder {
             longest: packed.longest,
             languages: packed.languages,
             kernel: Kernel::best(),
-            rooms: Mutex::default(),
+            rooms: Rooms::default(),
         })
     }
 

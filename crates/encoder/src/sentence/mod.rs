@@ -5,8 +5,6 @@ mod folder;
 mod pack;
 mod pooling;
 
-use std::sync::{Mutex, PoisonError};
-
 use logothete_core::vector::{Encoder, Role, TokenEncoder, Vectors};
 use logothete_core::{Fingerprint, Result};
 use rayon::prelude::*;
@@ -15,15 +13,13 @@ pub use folder::FolderSettings;
 pub use pack::pack;
 pub use pooling::Pooling;
 
-use crate::bert::{Network, Room};
+use crate::bert::{Network, Rooms, Sequence, batches};
 use crate::kernel::Kernel;
 use crate::tokenise::Tokeniser;
 use crate::weights::{Matrix, Quantised};
 
 /// Bump it when the same weights would give other vectors.
 const VERSION: &str = "1";
-/// The number of tokens in a batch: enough to use each weight often, few enough to stay in the cache.
-const TOKENS_AT_ONCE: usize = 384;
 
 /// A sentence encoder of BERT's family, in our own code.
 ///
@@ -53,7 +49,7 @@ pub struct SentenceEncoder {
     languages: Vec<String>,
     fingerprint: Fingerprint,
     kernel: Kernel,
-    rooms: Mutex<Vec<Room>>,
+    rooms: Rooms,
 }
 
 impl std::fmt::Debug for SentenceEncoder {
@@ -136,29 +132,13 @@ impl SentenceEncoder {
             return Ok(self.run_batch(&[ids(text)?], &finish));
         }
         let ids: Vec<Vec<u32>> = texts.par_iter().map(ids).collect::<Result<_>>()?;
-        let total: usize = ids.iter().map(Vec::len).sum();
-        let share = total.div_ceil(rayon::current_num_threads()).clamp(1, TOKENS_AT_ONCE);
-        let mut batches = Vec::new();
-        let mut rest = ids.as_slice();
-        while !rest.is_empty() {
-            let mut tokens = 0;
-            let fits = rest.iter().take_while(|text| {
-                tokens += text.len();
-                tokens <= share
-            });
-            let (batch, behind) = rest.split_at(fits.count().max(1));
-            batches.push(batch);
-            rest = behind;
-        }
+        let batches = batches(&ids, Vec::len);
         Ok(batches.par_iter().flat_map_iter(|batch| self.run_batch(batch, &finish)).collect())
     }
 
     fn run_batch<T>(&self, batch: &[Vec<u32>], finish: &impl Fn(&[f32], &[Vec<u32>]) -> Vec<T>) -> Vec<T> {
-        let rooms = || self.rooms.lock().unwrap_or_else(PoisonError::into_inner);
-        let mut room = rooms().pop().unwrap_or_default();
-        let slices: Vec<&[u32]> = batch.iter().map(Vec::as_slice).collect();
-        let states = self.network.run(self.kernel, &slices, &mut room);
-        rooms().push(room);
+        let texts: Vec<Sequence<'_>> = batch.iter().map(|tokens| Sequence::whole(tokens)).collect();
+        let states = self.rooms.with(|room| self.network.run(self.kernel, &texts, room));
         finish(&states, batch)
     }
 

@@ -1,123 +1,12 @@
-//! The network beside one written from its definition, in 64-bit numbers and with nothing laid out for speed.
+//! The network beside one written from its definition.
 
 use crate::made_up::{Model, Sizes};
+use crate::plain::{Plain, Row, dot};
 use logothete_core::vector::{Encoder, Role};
 use logothete_encoder::{FolderSettings, Pooling, Precision, SentenceEncoder};
 use proptest::prelude::*;
 use rstest::rstest;
 use serde_json::json;
-
-type Row = Vec<f64>;
-
-/// The weights of a model by their names.
-struct Plain<'a> {
-    model: &'a Model,
-    sizes: Sizes,
-}
-
-impl Plain<'_> {
-    fn rows(&self, name: &str) -> Vec<Row> {
-        let (_, shape) = self.model.tensors.iter().find(|(other, _)| other == name).expect(name);
-        let weights = Model::weights(name, shape.iter().product());
-        let width = *shape.last().expect("a shape");
-        weights.chunks(width).map(|row| row.iter().map(|&value| f64::from(value)).collect()).collect()
-    }
-
-    fn row(&self, name: &str) -> Row {
-        self.rows(name).remove(0)
-    }
-
-    fn linear(&self, name: &str, input: &Row) -> Row {
-        let (weights, bias) = (self.rows(&format!("{name}.weight")), self.row(&format!("{name}.bias")));
-        weights.iter().zip(bias).map(|(row, bias)| dot(row, input) + bias).collect()
-    }
-
-    fn norm(&self, name: &str, input: &Row) -> Row {
-        let mean = input.iter().sum::<f64>() / input.len() as f64;
-        let variance = input.iter().map(|value| (value - mean).powi(2)).sum::<f64>() / input.len() as f64;
-        let scale = self.row(&format!("{name}.LayerNorm.weight"));
-        let shift = self.row(&format!("{name}.LayerNorm.bias"));
-        let each = input.iter().zip(scale).zip(shift);
-        each.map(|((value, scale), shift)| (value - mean) / (variance + 1e-12).sqrt() * scale + shift).collect()
-    }
-
-    fn attention(&self, layer: &str, states: &[Row]) -> Vec<Row> {
-        let seen = |part: &str| -> Vec<Row> {
-            states.iter().map(|state| self.linear(&format!("{layer}.attention.self.{part}"), state)).collect()
-        };
-        let (queries, keys, values) = (seen("query"), seen("key"), seen("value"));
-        let width = self.sizes.hidden / self.sizes.heads;
-        let mut joined = vec![Vec::new(); states.len()];
-        for head in 0..self.sizes.heads {
-            let part = |row: &Row| row[head * width..(head + 1) * width].to_vec();
-            for (query, joined) in queries.iter().zip(&mut joined) {
-                let scores: Row =
-                    keys.iter().map(|key| (dot(&part(query), &part(key)) / (width as f64).sqrt()).exp()).collect();
-                let all: f64 = scores.iter().sum();
-                let mut context = vec![0.0; width];
-                for (value, score) in values.iter().zip(&scores) {
-                    context.iter_mut().zip(part(value)).for_each(|(sum, value)| *sum += value * score / all);
-                }
-                joined.extend(context);
-            }
-        }
-        joined
-    }
-
-    /// The vectors of tokens.
-    fn run(&self, tokens: &[u32]) -> Vec<Row> {
-        let words = self.rows("embeddings.word_embeddings.weight");
-        let positions = self.rows("embeddings.position_embeddings.weight");
-        let kind = self.row("embeddings.token_type_embeddings.weight");
-        let embedded =
-            tokens.iter().enumerate().map(|(at, &token)| add(&add(&words[token as usize], &positions[at]), &kind));
-        let mut states: Vec<Row> = embedded.map(|row| self.norm("embeddings", &row)).collect();
-        for layer in 0..self.sizes.layers {
-            let layer = format!("encoder.layer.{layer}");
-            let contexts = self.attention(&layer, &states);
-            for (state, context) in states.iter_mut().zip(&contexts) {
-                let joined = self.linear(&format!("{layer}.attention.output.dense"), context);
-                *state = self.norm(&format!("{layer}.attention.output"), &add(state, &joined));
-                let wide = self.linear(&format!("{layer}.intermediate.dense"), state);
-                let wide = wide.into_iter().map(|value| self.activation(value)).collect();
-                *state = self.norm(
-                    &format!("{layer}.output"),
-                    &add(state, &self.linear(&format!("{layer}.output.dense"), &wide)),
-                );
-            }
-        }
-        states
-    }
-
-    fn activation(&self, x: f64) -> f64 {
-        match self.model.config["hidden_act"].as_str() {
-            Some("relu") => x.max(0.0),
-            Some("gelu_new") => {
-                let inner = (2.0 / std::f64::consts::PI).sqrt() * (x + 0.044_715 * x.powi(3));
-                x / 2.0 * (1.0 + inner.tanh())
-            }
-            _ => x / 2.0 * (1.0 + erf(x / 2_f64.sqrt())),
-        }
-    }
-}
-
-/// The error function by its series (Abramowitz and Stegun, 7.1.6), which converges everywhere.
-fn erf(x: f64) -> f64 {
-    let (mut term, mut sum) = (x, x);
-    for n in 1..200 {
-        term *= 2.0 * x * x / (2.0 * f64::from(n) + 1.0);
-        sum += term;
-    }
-    if x.abs() > 5.0 { x.signum() } else { 2.0 / std::f64::consts::PI.sqrt() * (-x * x).exp() * sum }
-}
-
-fn dot(a: &[f64], b: &[f64]) -> f64 {
-    a.iter().zip(b).map(|(a, b)| a * b).sum()
-}
-
-fn add(a: &[f64], b: &[f64]) -> Row {
-    a.iter().zip(b).map(|(a, b)| a + b).collect()
-}
 
 fn pooled(pooling: Pooling, rows: &[Row]) -> Row {
     let columns = 0..rows[0].len();
@@ -132,7 +21,7 @@ fn pooled(pooling: Pooling, rows: &[Row]) -> Row {
 /// The cosine of the encoder's vector of a text to the plain one.
 fn cosine(encoder: &SentenceEncoder, plain: &Plain<'_>, pooling: Pooling, text: &str) -> f64 {
     let tokens = encoder.tokens(text, Role::Passage).expect("tokens");
-    let expected = pooled(pooling, &plain.run(&tokens.ids));
+    let expected = pooled(pooling, &plain.run(&tokens.ids, tokens.ids.len()));
     let vectors = encoder.encode(&[text], Role::Passage).expect("a vector");
     let found: Row = vectors.iter().flatten().map(|&value| f64::from(value)).collect();
     assert!((dot(&found, &found) - 1.0).abs() < 1e-5, "it has length 1");

@@ -75,8 +75,8 @@ fn answer_from(
     let mut unanswered = Vec::new();
     let mut nearest = Vec::new();
     for part in &parts {
-        let Found { passages, to_read, .. } = searcher.find(&Query::plain(part), request, recorder)?;
-        if !answer_part(searcher, part, &to_read, &mut draft, recorder) {
+        let Found { passages, .. } = searcher.find(&Query::plain(part), request, recorder)?;
+        if !answer_part(searcher, part, &passages, &mut draft, recorder) {
             unanswered.push(*part);
             nearest.extend(passages.iter().take(MAX_NEAREST).cloned());
         }

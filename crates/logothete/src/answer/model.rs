@@ -79,7 +79,7 @@ pub(crate) fn find(
     recorder: &mut Recorder,
 ) -> Result<Vec<Passage>> {
     let question = request.query.as_str();
-    let mut lists = vec![searcher.find(&Query::plain(question), request, recorder)?.to_read];
+    let mut lists = vec![searcher.find(&Query::plain(question), request, recorder)?.passages];
     let start = recorder.start("split");
     let mut parts = question_parts(question);
     match parts.len() > 1 {
@@ -90,7 +90,7 @@ pub(crate) fn find(
         false => parts.clear(),
     }
     for query in parts.into_iter().chain(queries.iter().map(String::as_str)) {
-        let Found { to_read: passages, .. } = searcher.find(&Query::plain(query), request, recorder)?;
+        let Found { passages, .. } = searcher.find(&Query::plain(query), request, recorder)?;
         lists.push(passages);
     }
     let count = lists[0].len();

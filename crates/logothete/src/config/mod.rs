@@ -168,28 +168,21 @@ impl Config {
 
     /// Returns the value of a setting as it is written, such as that of `search.keyword`; `None` if there is none of this name.
     pub fn setting(&self, key: &str) -> Option<String> {
-        let table = toml::Table::try_from(self).ok()?;
-        let mut parts = key.split('.');
-        let first = table.get(parts.next()?)?;
-        let value = parts.try_fold(first, |value, part| value.get(part))?;
-        match value {
-            // Settings are 32-bit numbers. Written as 64-bit ones, 0.65 would have many digits.
-            toml::Value::Float(number) => Some(format!("{}", *number as f32)),
-            toml::Value::String(text) => Some(text.clone()),
+        match self.value(key)? {
+            toml::Value::Float(number) => Some((number as f32).to_string()),
+            toml::Value::String(text) => Some(text),
             other => Some(other.to_string()),
         }
     }
 
     /// Returns the value of a setting as a configuration file has it, such as `"none"` with its quotes; `None` if there is none of this name.
     pub fn written(&self, key: &str) -> Option<String> {
-        let table = toml::Table::try_from(self).ok()?;
-        let mut parts = key.split('.');
-        let first = table.get(parts.next()?)?;
-        match parts.try_fold(first, |value, part| value.get(part))? {
-            // Settings are 32-bit numbers. Written as 64-bit ones, 0.65 would have many digits.
-            toml::Value::Float(number) => Some(format!("{:?}", *number as f32)),
-            other => Some(other.to_string()),
-        }
+        self.value(key).map(|value| value.to_string())
+    }
+
+    fn value(&self, key: &str) -> Option<toml::Value> {
+        let table = toml::Value::try_from(self).ok()?;
+        key.split('.').try_fold(&table, |value, part| value.get(part)).cloned().map(shortest)
     }
 
     /// Checks every value that the types do not check.
@@ -212,6 +205,17 @@ impl Config {
     /// Returns the cost of tokens of the generator and the encoder; `None` if no price is set.
     pub(crate) fn cost(&self, generated: TokenUsage, encoded: u64) -> Option<f64> {
         self.has_prices().then(|| self.generator.price(generated) + self.encoder.price_of(encoded))
+    }
+}
+
+/// Returns a value with the fewest digits for each number. Settings are 32-bit numbers; written as 64-bit ones, 0.65 would have many digits.
+fn shortest(value: toml::Value) -> toml::Value {
+    match value {
+        toml::Value::Float(number) => toml::Value::Float((number as f32).to_string().parse().unwrap_or(number)),
+        toml::Value::Table(table) => {
+            toml::Value::Table(table.into_iter().map(|(key, value)| (key, shortest(value))).collect())
+        }
+        other => other,
     }
 }
 

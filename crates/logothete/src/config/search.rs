@@ -1,6 +1,8 @@
 //! `[search]`: how passages are found.
 
-use logothete_core::search::{DiversityPlan, Filter, LegPlan, Plan, RerankPlan};
+use std::collections::BTreeMap;
+
+use logothete_core::search::{DiversityPlan, ExpansionPlan, Filter, FusionKind, LegPlan, Plan, RerankPlan};
 use logothete_core::{Error, ErrorKind, Result};
 use serde::{Deserialize, Serialize};
 
@@ -33,12 +35,25 @@ pub struct SearchConfig {
     pub keyword: f32,
     /// The weight of the vector leg in the fusion.
     pub vector: f32,
+    /// The weights of further legs, by their names: `headings`, `neighbours`, and those of the pipeline's own. A leg that has no weight here does
+    /// not run.
+    pub legs: BTreeMap<String, f32>,
     /// The number of candidates of each leg.
     pub depth: usize,
+    /// How the rankings of the legs are joined into one.
+    pub fusion: FusionKind,
     /// How the best candidates are put in a new order.
     pub rerank: RerankPlan,
+    /// What the score of a list of contents is multiplied by, from 0 to 1; 1 changes nothing.
+    pub contents: f32,
     /// How alike the passages may be.
     pub diversity: DiversityPlan,
+    /// How much of the document around a passage is returned with it.
+    pub expand: ExpansionPlan,
+    /// Groups of words that may stand for one another, such as `["quay", "wharf"]`.
+    pub synonyms: Vec<Vec<String>>,
+    /// Whether abbreviations are searched for as the documents define them, and terms by their abbreviations.
+    pub abbreviations: bool,
     /// What is searched for besides a question that a model answers.
     pub transform: Transform,
     /// The filter of every search, written as on the command line; `None`, written `""`, searches all.
@@ -54,9 +69,15 @@ impl Default for SearchConfig {
             passages: plan.passages,
             keyword: weight("keyword"),
             vector: weight("vector"),
+            legs: BTreeMap::new(),
             depth: Plan::DEFAULT_DEPTH,
+            fusion: plan.fusion,
             rerank: plan.rerank,
+            contents: plan.contents,
             diversity: plan.diversity,
+            expand: plan.expand,
+            synonyms: Vec::new(),
+            abbreviations: false,
             transform: Transform::default(),
             filter: None,
         }
@@ -68,22 +89,26 @@ impl SearchConfig {
     pub fn plan(&self) -> Plan {
         let mut plan = Plan::default();
         plan.passages = self.passages;
+        plan.fusion = self.fusion;
+        plan.expand = self.expand.clone();
         plan.rerank = self.rerank.clone();
+        plan.contents = self.contents;
         plan.diversity = self.diversity.clone();
-        plan.legs = [("keyword", self.keyword), ("vector", self.vector)]
-            .map(|(name, weight)| {
-                let mut leg = LegPlan::new(name, weight);
-                leg.depth = self.depth;
-                leg
-            })
-            .to_vec();
+        let further = self.legs.iter().map(|(name, weight)| (name.as_str(), *weight));
+        let legs = [("keyword", self.keyword), ("vector", self.vector)].into_iter().chain(further);
+        let planned = |(name, weight)| {
+            let mut leg = LegPlan::new(name, weight);
+            leg.depth = self.depth;
+            leg
+        };
+        plan.legs = legs.map(planned).collect();
         plan
     }
 
     pub(super) fn validate(&self) -> Result<()> {
         let invalid = |key: &str, message: &str| Err(Error::new(ErrorKind::Configuration, message).at(key));
-        let weights = [self.keyword, self.vector];
-        if weights.iter().any(|weight| !weight.is_finite() || *weight < 0.0) || weights.iter().sum::<f32>() <= 0.0 {
+        let weights = || [self.keyword, self.vector].into_iter().chain(self.legs.values().copied());
+        if weights().any(|weight| !weight.is_finite() || weight < 0.0) || weights().all(|weight| weight <= 0.0) {
             return invalid("[search]", "the weights of the legs must be 0 or more, and one of them above 0");
         }
         if self.passages == 0 {
@@ -91,6 +116,24 @@ impl SearchConfig {
         }
         if self.depth == 0 {
             return invalid("[search] depth", "a leg without candidates finds nothing; set 1 or more");
+        }
+        if !(0.0..=1.0).contains(&self.contents) {
+            return invalid("[search] contents", "this factor must be from 0 to 1; 1 changes nothing");
+        }
+        if !(0.0..=1.0).contains(&self.diversity.repeat) {
+            return invalid("[search] diversity.repeat", "this factor must be from 0 to 1; 1 changes nothing");
+        }
+        if !(0.0..=1.0).contains(&self.diversity.novelty) {
+            return invalid("[search] diversity.novelty", "this share must be from 0 to 1; 0 changes nothing");
+        }
+        if !(0.0..=1.0).contains(&self.diversity.max_overlap) {
+            return invalid("[search] diversity.max_overlap", "this share must be from 0 to 1; 1 leaves out nothing");
+        }
+        if self.expand.max_words == 0 {
+            return invalid("[search] expand.max_words", "no passage has 0 words; set kind to none to expand nothing");
+        }
+        if !self.rerank.seconds.is_finite() || self.rerank.seconds <= 0.0 {
+            return invalid("[search] rerank.seconds", "no reranker is done in this time; set more than 0");
         }
         if self.rerank.depth == 0 {
             return invalid(

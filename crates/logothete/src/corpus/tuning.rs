@@ -47,7 +47,7 @@ impl Default for TuneRequest {
             tried("search.keyword", &["0.2", "0.35", "0.5", "0.75", "1.0"]),
             tried("search.depth", &["50", "100", "200"]),
             tried("search.rerank.kind", &["none", "learned"]),
-            tried("search.diversity.max_of_section", &["0", "1", "2"]),
+            tried("search.diversity.repeat", &["0.25", "0.5", "1.0"]),
             tried("generator.min_coverage", &["0.5", "0.55", "0.6", "0.65", "0.7", "0.75", "0.8"]),
         ];
         Self::new(settings)

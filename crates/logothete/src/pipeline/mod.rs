@@ -27,6 +27,7 @@ use logothete_parse::Parsers;
 
 use crate::config::{ChunkContext, Config, GeneratorRole};
 use crate::generate::Generator;
+use crate::search::{Leg, RerankKind, Reranker};
 use crate::source::Content;
 use crate::threads::within;
 use encoder::EncoderChoice;
@@ -44,6 +45,8 @@ pub struct Pipeline {
     chunker: Option<Arc<dyn Chunker>>,
     generators: Generators,
     templates: Arc<Templates>,
+    legs: Vec<Arc<dyn Leg>>,
+    reranker: Option<Arc<dyn Reranker>>,
 }
 
 impl fmt::Debug for Pipeline {
@@ -67,6 +70,8 @@ impl Default for Pipeline {
             chunker: None,
             generators: Generators::default(),
             templates: Arc::default(),
+            legs: Vec::new(),
+            reranker: None,
         }
     }
 }
@@ -86,6 +91,8 @@ impl Pipeline {
             chunker: None,
             generators: Generators::default(),
             templates: Arc::new(templates::read(&config.prompt.templates)?),
+            legs: Vec::new(),
+            reranker: None,
         };
         if let EncoderChoice::Ready(encoder) = &pipeline.encoder {
             pipeline.chunking(encoder)?;
@@ -186,6 +193,35 @@ impl Pipeline {
     pub fn with_chunker(mut self, chunker: impl Chunker + 'static) -> Self {
         self.chunker = Some(Arc::new(chunker));
         self
+    }
+
+    /// Returns the pipeline with one more way of finding passages, of your own, which takes part in every search with a weight. `[search] legs` may
+    /// set another weight by its name. A leg of the same name as one of the library takes its place.
+    #[must_use]
+    pub fn with_leg(mut self, leg: impl Leg + 'static, weight: f32) -> Self {
+        let name = leg.name().to_owned();
+        self.legs.retain(|other| other.name() != name);
+        self.legs.push(Arc::new(leg));
+        self.configured(|config| {
+            config.search.legs.entry(name).or_insert(weight);
+        })
+    }
+
+    /// Returns the pipeline with a reranker of your own, which looks at the best candidates of every search.
+    #[must_use]
+    pub fn with_reranker(mut self, reranker: impl Reranker + 'static) -> Self {
+        self.reranker = Some(Arc::new(reranker));
+        self.configured(|config| config.search.rerank.kind = RerankKind::Own)
+    }
+
+    /// Returns the user's own legs.
+    pub(crate) fn legs(&self) -> &[Arc<dyn Leg>] {
+        &self.legs
+    }
+
+    /// Returns the user's own reranker.
+    pub(crate) fn reranker(&self) -> Option<&Arc<dyn Reranker>> {
+        self.reranker.as_ref()
     }
 
     /// Returns the pipeline with a generator of your own. It writes answers; and contexts, if

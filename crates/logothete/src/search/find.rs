@@ -4,22 +4,31 @@ use std::collections::HashMap;
 use std::sync::Arc;
 use std::time::Instant;
 
+use logothete_core::chunk::ChunkId;
 use logothete_core::document::Value;
 use logothete_core::keyword::{PreparedQuery, Query};
-use logothete_core::search::{Filter, Fused, LegScore, Passage, Plan, Ranking, fuse};
+use logothete_core::query::{Wording, reworded};
+use logothete_core::rerank::normalised;
+use logothete_core::search::{
+    Adjusted, ExpansionKind, Filter, Fused, LegScore, Passage, Plan, Ranking, RerankKind, Standpoint, adjust, fuse,
+};
 use logothete_core::trace::{LegRecord, Misspelt, PassageRecord, RerankRecord, Trace, TraceDetails};
 use logothete_core::{Error, ErrorKind, Result, round_milliseconds};
 use serde::{Serialize, Serializer};
 
-use super::diversity::spread;
+use super::expand::expand;
+use super::expect::{Expected, Watch};
 use super::fields::Fields;
-use super::legs::{LEGS, LegInput, leg, misspelt};
+use super::language;
+use super::legs::{LegInput, leg, misspelt, names};
 use super::request::{SearchRequest, Sort, unknown_leg};
 use super::rerank::{LEARNED, Measuring, Reranked};
+use super::reranker;
 use super::scope::{scope, visible};
 use super::vectors::QueryVectors;
+use super::wording::wordings;
 use crate::opened::Opened;
-use crate::storage::{CatalogueReader, RowId, View};
+use crate::storage::{CatalogueReader, Place, RowId, Scope, View};
 use crate::threads::StopToken;
 use crate::trace::{Recorder, milliseconds};
 
@@ -37,6 +46,15 @@ pub struct SearchResult {
     pub misspelt: Vec<Misspelt>,
     /// The passages, best first.
     pub passages: Vec<Passage>,
+    /// What was searched for besides the words of the query.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub wordings: Vec<Wording>,
+    /// What did not work and was left out, in sentences.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub notes: Vec<String>,
+    /// What became of the passages that the request [expected](SearchRequest::expecting).
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub expected: Option<Expected>,
     /// How long the search took, in milliseconds.
     #[serde(serialize_with = "to_microseconds")]
     pub took_ms: f64,
@@ -58,6 +76,15 @@ pub(crate) struct Searcher<'a> {
     pub stop: &'a StopToken,
 }
 
+/// What a reranker is asked, and how many of its candidates a trace has.
+struct Asked<'a> {
+    prepared: &'a PreparedQuery,
+    text: &'a str,
+    /// The text for the encoder, with other wordings.
+    read: &'a str,
+    recorded: usize,
+}
+
 /// Returns the rank and the score of an item at a position.
 fn place(at: usize, score: f32) -> LegScore {
     LegScore { rank: at + 1, score }
@@ -66,9 +93,10 @@ fn place(at: usize, score: f32) -> LegScore {
 /// The result of a query.
 pub(crate) struct Found {
     pub passages: Vec<Passage>,
-    /// The best passages, however many of them a section has. An answer is written from these: what it needs may stand beside what was found.
-    pub to_read: Vec<Passage>,
     pub misspelt: Vec<Misspelt>,
+    pub wordings: Vec<Wording>,
+    pub notes: Vec<String>,
+    pub expected: Option<Expected>,
 }
 
 /// Searches for some requests.
@@ -89,11 +117,12 @@ impl Searcher<'_> {
         let started = Instant::now();
         let query = if request.plain { Query::plain(&request.query) } else { Query::parse(&request.query) };
         let mut recorder = Recorder::new(request.traced);
-        let found = self.stages(&query, request, false, &mut recorder);
-        let (Found { passages, misspelt, .. }, trace) = recorder.attach(found)?;
+        let found = self.find(&query, request, &mut recorder);
+        let (Found { passages, misspelt, wordings, notes, expected }, trace) = recorder.attach(found)?;
         let filter = self.filter(request).map(|filter| filter.to_string());
         let took_ms = milliseconds(started);
-        Ok(SearchResult { query: request.query.clone(), filter, misspelt, passages, took_ms, trace })
+        let query = request.query.clone();
+        Ok(SearchResult { query, filter, misspelt, passages, wordings, notes, expected, took_ms, trace })
     }
 
     /// Returns the filter of the configuration and that of a request.
@@ -104,14 +133,10 @@ impl Searcher<'_> {
         }
     }
 
-    /// Returns the best passages for a query, and those to read for an answer, with a step in the trace for each stage.
+    /// Returns the best passages for a query, with a step in the trace for each stage.
     pub(crate) fn find(&self, query: &Query, request: &SearchRequest, recorder: &mut Recorder) -> Result<Found> {
-        self.stages(query, request, true, recorder)
-    }
-
-    fn stages(&self, query: &Query, request: &SearchRequest, reads: bool, recorder: &mut Recorder) -> Result<Found> {
         recorder.begin("search", || TraceDetails::Search { query: query.text() });
-        let found = self.find_in(query, request, reads, recorder);
+        let found = self.find_in(query, request, recorder);
         // A search that failed stays open, so that the trace shows where.
         if found.is_ok() {
             recorder.end();
@@ -119,7 +144,7 @@ impl Searcher<'_> {
         found
     }
 
-    fn find_in(&self, query: &Query, request: &SearchRequest, reads: bool, recorder: &mut Recorder) -> Result<Found> {
+    fn find_in(&self, query: &Query, request: &SearchRequest, recorder: &mut Recorder) -> Result<Found> {
         let text = query.text();
         if !query.has_words() {
             let message = match text.trim() {
@@ -138,99 +163,238 @@ impl Searcher<'_> {
             recorder.step(start, || TraceDetails::Filter { filter: filter.to_string(), rows: left });
         }
 
+        let start = recorder.start("transform");
+        let wordings = wordings(&text, &self.opened.config().search, self.view, filtered.as_deref())?;
+        let mut worded = query.clone();
+        wordings.iter().for_each(|wording| worded.add(&wording.to));
+        // A service has encoded the question as it was asked; a search must not wait for another call.
+        let read = if self.opened.encoder.is_remote() { text.clone() } else { reworded(&text, &wordings) };
+        let query = &worded;
+        if !wordings.is_empty() {
+            let queries = || wordings.iter().map(|wording| wording.to.clone()).collect();
+            recorder.step(start, || TraceDetails::Transform { kind: "wording".to_owned(), queries: queries() });
+        }
         let prepared = snapshot.prepare(query);
         let allowed = if prepared.is_strict() {
             snapshot.allowed(&prepared, filtered.clone().map(Arc::unwrap_or_clone)).map(Arc::new)
         } else {
             filtered.clone()
         };
+        let watched = |expected: &Filter| -> Result<Watch> {
+            let rows = Scope::clone(&*scope(self.view, expected)?);
+            Ok(Watch::new(expected, rows, allowed.as_deref()))
+        };
+        let mut watch = request.expected.as_ref().map(watched).transpose()?;
+        let mut notes: Vec<String> = language::note(&text, snapshot, &*self.opened.encoder).into_iter().collect();
         let input = LegInput {
             snapshot,
-            query: &prepared,
+            view: self.view,
+            query,
+            prepared: &prepared,
             text: &text,
+            read: &read,
             encoder: &*self.opened.encoder,
             vectors: self.vectors,
             filtered: filtered.as_deref(),
             allowed: allowed.as_deref(),
+            found: &[],
         };
+        let rankings = self.run_legs(&plan, input, &mut notes, recorder)?;
+
+        let recorded = if request.explained { plan.passages.max(plan.rerank.depth) } else { plan.passages };
+        let start = recorder.start("fusion");
+        let fused = fuse(plan.fusion, &rankings);
+        if let Some(watch) = &mut watch {
+            watch.legs(snapshot, &rankings);
+            watch.fused(snapshot, &fused);
+        }
+        let fused_places: HashMap<RowId, LegScore> = match plan.reranks() {
+            false => HashMap::new(),
+            true => fused.iter().enumerate().map(|(at, item)| (item.key, place(at, item.score))).collect(),
+        };
+        let shown: Vec<&Fused<RowId>> = fused.iter().take(if recorder.is_on() { recorded } else { 0 }).collect();
+        let chunks = self.chunks_at(shown.iter().map(|item| item.key))?;
+        recorder.step(start, || {
+            let record = |(item, (chunk, document)): (&&Fused<RowId>, _)| PassageRecord {
+                chunk,
+                document,
+                score: item.score,
+                legs: item.legs.iter().cloned().collect(),
+            };
+            TraceDetails::Fusion { considered: fused.len(), passages: shown.iter().zip(chunks).map(record).collect() }
+        });
+        self.check_stop()?;
+        let asked = Asked { prepared: &prepared, text: &text, read: &read, recorded };
+        let reranked = match plan.rerank.kind {
+            RerankKind::Own => self.reranked_by_own(&plan, &asked, fused, &mut notes, recorder)?,
+            _ => self.reranked(&plan, &asked, fused, recorder)?,
+        };
+        self.check_stop()?;
+        if let Some(watch) = watch.as_mut().filter(|_| plan.reranks()) {
+            watch.reranked(snapshot, &reranked);
+        }
+
+        let (passages, rows) = self.choose(&plan, request, filter.as_ref(), reranked, &fused_places, recorder)?;
+        let expected = watch.map(|watch| watch.shown(snapshot, rows.into_iter(), plan.passages));
+        Ok(Found { passages, misspelt: misspelt(&prepared), wordings, notes, expected })
+    }
+
+    /// Runs the legs of a plan, one after the other. A leg of the user's own that fails finds nothing, and a note says why.
+    fn run_legs(
+        &self,
+        plan: &Plan,
+        input: LegInput<'_>,
+        notes: &mut Vec<String>,
+        recorder: &mut Recorder,
+    ) -> Result<Vec<Ranking<RowId>>> {
+        let own = self.opened.pipeline.legs();
         let mut rankings: Vec<Ranking<RowId>> = Vec::with_capacity(plan.legs.len());
         for planned in &plan.legs {
             self.check_stop()?;
-            let known = || LEGS.map(|leg| leg.name().to_owned());
-            let leg = leg(planned).ok_or_else(|| unknown_leg(&planned.leg, &known()))?;
-            let start = recorder.start(leg.name());
-            let hits = leg.find(&input, plan.passages.max(planned.depth))?;
+            let input = LegInput { found: &rankings, ..input };
+            let found = leg(&planned.leg, own).ok_or_else(|| unknown_leg(&planned.leg, &names(own)))?;
+            let leg = found.rows();
+            let start = recorder.start(leg.stage());
+            let hits = match leg.find(&input, plan.passages.max(planned.depth)) {
+                Ok(hits) => hits,
+                Err(error) if found.may_fail() => {
+                    let note = format!("The leg “{}” failed and was left out: {error}.", planned.leg);
+                    recorder.step(start, || TraceDetails::LeftOut { note: note.clone() });
+                    notes.push(note);
+                    continue;
+                }
+                Err(error) => return Err(error),
+            };
             let best = hits.first().map(|hit| hit.1);
             let record = LegRecord { weight: planned.weight, found: hits.len(), best };
             recorder.step(start, || leg.details(&input, record));
             rankings.push(Ranking { name: planned.leg.clone(), weight: planned.weight, hits });
         }
+        Ok(rankings)
+    }
 
-        let recorded = if request.explained { plan.passages.max(plan.rerank.depth) } else { plan.passages };
-        let start = recorder.start("fusion");
-        let fused = fuse(&rankings);
-        let fused_places: HashMap<RowId, LegScore> = match plan.reranks() {
-            false => HashMap::new(),
-            true => fused.iter().enumerate().map(|(at, item)| (item.key, place(at, item.score))).collect(),
-        };
-        if recorder.is_on() {
-            let shown: Vec<&Fused<RowId>> = fused.iter().take(recorded).collect();
-            let passages = self.view.catalogue().passages_at(&shown.iter().map(|item| item.key).collect::<Vec<_>>())?;
-            let record = |(item, passage): (&&Fused<RowId>, Passage)| PassageRecord {
-                chunk: passage.chunk,
-                document: passage.location.document,
-                score: item.score,
-                legs: item.legs.iter().cloned().collect(),
-            };
-            let passages = shown.iter().zip(passages).map(record).collect();
-            recorder.step(start, || TraceDetails::Fusion { considered: fused.len(), passages });
-        }
-        self.check_stop()?;
-        let reranked = self.reranked(&plan, (&prepared, &text), fused, recorded, recorder)?;
-        self.check_stop()?;
-
+    /// Returns the passages of the first items, after those that are too alike have moved down, and the rows of these items.
+    fn choose(
+        &self,
+        plan: &Plan,
+        request: &SearchRequest,
+        filter: Option<&Filter>,
+        reranked: Vec<Fused<RowId>>,
+        fused_places: &HashMap<RowId, LegScore>,
+        recorder: &mut Recorder,
+    ) -> Result<(Vec<Passage>, Vec<RowId>)> {
         let start = recorder.start("choose");
         let catalogue = self.view.catalogue();
-        let admitted = reranked.into_iter().filter(|item| plan.admits(item)).collect::<Vec<_>>();
-        let read = if reads { &admitted[..plan.passages.min(admitted.len())] } else { &[] };
-        let read: Vec<RowId> = read.iter().map(|item| item.key).collect();
-        let (order, later) = spread(&plan.diversity, snapshot, &**catalogue, admitted)?;
-        let shown = plan.passages.min(order.len());
-        let beside = order[shown..].iter().filter(|item| read.contains(&item.key));
-        let best: Vec<&Fused<RowId>> = order[..shown].iter().chain(beside).collect();
+        let snapshot = &self.view.snapshot;
+        let places = snapshot.places(&**catalogue)?;
+        let standpoint = |row| {
+            let Place { section, document, is_contents, span, .. } = places.of(row)?;
+            Some(Standpoint { section, document, span, is_contents })
+        };
+        let vectors: HashMap<RowId, Vec<f32>> = match plan.diversity.novelty > 0.0 {
+            true => reranked
+                .iter()
+                .map(|item| (item.key, normalised(snapshot.vector(item.key).unwrap_or_default())))
+                .collect(),
+            false => HashMap::new(),
+        };
+        let likeness = |a: RowId, b: RowId| match (vectors.get(&a), vectors.get(&b)) {
+            (Some(a), Some(b)) => a.iter().zip(b).map(|(a, b)| a * b).sum(),
+            _ => 0.0,
+        };
+        let Adjusted { order, later, left_out } = adjust(&plan.adjustments(), reranked, standpoint, likeness);
+        let best: Vec<_> = order.into_iter().filter(|item| plan.admits(item)).take(plan.passages).collect();
         let rows: Vec<RowId> = best.iter().map(|item| item.key).collect();
         let mut passages = catalogue.passages_at(&rows)?;
         if passages.len() != rows.len() {
             let message = "the index has rows that the catalogue does not know; build a new corpus";
             return Err(Error::new(ErrorKind::Corpus, message));
         }
-        if let Some(filter) = &filter {
+        if let Some(filter) = filter {
             passages = visible(&**catalogue, filter, passages)?;
         }
-        for (at, (passage, item)) in passages.iter_mut().zip(&best).enumerate() {
+        for (at, (passage, item)) in passages.iter_mut().zip(best).enumerate() {
             (passage.rank, passage.score) = (at + 1, item.score);
-            passage.legs = item.legs.iter().cloned().collect();
             passage.fused = fused_places.get(&item.key).copied();
+            passage.legs = item.legs.into_iter().collect();
         }
-        let place_of = |row: &RowId| rows.iter().position(|other| other == row);
-        let to_read = read.iter().filter_map(place_of).filter_map(|at| passages.get(at).cloned()).collect();
-        passages.truncate(shown);
         if let Some(sort) = &request.sort {
             sort.apply(&**catalogue, &mut passages)?;
         }
-        drop(catalogue);
         let chunks = || passages.iter().map(|passage| passage.chunk.clone()).collect();
-        recorder.step(start, || TraceDetails::Choose { later, passages: chunks() });
-        Ok(Found { passages, to_read, misspelt: misspelt(&prepared) })
+        recorder.step(start, || TraceDetails::Choose { later, left_out, passages: chunks() });
+        if plan.expand.kind != ExpansionKind::None {
+            let start = recorder.start("expand");
+            let merged = expand(&**catalogue, &plan.expand, &mut passages)?;
+            recorder.step(start, || TraceDetails::Expand { kind: plan.expand.kind, merged, passages: passages.len() });
+        }
+        Ok((passages, rows))
+    }
+
+    /// Puts the best candidates in the order of the user's own reranker. If that fails, they keep the fused order, and a note says why.
+    fn reranked_by_own(
+        &self,
+        plan: &Plan,
+        asked: &Asked<'_>,
+        mut fused: Vec<Fused<RowId>>,
+        notes: &mut Vec<String>,
+        recorder: &mut Recorder,
+    ) -> Result<Vec<Fused<RowId>>> {
+        let Some(reranker) = self.opened.pipeline.reranker() else {
+            let message = "[search] rerank.kind is own, and the pipeline has no reranker; give it one by with_reranker";
+            return Err(Error::new(ErrorKind::InvalidRequest, message));
+        };
+        if fused.is_empty() {
+            return Ok(fused);
+        }
+        let start = recorder.start("rerank");
+        let depth = plan.rerank.depth.min(fused.len());
+        let rows: Vec<RowId> = fused[..depth].iter().map(|item| item.key).collect();
+        let mut passages = self.view.catalogue().passages_at(&rows)?;
+        for (at, (passage, item)) in passages.iter_mut().zip(&fused).enumerate() {
+            (passage.rank, passage.score) = (at + 1, item.score);
+            passage.legs = item.legs.iter().cloned().collect();
+        }
+        let scores = match reranker::scores(reranker, &plan.rerank, asked.text, passages) {
+            Ok(scores) => scores,
+            Err(error) => {
+                let note = format!("The reranker “{}” failed, and the fused order stays: {error}.", reranker.name());
+                recorder.step(start, || TraceDetails::LeftOut { note: note.clone() });
+                notes.push(note);
+                return Ok(fused);
+            }
+        };
+        let rest = fused.split_off(depth);
+        let mut order: Vec<(usize, Fused<RowId>)> =
+            fused.into_iter().zip(scores).map(|(item, score)| Fused { score, ..item }).enumerate().collect();
+        order.sort_by(|a, b| b.1.score.total_cmp(&a.1.score));
+        let recorded = if recorder.is_on() { asked.recorded.min(order.len()) } else { 0 };
+        let chunks = self.chunks_at(order[..recorded].iter().map(|(_, item)| item.key))?;
+        recorder.step(start, || {
+            let record =
+                |((from, item), (chunk, document)): (&(usize, Fused<RowId>), (ChunkId, String))| RerankRecord {
+                    chunk,
+                    document,
+                    from: from + 1,
+                    score: item.score,
+                    shares: std::collections::BTreeMap::new(),
+                    features: Vec::new(),
+                };
+            let candidates = order.iter().zip(chunks).map(record).collect();
+            TraceDetails::Rerank { reranker: reranker.name().to_owned(), candidates }
+        });
+        // The rest was not judged, and comes after what was.
+        let lowest = order.last().map_or(0.0, |(_, item)| item.score);
+        let rest = rest.into_iter().map(|item| Fused { score: lowest, ..item });
+        Ok(order.into_iter().map(|(_, item)| item).chain(rest).collect())
     }
 
     /// Puts the best candidates in the order of the plan's reranker.
     fn reranked(
         &self,
         plan: &Plan,
-        (query, text): (&PreparedQuery, &str),
+        &Asked { prepared: query, text, read, recorded }: &Asked<'_>,
         mut fused: Vec<Fused<RowId>>,
-        recorded: usize,
         recorder: &mut Recorder,
     ) -> Result<Vec<Fused<RowId>>> {
         if !plan.reranks() || fused.is_empty() {
@@ -238,32 +402,38 @@ impl Searcher<'_> {
         }
         let start = recorder.start("rerank");
         let rest = fused.split_off(plan.rerank.depth.min(fused.len()));
-        let vector = self.vectors.of(text, &*self.opened.encoder)?;
+        let vector = self.vectors.of(read, &*self.opened.encoder)?;
         let catalogue = self.view.catalogue();
         let measuring =
             Measuring { snapshot: &self.view.snapshot, catalogue: &**catalogue, query, text, vector: &vector };
         let order = measuring.rerank(&fused, recorder.is_on())?;
-        if recorder.is_on() {
-            let rows: Vec<RowId> = order.iter().take(recorded).map(|one| fused[one.from].key).collect();
-            let passages = catalogue.passages_at(&rows)?;
-            let record = |(one, passage): (&Reranked, Passage)| RerankRecord {
-                chunk: passage.chunk,
-                document: passage.location.document,
+        drop(catalogue);
+        let shown = &order[..if recorder.is_on() { recorded.min(order.len()) } else { 0 }];
+        let chunks = self.chunks_at(shown.iter().map(|one| fused[one.from].key))?;
+        recorder.step(start, || {
+            let record = |(one, (chunk, document)): (&Reranked, _)| RerankRecord {
+                chunk,
+                document,
                 from: one.from + 1,
                 score: one.score,
                 shares: one.notable_shares().collect(),
                 features: one.features.clone(),
             };
-            let candidates = order.iter().zip(passages).map(record).collect();
-            recorder.step(start, || TraceDetails::Rerank { reranker: LEARNED.to_owned(), candidates });
-        }
-        drop(catalogue);
+            let candidates = shown.iter().zip(chunks).map(record).collect();
+            TraceDetails::Rerank { reranker: LEARNED.to_owned(), candidates }
+        });
         let mut kept: Vec<Option<Fused<RowId>>> = fused.into_iter().map(Some).collect();
         let order = order.into_iter().filter_map(|one| {
             let before = kept[one.from].take()?;
             Some(Fused { score: one.score, ..before })
         });
         Ok(order.chain(rest.into_iter().map(|item| Fused { score: 0.0, ..item })).collect())
+    }
+
+    /// Returns the chunk of each of some rows and the name of its document, for a trace.
+    fn chunks_at(&self, rows: impl Iterator<Item = RowId>) -> Result<Vec<(ChunkId, String)>> {
+        let rows: Vec<RowId> = rows.collect();
+        if rows.is_empty() { Ok(Vec::new()) } else { self.view.catalogue().chunks_at(&rows) }
     }
 
     fn check_stop(&self) -> Result<()> {

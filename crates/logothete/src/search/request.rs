@@ -16,6 +16,8 @@ pub struct SearchRequest {
     pub(crate) query: String,
     #[serde(serialize_with = "as_written")]
     pub(crate) filter: Option<Filter>,
+    #[serde(serialize_with = "as_written", skip_serializing_if = "Option::is_none")]
+    pub(crate) expected: Option<Filter>,
     pub(crate) sort: Option<Sort>,
     pub(crate) plain: bool,
     pub(crate) traced: bool,
@@ -67,6 +69,14 @@ impl SearchRequest {
             Some(other) => other.and(filter),
             None => filter,
         });
+        self
+    }
+
+    /// Says what became of the passages that fit a filter: the result has their ranks at each step, and where they were lost. Does not change
+    /// what is found.
+    #[must_use]
+    pub fn expecting(mut self, filter: Filter) -> Self {
+        self.expected = Some(filter);
         self
     }
 

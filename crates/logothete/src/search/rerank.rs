@@ -94,10 +94,11 @@ impl Measuring<'_> {
             let Some(chunk) = measured(&candidate.key) else { return Facts::default() };
             let section = around.iter().flat_map(|(_, rows)| rows.iter()).filter_map(measured);
             let facts = question.measure(chunk, &section.collect::<Vec<_>>(), places.mean());
-            let (section, place, chunks) =
-                around.map_or((0, 0, 1), |(place, _)| (place.section, place.at as u32, place.rows.len() as u32));
+            let (section, place, chunks, entries) = around.map_or((0, 0, 1, 0.0), |(place, _)| {
+                (place.section, place.at as u32, place.rows.len() as u32, place.entries)
+            });
             let standing = rows.get(&candidate.key).map(|row| row.standing).unwrap_or_default();
-            Facts { fused: candidate.score, section, place, section_chunks: chunks, standing, ..facts }
+            Facts { fused: candidate.score, section, place, section_chunks: chunks, entries, standing, ..facts }
         });
         let mut facts: Vec<Facts> = facts.collect();
         let vector = |candidate: &Fused<RowId>| rows.get(&candidate.key).map_or(&[][..], |row| &row.vector);

@@ -1,6 +1,7 @@
 //! The vectors of queries.
 
 use std::collections::HashMap;
+use std::sync::Mutex;
 
 use logothete_core::keyword::Query;
 use logothete_core::query::question_parts;
@@ -8,11 +9,12 @@ use logothete_core::vector::{Encoder, Role};
 use logothete_core::{Error, ErrorKind, Result};
 
 use super::request::SearchRequest;
+use crate::storage::lock;
 use crate::threads::caught_in;
 
-/// Vectors that a service computed before the search began. A text that is missing is encoded by the search itself.
+/// Vectors that a service computed before the search began, and those that the search computed itself for a text that is missing.
 #[derive(Default)]
-pub(crate) struct QueryVectors(HashMap<String, Vec<f32>>);
+pub(crate) struct QueryVectors(Mutex<HashMap<String, Vec<f32>>>);
 
 /// Returns all texts that a search or a question may have to encode for some requests.
 pub(crate) fn texts_of(requests: &[SearchRequest]) -> Vec<String> {
@@ -33,7 +35,7 @@ impl QueryVectors {
         let wanted: Vec<&str> = texts.iter().map(String::as_str).collect();
         let vectors = caught_in("the encoder", || encoder.encode(&wanted, Role::Query))?;
         let vectors: Vec<Vec<f32>> = vectors.iter().map(<[f32]>::to_vec).collect();
-        Ok(Self(texts.into_iter().zip(vectors).collect()))
+        Ok(Self(Mutex::new(texts.into_iter().zip(vectors).collect())))
     }
 
     /// Returns the vector of a text.
@@ -41,11 +43,14 @@ impl QueryVectors {
     /// # Errors
     /// If the encoder fails.
     pub(super) fn of(&self, text: &str, encoder: &dyn Encoder) -> Result<Vec<f32>> {
-        if let Some(vector) = self.0.get(text) {
+        if let Some(vector) = lock(&self.0).get(text) {
             return Ok(vector.clone());
         }
         let vectors = caught_in("the encoder", || encoder.encode(&[text], Role::Query))?;
-        let vector = vectors.iter().next().map(<[f32]>::to_vec);
-        vector.ok_or_else(|| Error::new(ErrorKind::Unreadable, "the encoder returned no vector; check the encoder"))
+        let Some(vector) = vectors.iter().next().map(<[f32]>::to_vec) else {
+            return Err(Error::new(ErrorKind::Unreadable, "the encoder returned no vector; check the encoder"));
+        };
+        lock(&self.0).insert(text.to_owned(), vector.clone());
+        Ok(vector)
     }
 }

@@ -9,7 +9,7 @@ use logothete_core::Result;
 use logothete_core::chunk::{Chunk, ChunkId, indexed_text};
 use logothete_core::document::{Document, Location, Metadata, Pages, Span};
 use logothete_core::keyword::{ContextParts, KeywordWriter};
-use logothete_core::search::{DocumentFacts, Passage};
+use logothete_core::search::{DocumentFacts, Passage, Surroundings};
 use logothete_core::segment::RowSet;
 use logothete_core::text::Language;
 use serde_json::{Map, Value};
@@ -255,6 +255,17 @@ pub(crate) struct NewChunk<'a> {
     pub entry: IndexEntry,
 }
 
+/// What the rows are wanted of.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) enum RowsOf {
+    Chunk(ChunkId),
+    /// All chunks of a document, by its name.
+    Document(String),
+}
+
+/// The title of a document, the headings of a section of it, and its language.
+pub(crate) type SectionHeadings = (Option<String>, Vec<String>, Option<Language>);
+
 /// A consistent view of the catalogue: all calls see the same commit.
 ///
 /// Results are in the order of what was asked for, where that is an order; what is missing is left out.
@@ -294,8 +305,16 @@ pub(crate) trait CatalogueReader {
     /// Returns the rows of a segment from one to another that belong to a chunk, ascending, with what each is indexed by.
     fn indexed_rows(&self, segment: i64, from: u32, to: u32) -> Result<Vec<(u32, Indexed)>>;
 
+    /// Returns the chunk of each of some rows, and the name of its document.
+    fn chunks_at(&self, rows: &[RowId]) -> Result<Vec<(ChunkId, String)>>;
     /// Returns every indexed chunk, document by document, in the order of the text.
     fn places(&self) -> Result<Vec<PlacedRow>>;
+    /// Returns the rows of some chunks and documents, each with the position of what it is a part of.
+    fn rows_of(&self, places: &[RowsOf]) -> Result<Vec<(usize, RowId)>>;
+    /// Returns the headings of every section that has an indexed chunk, in the order of [`places`](Self::places).
+    fn section_headings(&self) -> Result<Vec<SectionHeadings>>;
+    /// Returns the document of some chunks, and what is around each.
+    fn surroundings(&self, chunks: &[ChunkId]) -> Result<HashMap<ChunkId, (i64, Surroundings)>>;
 
     /// Fills in the rectangles, the time and the headings of some locations.
     fn pinpoint(&self, locations: &mut [&mut Location]) -> Result<()>;

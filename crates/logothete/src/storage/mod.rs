@@ -14,6 +14,7 @@ mod catalogue;
 mod contract;
 mod conversations;
 mod describe;
+mod headings;
 mod lazy;
 mod lease;
 mod map;
@@ -28,13 +29,14 @@ pub(crate) use cache::{
 };
 pub(crate) use catalogue::{
     CatalogueReader, CatalogueTransaction, EncoderIdentity, FileKind, FileState, IndexEntry, Indexed, KnownDocument,
-    Manifest, NewChunk, NewDocument, RowFacts, RowId, SegmentEntry, SegmentFiles, SourceEntry, UPSERTED, Which,
+    Manifest, NewChunk, NewDocument, RowFacts, RowId, RowsOf, SegmentEntry, SegmentFiles, SourceEntry, UPSERTED, Which,
     indexed_language,
 };
 pub(crate) use conversations::{ConversationStore, StoredConversation, StoredSummary, StoredTurn};
 pub use describe::{ChunkDetail, ChunkInfo, DocumentDetail, DocumentInfo, FieldInfo, Section, VectorInfo};
+pub(crate) use headings::HeadingsIndex;
 pub(crate) use lease::Lease;
-pub(crate) use places::{PlacedRow, Places};
+pub(crate) use places::{Place, PlacedRow, Places};
 pub(crate) use snapshot::{Ann, Scope, Segment, Snapshot};
 pub(crate) use sqlite::{FORMAT, OLDEST_EXPORT};
 pub(crate) use view::View;
@@ -70,7 +72,7 @@ pub(crate) struct Storage {
 /// The folder inside that of a corpus which holds its variants: what other pipelines built of the same documents.
 pub(crate) const VARIANTS: &str = "variants";
 
-fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
+pub(crate) fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
     // Values behind the locks of this module are only replaced as a whole, so a panic elsewhere leaves them sound.
     mutex.lock().unwrap_or_else(PoisonError::into_inner)
 }

@@ -2,14 +2,15 @@
 
 use std::sync::{Arc, Mutex, OnceLock};
 
-use logothete_core::keyword::{KeywordIndex, LiveCounts, LiveKeywords, PreparedQuery, Query, Statistics};
+use logothete_core::keyword::{KeywordIndex, Languages, LiveCounts, LiveKeywords, PreparedQuery, Query, Statistics};
 use logothete_core::segment::{Hit, RowSet};
+use logothete_core::text::Language;
 use logothete_core::vector::{AnnGraph, IvfLists, VectorIndex};
 use logothete_core::{Error, ErrorKind, Result};
 
 use super::blobs::{Blob, BlobStore};
 use super::catalogue::{CatalogueReader, FileKind, RowId, SegmentEntry};
-use super::{Places, lock};
+use super::{HeadingsIndex, Places, lock};
 
 /// The number of filters whose rows are remembered.
 const MAX_SCOPES: usize = 16;
@@ -86,6 +87,7 @@ pub(crate) struct Snapshot {
     /// The rows that filters leave, the latest last.
     scopes: Mutex<Vec<(String, Arc<Scope>)>>,
     places: OnceLock<Places>,
+    headings: OnceLock<HeadingsIndex>,
 }
 
 impl Snapshot {
@@ -93,7 +95,9 @@ impl Snapshot {
     pub(crate) fn open(catalogue: &dyn CatalogueReader, blobs: &dyn BlobStore) -> Result<Self> {
         let entries = catalogue.segments()?.into_iter();
         let segments = entries.map(|entry| Segment::open(entry, blobs)).collect::<Result<_>>()?;
-        Ok(Self { commit: catalogue.manifest()?.commit, segments, scopes: Mutex::default(), places: OnceLock::new() })
+        let commit = catalogue.manifest()?.commit;
+        let (places, headings) = (OnceLock::new(), OnceLock::new());
+        Ok(Self { commit, segments, scopes: Mutex::default(), places, headings })
     }
 
     /// Returns `true` if its rows are those of `entries`, whatever files these have.
@@ -113,11 +117,26 @@ impl Snapshot {
         Ok(self.places.get_or_init(|| places))
     }
 
+    /// Returns the index of titles and headings. Made the first time, of the same commit.
+    pub(crate) fn headings(&self, catalogue: &dyn CatalogueReader) -> Result<&HeadingsIndex> {
+        if let Some(headings) = self.headings.get() {
+            return Ok(headings);
+        }
+        let headings = HeadingsIndex::new(&catalogue.section_headings()?)?;
+        Ok(self.headings.get_or_init(|| headings))
+    }
+
     /// Returns the rows nearest to a vector, best first.
     pub(crate) fn search_vectors(&self, query: &[f32], scope: Option<&Scope>, count: usize) -> Vec<(RowId, f32)> {
         self.gather(count, |at, segment| {
             segment.search_vectors(query, scope.map_or(&segment.entry.live, |scope| &scope[at]), count)
         })
+    }
+
+    /// Returns the languages of its documents that have a name, once each.
+    pub(crate) fn languages(&self) -> impl Iterator<Item = Language> {
+        let all = self.segments.iter().fold(Languages::default(), |all, segment| all.and(segment.keywords.languages()));
+        all.iter().flatten()
     }
 
     /// Looks up the terms of a query in all segments.

@@ -2,6 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use logothete::chunk::ChunkId;
 use logothete::search::{LegPlan, Passage, Plan, RerankKind};
 use logothete::trace::{StepOutcome, Trace, TraceDetails};
 use logothete::{BuildRequest, Corpus, ErrorKind, MemorySource, Pipeline, SearchRequest};
@@ -14,7 +15,6 @@ use crate::answers::corpus;
 fn only(leg: &str) -> Plan {
     let mut plan = Plan::default();
     plan.legs = vec![LegPlan::new(leg, 1.0)];
-    plan.diversity.max_of_section = 0;
     plan
 }
 
@@ -34,7 +34,9 @@ fn stages(trace: &Trace, wanted: fn(&TraceDetails) -> bool) -> usize {
 #[tokio::test]
 async fn a_reranker_says_what_moved_each_candidate() {
     let (corpus, _folder) = corpus().await;
-    let request = || SearchRequest::new("Which tug has the greatest bollard pull?");
+    let mut alike = Plan::default();
+    alike.diversity.repeat = 1.0;
+    let request = || SearchRequest::new("Which tug has the greatest bollard pull?").plan(alike.clone());
     let result = corpus.search(request().explained()).await.expect("a search");
     let candidates = result.trace.records.iter().find_map(|record| match &record.details {
         TraceDetails::Rerank { candidates, .. } => Some(candidates),
@@ -75,41 +77,49 @@ async fn a_reranker_says_what_moved_each_candidate() {
 }
 
 #[rstest]
-#[case(0, 0)]
-#[case(1, 0)]
-#[case(2, 0)]
-#[case(0, 1)]
-#[case(2, 3)]
+#[case(0.5, 0)]
+#[case(0.0, 0)]
+#[case(1.0, 1)]
+#[case(0.5, 2)]
 #[tokio::test]
-async fn what_is_too_many_of_a_section_or_document_comes_last(#[case] section: usize, #[case] document: usize) {
+async fn a_section_counts_less_each_time_and_a_document_so_many_times(#[case] repeat: f32, #[case] max: usize) {
     let (corpus, _folder) = corpus().await;
-    let search = |section: usize, document: usize| {
+    let search = |repeat: f32, max: usize| {
         let mut plan = Plan::default();
         plan.passages = 100;
-        plan.diversity.max_of_section = section;
-        plan.diversity.max_of_document = document;
+        plan.diversity.repeat = repeat;
+        plan.diversity.max_of_document = max;
         SearchRequest::new("When may a vessel enter the north channel?").plan(plan).traced()
     };
-    let all = found(&corpus, search(0, 0)).await;
-    let result = corpus.search(search(section, document)).await.expect("a search");
+    let before: BTreeMap<ChunkId, f32> =
+        found(&corpus, search(1.0, 0)).await.into_iter().map(|passage| (passage.chunk, passage.score)).collect();
+    let result = corpus.search(search(repeat, max)).await.expect("a search");
     let later = result.trace.records.iter().find_map(|record| match record.details {
         TraceDetails::Choose { later, .. } => Some(later),
         _ => None,
     });
-    let kept = &result.passages[..result.passages.len() - later.expect("a step that chooses")];
-    let within = |max: usize, key: &dyn Fn(&Passage) -> String| {
-        let mut counts: BTreeMap<String, usize> = BTreeMap::new();
-        kept.iter().for_each(|passage| *counts.entry(key(passage)).or_default() += 1);
-        max == 0 || counts.values().all(|count| *count <= max)
-    };
-    assert!(within(document, &|passage| passage.location.document.clone()));
-    assert!(kept.is_sorted_by(|a, b| a.score >= b.score), "the order stays");
-    assert_eq!(
-        chunks(&result.passages).into_iter().collect::<BTreeSet<_>>(),
-        chunks(&all).into_iter().collect(),
-        "none is lost"
+    let (first, last) = result.passages.split_at(result.passages.len() - later.expect("a step that chooses"));
+    assert_eq!(last.is_empty(), max == 0);
+    assert!(first.is_sorted_by(|a, b| a.score >= b.score) && last.is_sorted_by(|a, b| a.score >= b.score));
+    assert!(
+        result.passages.iter().map(|passage| &passage.chunk).collect::<BTreeSet<_>>().into_iter().eq(before.keys())
     );
-    assert_eq!(later > Some(0), (section, document) != (0, 0));
+    let (mut sections, mut documents) = (BTreeMap::new(), BTreeMap::new());
+    for passage in first {
+        let document = documents.entry(&passage.location.document).or_insert(0);
+        *document += 1;
+        assert!(max == 0 || *document <= max);
+    }
+    if max == 0 {
+        for passage in first {
+            let place = (&passage.location.document, &passage.location.section);
+            let earlier = sections.entry(place).or_insert(0);
+            let expected = before[&passage.chunk] * repeat.powi(*earlier);
+            assert!((passage.score - expected).abs() < 1e-6, "{}: {} is not {expected}", passage.chunk, passage.score);
+            *earlier += 1;
+        }
+        assert!(sections.values().any(|count| *count > 1), "a section has several passages");
+    }
 }
 
 #[tokio::test]

@@ -254,3 +254,28 @@ async fn large_segments_are_searched_under_filters(#[case] kind: &str) {
     }
     corpus.verify().await.expect("sound indexes");
 }
+
+#[tokio::test]
+async fn a_list_of_contents_comes_after_what_it_points_to_and_is_not_quoted() {
+    let topics =
+        ["Mooring at the east quay", "Tugs at night", "Ice in the basin", "Dues of fishing vessels", "Fog signals"];
+    let link = |at: usize| format!("- [{}](part-{at}.md)\n", topics[at]);
+    let contents = format!("# All parts\n\n{}", (0..topics.len()).map(link).collect::<String>());
+    let mut source = MemorySource::new("guide").with("contents.md", contents.as_str());
+    for (at, topic) in topics.iter().enumerate() {
+        let text = format!(
+            "# Part {at}\n\nAbout {}: ask the harbour office, which keeps a register of it.\n",
+            topic.to_lowercase()
+        );
+        source = source.with(format!("part-{at}.md"), text.as_str());
+    }
+    let corpus = Pipeline::default().in_memory().await.expect("a corpus");
+    corpus.build(source).await.expect("a build");
+    for (at, topic) in topics.iter().enumerate() {
+        let found = corpus.search(*topic).await.expect("a search").passages;
+        assert_eq!(found[0].location.document, format!("part-{at}.md"), "{topic}");
+        assert!(found.iter().any(|passage| passage.location.document == "contents.md"), "nothing is lost");
+        let reply = corpus.ask(format!("Who keeps a register of {}?", topic.to_lowercase())).await.expect("an answer");
+        assert!(reply.answer.sources.iter().all(|source| source.location.document != "contents.md"));
+    }
+}

@@ -49,7 +49,7 @@ impl Parser for DocxParser {
     }
 
     fn fingerprint(&self) -> Fingerprint {
-        Fingerprint::of(["docx 1".to_owned(), self.comments.to_string()])
+        Fingerprint::of(["docx 2".to_owned(), self.comments.to_string()])
     }
 
     fn parse(&self, input: &Input<'_>) -> Result<Document> {

@@ -1,6 +1,6 @@
 //! Joins glyphs to words, and words to lines.
 
-use logothete_core::document::{Area, InlineLink, Span};
+use logothete_core::document::{Area, InlineLink, Span, leads_to_page};
 
 use super::drawn::Layer;
 use super::stems::Weight;
@@ -101,17 +101,8 @@ pub(super) struct Line {
 impl Line {
     /// Returns `true` if it is an entry of a table of contents.
     pub(super) fn is_entry(&self) -> bool {
-        self.paged || has_leader(&self.text)
+        self.paged || leads_to_page(&self.text)
     }
-}
-
-/// Returns `true` if a line ends as the entries of a table of contents do: dots that lead to a page.
-pub(super) fn has_leader(text: &str) -> bool {
-    let bare = text.trim_end();
-    let page = bare.trim_end_matches(|c: char| c.is_ascii_digit() || matches!(c, 'i' | 'v' | 'x' | 'l'));
-    let dots = page.trim_end();
-    let led = dots.len() - dots.trim_end_matches(['.', ' ', '·', '…']).len();
-    page.len() < bare.len() && led >= 2 && dots.ends_with(['.', '·', '…'])
 }
 
 /// Joins glyphs into words, in the order of drawing. A blank or a gap ends a word.
@@ -372,6 +363,6 @@ mod tests {
     #[case("and so on... 7", true)]
     #[case("Version 2.1", false)]
     fn leaders(#[case] text: &str, #[case] expected: bool) {
-        assert_eq!(super::has_leader(text), expected);
+        assert_eq!(super::leads_to_page(text), expected);
     }
 }

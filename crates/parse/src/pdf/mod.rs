@@ -120,7 +120,7 @@ impl Parser for PdfParser {
 
     fn fingerprint(&self) -> Fingerprint {
         let recogniser = self.recogniser.as_ref().map(|recogniser| recogniser.fingerprint().to_string());
-        Fingerprint::of(["pdf 4".to_owned(), self.outline.to_string(), recogniser.unwrap_or_default()])
+        Fingerprint::of(["pdf 5".to_owned(), self.outline.to_string(), recogniser.unwrap_or_default()])
     }
 
     fn parse(&self, input: &Input<'_>) -> Result<Document> {

@@ -256,7 +256,7 @@ fn the_entries_of_a_table_of_contents_stand_alone_and_head_nothing() {
     let headings: Vec<&str> =
         kinds(&document).into_iter().filter(|(kind, _)| *kind == BlockKind::Heading).map(|(_, text)| text).collect();
     assert_eq!(headings, ["Contents"]);
-    assert!(kinds(&document).contains(&(BlockKind::ListItem, "1.2 Low water . . . . . . . 12")));
+    assert!(kinds(&document).contains(&(BlockKind::Contents, "1.2 Low water . . . . . . . 12")));
 }
 
 #[test]

@@ -7,6 +7,7 @@ mod documents;
 mod formats;
 mod fuzz;
 mod layout;
+mod lists_of_contents;
 mod pages_and_rows;
 mod round_trips;
 mod structure;

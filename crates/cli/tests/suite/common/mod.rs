@@ -85,10 +85,14 @@ fn words_settled(line: &str) -> String {
         let time = unit == "ms" || (unit == "s" && after.is_empty());
         let size = unit.ends_with('B') && (after.starts_with("catalogue") || after.starts_with("indexes"));
         let speed = unit == "tokens" && after == "a";
-        if number && (time || size || speed) {
+        // The column of times is as wide as the longest of them.
+        let column = words[at] == "Time" && at + 1 == words.len();
+        if column || (number && (time || size || speed)) {
             while kept.last().is_some_and(String::is_empty) {
                 kept.pop();
             }
+        }
+        if number && (time || size || speed) {
             // Which of the two units it is may change too.
             kept.push(if time { format!("TIME{}", &next[unit.len()..]) } else { "N".to_owned() });
             at += usize::from(time);

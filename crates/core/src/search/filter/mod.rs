@@ -94,6 +94,15 @@ impl Filter {
         parse::parse(text)
     }
 
+    /// Returns `true` if it tests a field.
+    pub fn names(&self, name: &str) -> bool {
+        match self {
+            Self::All(filters) | Self::Any(filters) => filters.iter().any(|filter| filter.names(name)),
+            Self::Not(filter) => filter.names(name),
+            Self::Test { field, .. } => field == name,
+        }
+    }
+
     /// Starts a filter with a field.
     pub fn field(name: impl Into<String>) -> Field {
         Field(name.into())

@@ -2,9 +2,9 @@
 
 use rayon::prelude::*;
 
-use super::means::Means;
 use crate::vector::codes::{QueryCodes, RowGrid, stride, write_row};
 use crate::vector::kernel::Kernel;
+use crate::vector::means::Means;
 use crate::vector::rows::Rows;
 
 /// The number of dimensions that share a byte of a code.

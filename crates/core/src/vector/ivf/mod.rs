@@ -10,19 +10,18 @@
 //! (`u32`); the rows, list by list (`u32`); their codes in the same order, a byte a part.
 
 mod build;
-mod means;
 
 use std::io::Write;
 
 use super::codes::QueryCodes;
 use super::distance::Distance;
 use super::exact::{self, Candidate};
+use super::means::{self, Means};
 use super::segment::VectorIndex;
 use crate::error::{Error, ErrorKind, Result};
 use crate::segment::{self, BodyWriter, HEADER, Kind, SegmentHeader, f32_at, u32_at};
 use crate::segment::{Hit, RowSet, TopK};
 use build::{Built, PART_DIMENSIONS, parts};
-use means::Means;
 
 /// The bytes before the centres.
 const FRONT: usize = 64;

@@ -4,13 +4,15 @@ use std::collections::HashMap;
 
 use logothete_core::Result;
 use logothete_core::chunk::{ChunkId, SKETCH, shortened_runs};
-use logothete_core::document::Location;
-use logothete_core::search::{Duplicate, Passage};
+use logothete_core::document::{Location, Span};
+use logothete_core::search::{Duplicate, Passage, Surroundings};
 use rusqlite::{Row, params};
 
 use super::{Statements, chunk_id, from_json, ids_json, pages, row_id, span, to_json};
 use crate::storage::PlacedRow;
-use crate::storage::catalogue::{ChunkOwner, Counts, IndexEntry, Indexed, NewChunk, RowId, indexed_language};
+use crate::storage::catalogue::{
+    ChunkOwner, Counts, IndexEntry, Indexed, NewChunk, RowId, RowsOf, SectionHeadings, indexed_language,
+};
 
 /// The text that an encoder read of a chunk.
 const ENCODED: &str = "CASE context WHEN '' THEN coalesce(indexed, text)
@@ -65,14 +67,28 @@ pub(super) fn passages_with_duplicates(database: &impl Statements, chunks: &[Chu
 }
 
 pub(super) fn passages_at(database: &impl Statements, rows: &[RowId]) -> Result<Vec<Passage>> {
+    let found = at_rows(database, PASSAGE, rows, read_passage)?.into_iter().map(whole).collect::<Result<_>>()?;
+    with_duplicates(database, found)
+}
+
+pub(super) fn chunks_at(database: &impl Statements, rows: &[RowId]) -> Result<Vec<(ChunkId, String)>> {
+    at_rows(database, "chunks.id, documents.name", rows, |row| Ok((chunk_id(row, 0)?, row.get(1)?)))
+}
+
+/// Reads some columns of the chunks of some rows, in their order.
+fn at_rows<T>(
+    database: &impl Statements,
+    columns: &str,
+    rows: &[RowId],
+    read: impl Fn(&Row<'_>) -> rusqlite::Result<T>,
+) -> Result<Vec<T>> {
     let sql = format!(
-        "SELECT {PASSAGE} FROM json_each(?) AS wanted
+        "SELECT {columns} FROM json_each(?) AS wanted
          JOIN chunks ON chunks.segment = wanted.value ->> 0 AND chunks.row = wanted.value ->> 1
          JOIN documents ON documents.id = chunks.document ORDER BY wanted.key"
     );
     let wanted = to_json(&rows.iter().map(|row| (row.segment, row.row)).collect::<Vec<_>>())?;
-    let found = database.rows(&sql, [wanted], read_passage)?.into_iter().map(whole).collect::<Result<_>>()?;
-    with_duplicates(database, found)
+    database.rows(&sql, [wanted], read)
 }
 
 /// Adds to each passage the chunks that say the same, by document and position.
@@ -184,19 +200,80 @@ pub(super) fn indexed_rows(
 }
 
 pub(super) fn places(database: &impl Statements) -> Result<Vec<PlacedRow>> {
-    let sql =
-        "SELECT segment, row, document, parent_start FROM chunks WHERE segment IS NOT NULL ORDER BY document, ordinal";
+    let sql = "SELECT segment, row, document, parent_start, contents, entries, start, \"end\" FROM chunks WHERE segment IS NOT NULL ORDER BY document, ordinal";
     database.rows(sql, [], |row| {
-        let place = RowId { segment: row.get(0)?, row: row.get(1)? };
-        Ok((place, row.get(2)?, row.get(3)?))
+        Ok(PlacedRow {
+            row: RowId { segment: row.get(0)?, row: row.get(1)? },
+            document: row.get(2)?,
+            section_start: row.get(3)?,
+            span: span(row)?,
+            contents: row.get(4)?,
+            entries: row.get(5)?,
+        })
     })
+}
+
+pub(super) fn rows_of(database: &impl Statements, places: &[RowsOf]) -> Result<Vec<(usize, RowId)>> {
+    // A chunk that another stands for is found where that one is.
+    let sql = |condition: &str| {
+        format!(
+            "SELECT coalesce(chunks.segment, other.segment), coalesce(chunks.row, other.row) FROM chunks
+             LEFT JOIN chunks AS other ON other.id = chunks.same_as {condition}
+             AND coalesce(chunks.segment, other.segment) IS NOT NULL ORDER BY chunks.ordinal"
+        )
+    };
+    let (of_chunk, of_document) =
+        (sql("WHERE chunks.id = ?"), sql("JOIN documents ON documents.id = chunks.document WHERE documents.name = ?"));
+    let mut found = Vec::new();
+    for (at, place) in places.iter().enumerate() {
+        let (sql, name) = match place {
+            RowsOf::Chunk(chunk) => (&of_chunk, chunk.as_str()),
+            RowsOf::Document(name) => (&of_document, name.as_str()),
+        };
+        let rows = database.rows(sql, [name], |row| Ok(RowId { segment: row.get(0)?, row: row.get(1)? }))?;
+        found.extend(rows.into_iter().map(|row| (at, row)));
+    }
+    Ok(found)
+}
+
+pub(super) fn section_headings(database: &impl Statements) -> Result<Vec<SectionHeadings>> {
+    // In the order of `places`, so that the sections have the same numbers.
+    let sql = "SELECT title, section, metadata ->> 'language' FROM chunks JOIN documents ON documents.id = document
+               WHERE segment IS NOT NULL GROUP BY document, parent_start ORDER BY document, min(ordinal)";
+    let raw =
+        database.rows(sql, [], |row| Ok((row.get(0)?, row.get::<_, String>(1)?, row.get::<_, Option<String>>(2)?)))?;
+    raw.into_iter()
+        .map(|(title, section, language)| Ok((title, from_json(&section)?, indexed_language(language.as_deref()))))
+        .collect()
+}
+
+pub(super) fn surroundings(
+    database: &impl Statements,
+    chunks: &[ChunkId],
+) -> Result<HashMap<ChunkId, (i64, Surroundings)>> {
+    let sql = "SELECT own.id, own.document, own.start, own.\"end\", own.parent_start, own.parent_end,
+               coalesce(before.start, own.start) AS first, coalesce(after.\"end\", own.\"end\") AS last
+               FROM chunks AS own
+               LEFT JOIN chunks AS before ON before.document = own.document AND before.ordinal = own.ordinal - 1
+               LEFT JOIN chunks AS after ON after.document = own.document AND after.ordinal = own.ordinal + 1
+               WHERE own.id IN (SELECT value FROM json_each(?))";
+    let between = |row: &Row<'_>, start: usize, end: usize| -> rusqlite::Result<Span> {
+        let at = |column| Ok::<_, rusqlite::Error>(row.get::<_, i64>(column)?.max(0) as usize);
+        Ok(Span::new(at(start)?, at(end)?))
+    };
+    let found = database.rows(sql, [ids_json(chunks)?], |row| {
+        let around =
+            Surroundings { span: between(row, 2, 3)?, section: between(row, 4, 5)?, neighbours: between(row, 6, 7)? };
+        Ok((chunk_id(row, 0)?, (row.get(1)?, around)))
+    })?;
+    Ok(found.into_iter().collect())
 }
 
 pub(super) fn add(database: &impl Statements, new: &NewChunk<'_>) -> Result<()> {
     let NewChunk { document, ordinal, chunk, entry } = new;
     let sketch = |at: usize| entry.sketch.get(at).copied().map(u64::cast_signed);
     database.run(
-        "INSERT INTO chunks VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        "INSERT INTO chunks VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
         params![
             chunk.id.as_str(),
             document,
@@ -220,6 +297,8 @@ pub(super) fn add(database: &impl Statements, new: &NewChunk<'_>) -> Result<()> 
             sketch(1),
             sketch(2),
             sketch(3),
+            chunk.percent_of_contents(),
+            chunk.percent_of_entries(),
         ],
     )?;
     Ok(())

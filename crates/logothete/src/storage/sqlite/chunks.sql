@@ -19,6 +19,8 @@ CREATE TABLE chunks (
     segment    INTEGER REFERENCES segments,  -- nothing where the other chunk says all of it
     row        INTEGER,
     sketch1    INTEGER, sketch2 INTEGER, sketch3 INTEGER, sketch4 INTEGER,  -- to find chunks that say the same
+    contents   INTEGER NOT NULL DEFAULT 0,  -- percent of its text that is a list of contents
+    entries    INTEGER NOT NULL DEFAULT 0,  -- percent of its text in lines of a few words that end no sentence
     UNIQUE (segment, row)
 );
 

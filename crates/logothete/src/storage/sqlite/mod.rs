@@ -22,7 +22,7 @@ use std::time::Duration;
 
 use logothete_core::chunk::ChunkId;
 use logothete_core::document::{Document, Location, Metadata, Pages, Span, Value as MetadataValue};
-use logothete_core::search::{DocumentFacts, Passage};
+use logothete_core::search::{DocumentFacts, Passage, Surroundings};
 use logothete_core::{Error, ErrorKind, Result};
 use rusqlite::backup::Backup;
 use rusqlite::{Connection, OpenFlags, OptionalExtension, Row};
@@ -31,8 +31,8 @@ use serde_json::{Map, Value};
 
 use super::catalogue::{
     Catalogue, CatalogueReader, CatalogueTransaction, ChunkOwner, Counts, DocumentRecord, EncoderIdentity, FileState,
-    IndexEntry, Indexed, KnownDocument, Manifest, NewChunk, NewDocument, RowFacts, RowId, SegmentEntry, SegmentFiles,
-    SourceEntry, Which,
+    IndexEntry, Indexed, KnownDocument, Manifest, NewChunk, NewDocument, RowFacts, RowId, RowsOf, SectionHeadings,
+    SegmentEntry, SegmentFiles, SourceEntry, Which,
 };
 use super::describe::{ChunkDetail, DocumentDetail, DocumentInfo, FieldInfo, Section};
 use super::{PlacedRow, lock};
@@ -447,8 +447,24 @@ impl<T: Statements> CatalogueReader for T {
         chunks::indexed_rows(self, segment, from, to)
     }
 
+    fn chunks_at(&self, rows: &[RowId]) -> Result<Vec<(ChunkId, String)>> {
+        chunks::chunks_at(self, rows)
+    }
+
     fn places(&self) -> Result<Vec<PlacedRow>> {
         chunks::places(self)
+    }
+
+    fn rows_of(&self, places: &[RowsOf]) -> Result<Vec<(usize, RowId)>> {
+        chunks::rows_of(self, places)
+    }
+
+    fn section_headings(&self) -> Result<Vec<SectionHeadings>> {
+        chunks::section_headings(self)
+    }
+
+    fn surroundings(&self, chunks: &[ChunkId]) -> Result<HashMap<ChunkId, (i64, Surroundings)>> {
+        chunks::surroundings(self, chunks)
     }
 
     fn pinpoint(&self, locations: &mut [&mut Location]) -> Result<()> {

@@ -7,7 +7,7 @@ use rusqlite::{Connection, TransactionBehavior};
 use super::failed;
 
 /// The version of the format on disk.
-pub(crate) const FORMAT: u32 = 6;
+pub(crate) const FORMAT: u32 = 7;
 /// The oldest version whose exports can be imported: the columns that came since have default values.
 pub(crate) const OLDEST_EXPORT: u32 = 4;
 
@@ -26,7 +26,7 @@ const FROM_2: &str = concat!(
     "ALTER TABLE chunks RENAME TO chunks_2; DROP INDEX chunks_of_document;",
     include_str!("chunks.sql"),
     "INSERT INTO chunks SELECT id, document, ordinal, start, \"end\", start, \"end\", first_page, last_page, section, size,
-     text, context, sentences, NULL, NULL, segment, row, NULL, NULL, NULL, NULL FROM chunks_2; DROP TABLE chunks_2;"
+     text, context, sentences, NULL, NULL, segment, row, NULL, NULL, NULL, NULL, 0, 0 FROM chunks_2; DROP TABLE chunks_2;"
 );
 /// From 3 to 4: live rows, and the approximate index of a segment. Postings are written again when the corpus is next opened.
 const FROM_3: &str = concat!(
@@ -55,6 +55,10 @@ const FROM_5: &str = concat!(
      hash, parser, chunker, metadata, warnings, pages, layout, text FROM documents_5; DROP TABLE documents_5;"
 );
 
+/// From 6 to 7: how much of a chunk is a list of contents, and how much are short lines; known when the document is read again.
+const FROM_6: &str = "ALTER TABLE chunks ADD COLUMN contents INTEGER NOT NULL DEFAULT 0;
+     ALTER TABLE chunks ADD COLUMN entries INTEGER NOT NULL DEFAULT 0;";
+
 /// Migrates a catalogue to the newest version, all or not at all.
 pub(super) fn migrate(connection: &mut Connection) -> Result<()> {
     let version = |connection: &Connection| -> Result<u32> {
@@ -80,9 +84,10 @@ pub(super) fn migrate(connection: &mut Connection) -> Result<()> {
         0 => &[SCHEMA],
         1 => &[FROM_1, FROM_2, FROM_3, FROM_4, FROM_5],
         2 => &[FROM_2, FROM_3, FROM_4, FROM_5],
-        3 => &[FROM_3, FROM_4, FROM_5],
-        4 => &[FROM_4, FROM_5],
-        5 => &[FROM_5],
+        3 => &[FROM_3, FROM_4, FROM_5, FROM_6],
+        4 => &[FROM_4, FROM_5, FROM_6],
+        5 => &[FROM_5, FROM_6],
+        6 => &[FROM_6],
         _ => &[],
     };
     for step in steps {

@@ -5,7 +5,8 @@
 
 use logothete_core::document::{Area, TableCell};
 
-use super::super::lines::has_leader;
+use logothete_core::document::leads_to_page;
+
 use super::super::lines::{Word, line, rows};
 use super::PageTable;
 use super::cells::{
@@ -162,7 +163,7 @@ fn is_listing(all: &[TableLine]) -> bool {
         line(&words).text
     };
     let indexed = all.iter().filter(|entry| entry.runs.iter().any(|run| last_words(&line(&run.words).text))).count();
-    let led = all.iter().filter(|entry| has_leader(&text(entry)) || text(entry).contains(". . .")).count();
+    let led = all.iter().filter(|entry| leads_to_page(&text(entry)) || text(entry).contains(". . .")).count();
     // Pages at the ends of lines never fall in a table of contents.
     let pages: Vec<u32> = all.iter().filter_map(|line| line.runs.last()?.words.last()?.text.parse().ok()).collect();
     let rising = pages.len() * 3 >= all.len() * 2

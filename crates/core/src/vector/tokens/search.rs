@@ -1,0 +1,258 @@
+//! Searches an index of token vectors.
+
+use std::ops::Range;
+
+use super::{FACTOR_UNIT, FRONT, code_bytes, codes};
+use crate::error::{Error, ErrorKind, Result};
+use crate::rerank::normalised;
+use crate::segment::{self, HEADER, Hit, Kind, RowSet, TopK, read_varint, u32_at};
+use crate::vector::Vectors;
+use crate::vector::means::{Means, product};
+
+/// The centres that are looked up for each token of a query: one in so many, and at least this number.
+const PROBED: (usize, usize) = (24, 16);
+/// The number of rows that are scored by all their tokens for each wanted row, and the lowest number in all.
+const IN_FULL: (usize, usize) = (16, 256);
+
+/// An index of token vectors, read in place.
+pub struct TokenIndex<B> {
+    bytes: B,
+    header: segment::Header,
+    tokens: usize,
+    centres: Means,
+    levels: Vec<f32>,
+    /// The starts of the parts of the segment after the levels, and the end of the last.
+    starts: [usize; 7],
+}
+
+impl<B> std::fmt::Debug for TokenIndex<B> {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("TokenIndex")
+            .field("rows", &self.header.rows)
+            .field("tokens", &self.tokens)
+            .finish_non_exhaustive()
+    }
+}
+
+/// A query that is ready to be compared with rows.
+struct PreparedTokens {
+    /// For each token its products with the centres.
+    products: Vec<Vec<f32>>,
+    /// For each token its products with every byte of a code.
+    tables: Vec<Vec<f32>>,
+    weights: Vec<f32>,
+}
+
+impl<B: AsRef<[u8]>> TokenIndex<B> {
+    /// Opens a segment. Reads its header and its centres.
+    ///
+    /// # Errors
+    /// If the bytes are not a whole index of a version that is known.
+    pub fn open(bytes: B) -> Result<Self> {
+        let header = segment::open(bytes.as_ref(), Kind::Tokens)?;
+        let damaged = || {
+            let message = "this index segment is damaged: its tokens do not fill it; rebuild the corpus";
+            Error::new(ErrorKind::Corpus, message)
+        };
+        let all = bytes.as_ref();
+        let number = |at: usize| u32_at(all, at).map(|number| number as usize);
+        let (centres, tokens) = (number(HEADER).ok_or_else(damaged)?, number(HEADER + 4).ok_or_else(damaged)?);
+        let (rows, dimensions, bits) = (header.rows as usize, header.width as usize, header.own);
+        if dimensions == 0 || ![1, 2, 4].contains(&bits) || centres == 0 {
+            return Err(damaged());
+        }
+        let centres_at = HEADER + FRONT;
+        let levels_at = dimensions.checked_mul(4 * centres).and_then(|length| centres_at.checked_add(length));
+        let levels_at = levels_at.ok_or_else(damaged)?;
+        let ends_at = levels_at + (4 << bits);
+        let lists_at = ends_at + 4 * rows;
+        let listed = number(lists_at + 4 * centres - 4).ok_or_else(damaged)?;
+        let lengths = [4 * rows, 4 * centres, listed, 2 * tokens, 2 * tokens, tokens * code_bytes(dimensions, bits)];
+        let (mut starts, mut end) = ([0; 7], ends_at);
+        for (start, length) in starts.iter_mut().zip(lengths) {
+            *start = end;
+            end = end.checked_add(length).ok_or_else(damaged)?;
+        }
+        starts[6] = end;
+        let last = if rows == 0 { Some(0) } else { number(starts[1] - 4) };
+        if end != all.len() || last != Some(tokens) {
+            return Err(damaged());
+        }
+        let numbers = |range: Range<usize>| -> Vec<f32> {
+            all[range].as_chunks().0.iter().map(|&bytes| f32::from_le_bytes(bytes)).collect()
+        };
+        let means = Means::new(dimensions, numbers(centres_at..levels_at));
+        let levels = numbers(levels_at..ends_at);
+        if means.numbers.iter().chain(&levels).any(|number| !number.is_finite()) {
+            return Err(damaged());
+        }
+        Ok(Self { tokens, centres: means, levels, starts, header, bytes })
+    }
+
+    /// Reads everything and compares the checksum.
+    ///
+    /// # Errors
+    /// If a byte has changed.
+    pub fn verify(&self) -> Result<()> {
+        self.header.verify(self.bytes.as_ref())
+    }
+
+    /// Returns the number of rows.
+    pub fn rows(&self) -> u32 {
+        self.header.rows
+    }
+
+    /// Returns the number of tokens of all rows.
+    pub fn tokens(&self) -> usize {
+        self.tokens
+    }
+
+    /// Returns the number of dimensions of its vectors.
+    pub fn dimensions(&self) -> usize {
+        self.header.width as usize
+    }
+
+    /// Returns the `count` live rows with the highest scores, best first; ties by row. `None` means that all rows are live.
+    ///
+    /// The score is the sum over the tokens of the query of the highest cosine to a token of the row, each times its weight: 1, or that of
+    /// `weights`. Only rows that have a token near one of the query are looked at. Costs a product of each token of the query with each centre, and
+    /// a table look-up for each token and byte of the rows that are scored in full.
+    ///
+    /// Returns nothing if the vectors have other dimensions.
+    pub fn search(&self, query: &Vectors, weights: Option<&[f32]>, live: Option<&RowSet>, count: usize) -> Vec<Hit> {
+        if count == 0 || query.is_empty() || query.dimensions() != self.dimensions() {
+            return Vec::new();
+        }
+        let query = self.prepare(query, weights);
+        let mut near = TopK::new(count.saturating_mul(IN_FULL.0).max(IN_FULL.1));
+        for (row, score) in self.candidates(&query, live) {
+            near.offer(Hit { score, row });
+        }
+        let mut best = TopK::new(count);
+        near.into_sorted().iter().for_each(|hit| best.offer(Hit { score: self.full(&query, hit.row), row: hit.row }));
+        best.into_sorted()
+    }
+
+    /// Returns the score of each of some rows, as [`search`](Self::search) has it; 0 for a row that is not there.
+    pub fn scores(&self, query: &Vectors, weights: Option<&[f32]>, rows: &[u32]) -> Vec<f32> {
+        if query.is_empty() || query.dimensions() != self.dimensions() {
+            return vec![0.0; rows.len()];
+        }
+        let query = self.prepare(query, weights);
+        rows.iter().map(|row| self.full(&query, *row)).collect()
+    }
+
+    fn prepare(&self, query: &Vectors, weights: Option<&[f32]>) -> PreparedTokens {
+        let tokens: Vec<Vec<f32>> = query.iter().map(|token| normalised(token.to_vec())).collect();
+        let weight = |at: usize| weights.map_or(1.0, |weights| weights.get(at).copied().unwrap_or(0.0));
+        let centres = 0..self.centres.count();
+        let products = |token: &Vec<f32>| centres.clone().map(|at| product(self.centres.centre(at), token)).collect();
+        PreparedTokens {
+            products: tokens.iter().map(products).collect(),
+            tables: tokens.iter().map(|token| codes::table(token, &self.levels, self.header.own)).collect(),
+            weights: (0..tokens.len()).map(weight).collect(),
+        }
+    }
+
+    /// Returns the live rows that have a token of a centre near a token of the query, with the sum of the products with these centres.
+    fn candidates(&self, query: &PreparedTokens, live: Option<&RowSet>) -> Vec<(u32, f32)> {
+        let rows = self.rows() as usize;
+        let (mut sums, mut found) = (vec![0.0_f32; rows], vec![false; rows]);
+        // The highest product of the present token with a centre of each row, and the token that it is of.
+        let mut highest: Vec<(u32, f32)> = vec![(0, 0.0); rows];
+        let probed = (self.centres.count() / PROBED.0).max(PROBED.1);
+        for ((number, products), weight) in (1_u32..).zip(&query.products).zip(&query.weights) {
+            let mut near = TopK::new(probed);
+            (0_u32..).zip(products).for_each(|(row, &score)| near.offer(Hit { score, row }));
+            // The nearest come first, so the first product with a row is the highest.
+            for Hit { score, row: centre } in near.into_sorted() {
+                for row in self.rows_of(centre as usize) {
+                    let Some(high) = highest.get_mut(row as usize).filter(|high| high.0 != number) else { continue };
+                    *high = (number, score);
+                    sums[row as usize] += weight * score;
+                    found[row as usize] = true;
+                }
+            }
+        }
+        (0_u32..)
+            .zip(found.iter().zip(sums))
+            .filter(|(row, (found, _))| **found && live.is_none_or(|live| live.contains(*row)))
+            .map(|(row, (_, sum))| (row, sum))
+            .collect()
+    }
+
+    /// Returns the score of a row by all its tokens.
+    fn full(&self, query: &PreparedTokens, row: u32) -> f32 {
+        let bytes = self.bytes.as_ref();
+        let width = code_bytes(self.dimensions(), self.header.own);
+        let mut highest = vec![f32::NEG_INFINITY; query.weights.len()];
+        for at in self.tokens_of(row) {
+            let short = |start: usize| {
+                bytes.get(start + 2 * at..start + 2 * at + 2).map_or(0, |two| u16::from_le_bytes([two[0], two[1]]))
+            };
+            let (centre, factor) = (short(self.starts[3]), f32::from(short(self.starts[4])) / FACTOR_UNIT);
+            let code = bytes.get(self.starts[5] + at * width..self.starts[5] + (at + 1) * width).unwrap_or_default();
+            for ((high, products), table) in highest.iter_mut().zip(&query.products).zip(&query.tables) {
+                let whole = products.get(usize::from(centre)).copied().unwrap_or(0.0) + codes::product(code, table);
+                *high = high.max(whole * factor);
+            }
+        }
+        let weighted = highest.iter().zip(&query.weights).filter(|(high, _)| high.is_finite());
+        weighted.map(|(high, weight)| high * weight).sum()
+    }
+
+    /// Returns the tokens of a row.
+    fn tokens_of(&self, row: u32) -> Range<usize> {
+        if row >= self.rows() {
+            return 0..0;
+        }
+        let end = |row: u32| u32_at(self.bytes.as_ref(), self.starts[0] + 4 * row as usize).unwrap_or(0) as usize;
+        let end = |row: u32| end(row).min(self.tokens);
+        row.checked_sub(1).map_or(0, end)..end(row)
+    }
+
+    /// Returns the rows that have a token of a centre.
+    fn rows_of(&self, centre: usize) -> impl Iterator<Item = u32> + '_ {
+        let bytes = self.bytes.as_ref();
+        let listed = &bytes[self.starts[2]..self.starts[3]];
+        let end = |at: usize| (u32_at(bytes, self.starts[1] + 4 * at).unwrap_or(0) as usize).min(listed.len());
+        let mut list = listed.get(centre.checked_sub(1).map_or(0, end)..end(centre)).unwrap_or_default();
+        let mut row = 0_u32;
+        std::iter::from_fn(move || {
+            row = row.checked_add(read_varint(&mut list)?)?;
+            Some(row)
+        })
+    }
+
+    /// Returns the vectors of the tokens of a row as they are decoded, of length 1.
+    pub fn decoded(&self, row: u32) -> Vectors {
+        let bytes = self.bytes.as_ref();
+        let width = code_bytes(self.dimensions(), self.header.own);
+        let mut vectors = Vectors::new(self.dimensions());
+        for at in self.tokens_of(row) {
+            let code = bytes.get(self.starts[5] + at * width..self.starts[5] + (at + 1) * width).unwrap_or_default();
+            let centre = bytes.get(self.starts[3] + 2 * at..).and_then(|two| two.first_chunk());
+            let centre = usize::from(centre.map_or(0, |two| u16::from_le_bytes(*two)));
+            if centre < self.centres.count() {
+                let rest = codes::decode(code, &self.levels, self.header.own);
+                let whole = self.centres.centre(centre).iter().zip(rest).map(|(centre, rest)| centre + rest).collect();
+                // Centres and levels are finite, so the sum is.
+                let _ = vectors.push(&normalised(whole));
+            }
+        }
+        vectors
+    }
+}
+
+/// Returns the score of a passage for a query by their token vectors: the sum, over the tokens of the query, of the highest cosine to a token of the
+/// passage. 0 if one has no tokens.
+///
+/// Costs a product of each token with each.
+pub fn max_similarity(query: &Vectors, passage: &Vectors) -> f32 {
+    let passage: Vec<Vec<f32>> = passage.iter().map(|token| normalised(token.to_vec())).collect();
+    let highest = |token: &[f32]| {
+        let token = normalised(token.to_vec());
+        passage.iter().map(|other| product(&token, other)).fold(f32::NEG_INFINITY, f32::max)
+    };
+    query.iter().map(highest).filter(|highest| highest.is_finite()).sum()
+}

@@ -1,0 +1,161 @@
+//! Writes an index of token vectors.
+
+use std::io::Write;
+
+use rayon::prelude::*;
+
+use super::{FACTOR_UNIT, FRONT, MAX_CENTRES, TokenIndex, codes};
+use crate::error::{Error, ErrorKind, Result};
+use crate::rerank::normalised;
+use crate::segment::{BodyWriter, Kind, SegmentHeader, whole_segment, write_varint};
+use crate::vector::Vectors;
+use crate::vector::means::{Means, product};
+
+/// The number of sample tokens for each centre, and the highest number in all.
+const SAMPLE: (usize, usize) = (24, 120_000);
+/// The number of numbers that the levels are made from.
+const LEVEL_SAMPLE: usize = 200_000;
+
+/// Collects the token vectors of rows, and writes them as a segment.
+///
+/// Holds four bytes a number until it is written.
+#[derive(Debug)]
+pub struct TokenIndexWriter {
+    dimensions: usize,
+    bits: u32,
+    /// All tokens, of length 1, row by row.
+    tokens: Vec<f32>,
+    /// The end of the tokens of each row.
+    ends: Vec<u32>,
+}
+
+impl TokenIndexWriter {
+    /// Creates an empty writer for vectors of some dimensions, which keeps 1, 2 or 4 bits of each number besides the centre. Two bits are
+    /// `dimensions` / 4 + 4 bytes a token, and nearly as exact as four.
+    ///
+    /// # Errors
+    /// If there are no dimensions, or another number of bits.
+    pub fn new(dimensions: usize, bits: u32) -> Result<Self> {
+        if dimensions == 0 || ![1, 2, 4].contains(&bits) {
+            let message =
+                format!("token vectors of {dimensions} dimensions cannot be kept in {bits} bits; use 1, 2 or 4");
+            return Err(Error::new(ErrorKind::InvalidRequest, message));
+        }
+        Ok(Self { dimensions, bits, tokens: Vec::new(), ends: Vec::new() })
+    }
+
+    /// Returns the number of rows.
+    pub fn rows(&self) -> u32 {
+        self.ends.len() as u32
+    }
+
+    /// Adds the tokens of the next row. Tokens of length 0 say nothing and are left out.
+    ///
+    /// # Errors
+    /// If they have other dimensions, or there are more than four thousand million tokens.
+    pub fn push(&mut self, tokens: &Vectors) -> Result<()> {
+        if !tokens.is_empty() && tokens.dimensions() != self.dimensions {
+            let message = format!("a token vector has {} components and not {}", tokens.dimensions(), self.dimensions);
+            return Err(Error::new(ErrorKind::Mismatch, message));
+        }
+        for token in tokens.iter().filter(|token| token.iter().any(|number| *number != 0.0)) {
+            self.tokens.extend(normalised(token.to_vec()));
+        }
+        let count = u32::try_from(self.tokens.len() / self.dimensions)
+            .map_err(|_| Error::new(ErrorKind::Limit, "a segment holds at most 4,294,967,295 tokens"))?;
+        self.ends.push(count);
+        Ok(())
+    }
+
+    /// Returns an index of the rows in memory, as [`write`](Self::write) makes it.
+    ///
+    /// # Errors
+    /// None at present.
+    pub fn index(self) -> Result<TokenIndex<Vec<u8>>> {
+        TokenIndex::open(whole_segment(|to| self.write(to))?)
+    }
+
+    /// Writes the rows as the body of a segment, and returns its header. The same rows give the same bytes.
+    ///
+    /// Compares each token with each centre, of which there are four for the square root of the number of tokens.
+    ///
+    /// # Errors
+    /// If writing fails.
+    pub fn write(self, mut to: impl Write) -> Result<SegmentHeader> {
+        let Self { dimensions, bits, tokens, ends } = self;
+        let count = tokens.len() / dimensions;
+        let centres = (4.0 * (count as f64).sqrt()) as usize;
+        let means = match count {
+            0 => Means::new(dimensions, vec![0.0; dimensions]),
+            _ => Means::find(&sample(&tokens, dimensions, centres), dimensions, centres.clamp(1, MAX_CENTRES)),
+        };
+        let nearest: Vec<u32> = tokens.par_chunks_exact(dimensions).map(|token| means.nearest(token)).collect();
+        let rest = |at: usize| {
+            let token = &tokens[at * dimensions..][..dimensions];
+            token.iter().zip(means.centre(nearest[at] as usize)).map(|(token, centre)| token - centre)
+        };
+        let step = (count * dimensions / LEVEL_SAMPLE).max(1);
+        let mut left: Vec<f32> = (0..count).step_by(step).flat_map(rest).collect();
+        let levels = codes::levels(&mut left, bits);
+        let (mut all_codes, mut factors) = (Vec::new(), Vec::with_capacity(count));
+        for (at, centre) in nearest.iter().enumerate() {
+            let start = all_codes.len();
+            codes::encode(rest(at), &levels, bits, &mut all_codes);
+            let decoded = codes::decode(&all_codes[start..], &levels, bits);
+            let decoded: Vec<f32> = means.centre(*centre as usize).iter().zip(decoded).map(|(a, b)| a + b).collect();
+            // The product of the decoded vector with the token becomes 1, so that products with others are right on average.
+            let with_itself = product(&decoded, &tokens[at * dimensions..][..dimensions]);
+            factors.push((FACTOR_UNIT / with_itself.max(0.25)).round() as u16);
+        }
+        let (list_ends, list_rows) = lists(&nearest, &ends, means.count());
+
+        let mut body = BodyWriter::new(&mut to);
+        let mut front = [0; FRONT];
+        front[..4].copy_from_slice(&(means.count() as u32).to_le_bytes());
+        front[4..8].copy_from_slice(&(count as u32).to_le_bytes());
+        body.put(&front)?;
+        for numbers in [&means.numbers, &levels] {
+            body.put(&numbers.iter().flat_map(|number| number.to_le_bytes()).collect::<Vec<u8>>())?;
+        }
+        for numbers in [&ends, &list_ends] {
+            body.put(&numbers.iter().flat_map(|number| number.to_le_bytes()).collect::<Vec<u8>>())?;
+        }
+        body.put(&list_rows)?;
+        body.put(&nearest.iter().flat_map(|centre| (*centre as u16).to_le_bytes()).collect::<Vec<u8>>())?;
+        body.put(&factors.iter().flat_map(|factor| factor.to_le_bytes()).collect::<Vec<u8>>())?;
+        body.put(&all_codes)?;
+        Ok(body.finish(Kind::Tokens, ends.len() as u32, dimensions as u32, bits))
+    }
+}
+
+/// Returns tokens at equal distances, as many as centres are made from.
+fn sample(tokens: &[f32], dimensions: usize, centres: usize) -> Vec<f32> {
+    let wanted = (centres * SAMPLE.0).min(SAMPLE.1).max(1);
+    let step = (tokens.len() / dimensions).div_ceil(wanted).max(1);
+    tokens.chunks_exact(dimensions).step_by(step).flatten().copied().collect()
+}
+
+/// Returns the rows that have a token of each centre, each as its distance from the one before, and the end of the bytes of each list.
+fn lists(nearest: &[u32], ends: &[u32], centres: usize) -> (Vec<u32>, Vec<u8>) {
+    let mut of_centre: Vec<Vec<u32>> = vec![Vec::new(); centres];
+    let mut start = 0;
+    for (row, &end) in (0_u32..).zip(ends) {
+        for &centre in &nearest[start..end as usize] {
+            let rows = &mut of_centre[centre as usize];
+            if rows.last() != Some(&row) {
+                rows.push(row);
+            }
+        }
+        start = end as usize;
+    }
+    let mut bytes = Vec::new();
+    let ends = of_centre.iter().map(|rows| {
+        let mut before = 0;
+        for row in rows {
+            write_varint(row - before, &mut bytes);
+            before = *row;
+        }
+        bytes.len() as u32
+    });
+    (ends.collect(), bytes)
+}
