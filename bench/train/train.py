@@ -7,12 +7,11 @@
 MODEL is the folder of the model that it begins from (config.json, tokenizer.json, model.safetensors), PAIRS the file of `pairs.py`. RUN is the
 folder of this run: `state.pt`, written every ten minutes, lets a later call go on where it was; `losses.csv` has each step; and `model/` is the trained
 model, in the format that the packing tool reads. With `--held`, `held.csv` has nDCG@10 of searching the texts of that file, package by package,
-at every checkpoint.
+at every third checkpoint, since measuring takes a minute.
 
-A batch has 24 pairs, 60 % of them from one package, so that the passages are hard to tell apart. Of a text, a window of 40, 60 or 84 words is taken, since
-a chunk may begin anywhere in a section and have any length. The first layers stay as they are (`--frozen`), and are computed once for the model and for the one that
-it began from. The loss is that of choosing the right passage among all of the batch (InfoNCE, van den Oord and others,
-2018) at a temperature of 0.05, both ways, and, weighted by `--pull`, the distance from the vectors of the model that it began from. `--hard` is the
+A batch has 24 pairs, 60 % of them from one package, so that the passages are hard to tell apart. Of a text, a window of 32, 48 or 84 words is taken, since
+a chunk may begin anywhere in a section and have any length. The first layers stay as they are (`--frozen`). The loss is that of choosing the right passage among all of the batch (InfoNCE, van den Oord and others,
+2018) at a temperature of 0.05, both ways, and, weighted by `--pull`, the distance from the vectors of the model that it began from, which is computed at every fourth step only. `--hard` is the
 share of pairs that follow a pair whose question finds their passage, where PAIRS has been through `negatives.py`: each is a hard negative of the other,
 and costs nothing.
 
@@ -43,11 +42,15 @@ PAIRS_OF_BATCH = 24
 OF_ONE_PACKAGE = 0.6
 TEMPERATURE = 0.05
 MAX_QUESTION, MAX_TEXT = 32, 112
-# Words of a window, one length for a batch; the first is the one that held pairs are measured with.
-WINDOWS, STRIDE = (84, 60, 40), 60
+# Words of a window, one length for a batch; the first is the one that held pairs are measured with. A text is cut to four tokens for three words, so that
+# the texts of a batch are nearly of one length.
+WINDOWS, STRIDE = (84, 48, 32), 60
+# The pull is computed at one step of so many, and counts as much more there.
+PULL_EVERY = 4
 FROM_THE_START = 0.6
 WARM_UP = 100
 CHECKPOINT_SECONDS = 600
+MEASURED_CHECKPOINTS = 3
 ENCODED_AT_ONCE = 32
 STOPWORDS = set(
     "a an and are as at be by can do does for from how i in is it my of on or that the this to what when where which who why will with you".split()
@@ -233,28 +236,32 @@ def maxima(asked, asked_mask, passages, passage_mask):
 
 
 def both(encoder, began, tokens, mask, frozen):
-    """The vectors of texts and the states of their tokens, and the vectors by the model that it began from, which has the same first layers."""
+    """The vectors of texts, the states of their tokens, and the vectors by the model that it began from, which has the same first layers."""
     layers = encoder.config["num_hidden_layers"]
     with torch.no_grad():
         first = encoder.layers(encoder.embedded(tokens), mask, 0, frozen)
-        before, _ = began.pooled(began.layers(first, mask, frozen, layers), mask)
+        before = began.pooled(began.layers(first, mask, frozen, layers), mask)[0] if began else None
     return *encoder.pooled(encoder.layers(first, mask, frozen, layers), mask), before
 
 
-def loss_of(encoder, began, tokens, batch, chance, arguments):
+def loss_of(encoder, began, tokens, batch, step, arguments):
+    chance = random.Random(arguments.seed * 1_000_003 + step)
     size = chance.choice(WINDOWS)
     questions = tokens([varied(pair["question"], pair["kind"], chance) for pair in batch], MAX_QUESTION)
-    texts = tokens([window(pair, size, chance) for pair in batch], MAX_TEXT)
+    texts = tokens([window(pair, size, chance) for pair in batch], size * 4 // 3)
+    pulls = arguments.pull > 0 and step % PULL_EVERY == 0
     (asked, asked_tokens, asked_before), (passages, passage_tokens, passages_before) = (
-        both(encoder, began, *part, arguments.frozen) for part in (questions, texts)
+        both(encoder, began if pulls else None, *part, arguments.frozen) for part in (questions, texts)
     )
     sizes = [asked.shape[-1]] + ([128, 256] if arguments.short else [])
     short = [(functional.normalize(asked[:, :size], dim=-1), functional.normalize(passages[:, :size], dim=-1)) for size in sizes]
     choice = sum(chosen(one @ other.T) for one, other in short) / len(sizes)
     if arguments.tokens > 0:
         choice = choice + arguments.tokens * chosen(maxima(asked_tokens, questions[1], passage_tokens, texts[1]))
+    if not pulls:
+        return choice, torch.zeros(())
     pull = (2 - (asked * asked_before).sum(-1).mean() - (passages * passages_before).sum(-1).mean()) / 2
-    return choice, pull
+    return choice, pull * PULL_EVERY
 
 
 @torch.no_grad()
@@ -298,7 +305,7 @@ def main():
     parser.add_argument("--rate", type=float, default=2e-5)
     parser.add_argument("--pull", type=float, default=1.0)
     parser.add_argument("--hard", type=float, default=0.0, help="share of pairs that follow one that finds them")
-    parser.add_argument("--frozen", type=int, default=2, help="layers that stay as they are, from the first")
+    parser.add_argument("--frozen", type=int, default=3, help="layers that stay as they are, from the first")
     parser.add_argument("--round", action="store_true")
     parser.add_argument("--short", action="store_true")
     parser.add_argument("--tokens", type=float, default=0.0)
@@ -344,7 +351,7 @@ def main():
     if first == 0:
         measure(0)
     stream = Batches(pairs, arguments.seed, arguments.hard)
-    last = time.monotonic()
+    last, checkpoints = time.monotonic(), 0
     until = min(arguments.until or arguments.steps, arguments.steps)
     for step in range(until):
         batch = stream.next()
@@ -354,7 +361,7 @@ def main():
         rate = arguments.rate * min((step + 1) / WARM_UP, 1) * (1 - step / arguments.steps)
         for group in optimiser.param_groups:
             group["lr"] = rate
-        choice, pull = loss_of(encoder, began, tokens, batch, random.Random(arguments.seed * 1_000_003 + step), arguments)
+        choice, pull = loss_of(encoder, began, tokens, batch, step, arguments)
         optimiser.zero_grad()
         (choice + arguments.pull * pull).backward()
         torch.nn.utils.clip_grad_norm_(learned, 1.0)
@@ -366,7 +373,9 @@ def main():
             last = time.monotonic()
             save(encoder, optimiser, step + 1, tensors, arguments)
             print(f"step {step + 1}: choice {choice.item():.4f}, pull {pull.item():.4f}", flush=True)
-            measure(step + 1)
+            checkpoints += 1
+            if checkpoints % MEASURED_CHECKPOINTS == 0 or step + 1 == until:
+                measure(step + 1)
 
 
 def save(encoder, optimiser, step, tensors, arguments):

@@ -137,6 +137,9 @@ pub enum TraceDetails {
     Rerank {
         /// The name of the reranker.
         reranker: String,
+        /// How long it was waited for before the search, in milliseconds; `None` if the search computed the scores itself.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        waited_ms: Option<f64>,
         /// The candidates in their new order: as many as the search returns, or all, if the request asked for that.
         candidates: Vec<RerankRecord>,
     },

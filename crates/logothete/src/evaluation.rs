@@ -8,7 +8,8 @@ use rayon::prelude::*;
 
 use crate::answer;
 use crate::opened::Opened;
-use crate::search::{self, QueryVectors, SearchRequest, Searcher};
+use crate::search::{self, Ahead, Judgements, QueryVectors, SearchRequest, Searcher};
+use crate::spending::Spending;
 use crate::storage::{View, Which};
 use crate::threads::{Driver, StopToken};
 
@@ -33,12 +34,20 @@ pub(crate) fn run(
     stop: &StopToken,
 ) -> Result<Run> {
     let request = |question: &SetQuestion| SearchRequest::new(question.searched()).plain();
-    let vectors = if opened.encoder.is_remote() {
-        QueryVectors::encode(&*opened.encoder, search::texts_of(&questions.iter().map(request).collect::<Vec<_>>()))?
-    } else {
-        QueryVectors::default()
-    };
-    let searcher = Searcher { opened, view, vectors: &vectors, stop };
+    let mut ahead = Ahead::default();
+    if opened.encoder.is_remote() {
+        let texts = search::texts_of(&questions.iter().map(request).collect::<Vec<_>>());
+        ahead.vectors = QueryVectors::encode(&*opened.encoder, texts)?;
+    }
+    let plan = opened.config().search.plan();
+    if plan.reranks() && !plan.rerank.kind.is_computed() {
+        ahead.judgements = Judgements::rehearsal();
+        let searcher = Searcher { opened, view, ahead: &ahead, stop };
+        let rehearse = |question| answer::reply_with_passages(&searcher, &request(question)).map(drop);
+        driver.compute(|| questions.par_iter().try_for_each(rehearse))?;
+        ahead.judgements.ask(opened, driver, &Spending::new(&opened.config().limits), stop)?;
+    }
+    let searcher = Searcher { opened, view, ahead: &ahead, stop };
     let score = |question: &SetQuestion| {
         let request = request(question);
         let reply = answer::reply_with_passages(&searcher, &request)

@@ -56,14 +56,14 @@ pub use logothete_core::{
     Error, ErrorKind, Fingerprint, Result, TokenUsage, chunk, document, eval, evidence, keyword, prompt, query,
     suggest, text, vector, verify,
 };
-pub use logothete_encoder::{FolderSettings, Hashing, Pooling, Precision, SentenceEncoder};
+pub use logothete_encoder::{CrossEncoder, FolderSettings, Hashing, Pooling, Precision, SentenceEncoder};
 pub use logothete_parse::{
     ParseSettings, Parsers, area_picture, block_colour, outlined_page, page_picture, parse, png,
 };
 pub use maintenance::Forgotten;
 pub use pipeline::{Pipeline, Tesseract, write_templates};
 #[cfg(feature = "http")]
-pub use remote::{RemoteEncoder, RemoteGenerator};
+pub use remote::{RemoteEncoder, RemoteGenerator, RemoteReranker};
 pub use search::{SearchRequest, SearchResult};
 #[cfg(feature = "http")]
 pub use source::WebSource;

@@ -193,9 +193,10 @@ fn summary(record: &TraceRecord) -> String {
         }
         TraceDetails::Vector { encoder, leg } => format!("{encoder}: {} found, weight {}", leg.found, leg.weight),
         TraceDetails::Fusion { considered, passages } => format!("{considered} chunks, {} recorded", passages.len()),
-        TraceDetails::Rerank { reranker, candidates } => {
+        TraceDetails::Rerank { reranker, waited_ms, candidates } => {
             let moved = candidates.iter().enumerate().filter(|(at, one)| one.from != at + 1).count();
-            format!("{reranker}: {moved} of the first {} moved", candidates.len())
+            let waited = waited_ms.map_or(String::new(), |waited| format!(", which took {waited:.0} ms"));
+            format!("{reranker}{waited}: {moved} of the first {} moved", candidates.len())
         }
         TraceDetails::LeftOut { note } => note.clone(),
         TraceDetails::Leg { name, leg } => format!("{name}: {} candidates", leg.found),

@@ -1,5 +1,5 @@
 //! Stand-ins for the models that Logothete works with. They run in the same process, follow a script, and record what they
-//! were asked: for tests, for examples, and to try a pipeline before paying for a model. [`EmbeddingService`] and
+//! were asked: for tests, for examples, and to try a pipeline before paying for a model. [`EmbeddingService`], [`RerankService`] and
 //! [`ModelService`] respond over HTTP, on a port of this machine. The program of this crate is such a service too.
 //!
 //! ```
@@ -24,9 +24,11 @@ mod embeddings;
 mod generator;
 mod http;
 mod model;
+mod reranker;
 mod writer;
 
 pub use embeddings::{EmbeddingFault, EmbeddingRequest, EmbeddingService};
 pub use generator::{Fault, ScriptedGenerator, part};
 pub use model::{ModelFault, ModelRequest, ModelService};
+pub use reranker::{RerankFault, RerankRequest, RerankService};
 pub use writer::{WritingFault, reply_to};

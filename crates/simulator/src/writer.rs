@@ -49,6 +49,7 @@ pub fn reply_to(prompt: &Prompt, fault: Option<WritingFault>) -> String {
     let reply = match () {
         () if part(prompt, "place").is_some() => context(prompt),
         () if part(prompt, "source").is_some() => drafted(prompt),
+        () if part(prompt, "candidate 1").is_some() => ordered(prompt),
         () if part(prompt, "turns").is_some() => summary(prompt),
         () if part(prompt, "conversation").is_some() => standing_alone(prompt),
         () if part(prompt, "question").is_some() => transformed(prompt),
@@ -80,6 +81,22 @@ fn drafted(prompt: &Prompt) -> String {
     let (asked, answer) = words.split_at(words.len() - words.len().min(3));
     let answer = answer.join(" ");
     format!("Question: How does this go on: {} …?\nAnswer: {}\n", asked.join(" "), answer.trim_end_matches(['.', ':']))
+}
+
+/// Puts passages in order by how many words of the question they have.
+fn ordered(prompt: &Prompt) -> String {
+    let material = prompt.messages.last().map(|message| message.content.as_str()).unwrap_or_default();
+    let question = material.rsplit("Question: ").next().unwrap_or_default();
+    let texts = (1..).map_while(|number| part(prompt, &format!("candidate {number}")));
+    let mut order: Vec<(usize, f32)> = (1..).zip(texts.map(|text| share_of_words(question, text))).collect();
+    order.sort_by(|a, b| b.1.total_cmp(&a.1));
+    order.iter().map(|(number, _)| number.to_string()).collect::<Vec<_>>().join(", ")
+}
+
+/// Returns the share of a question's words that a text has.
+pub(crate) fn share_of_words(question: &str, text: &str) -> f32 {
+    let (asked, there) = (query_terms(question), query_terms(text));
+    asked.iter().filter(|term| there.contains(term)).count() as f32 / asked.len().max(1) as f32
 }
 
 fn answer(prompt: &Prompt, fault: Option<WritingFault>) -> String {

@@ -6,6 +6,7 @@ mod conversation;
 mod draft;
 mod fence;
 mod mask;
+mod rerank;
 mod templates;
 mod transform;
 
@@ -17,6 +18,7 @@ pub use conversation::{
 pub use draft::{WrittenQuestion, draft_prompt, written_question};
 pub use fence::fenced;
 pub use mask::{Hidden, Mask};
+pub use rerank::{ordered, rerank_prompt};
 pub use templates::Templates;
 pub use transform::{
     combine_prompt, hypothetical_passage, hypothetical_prompt, rewrite_prompt, split_prompt, split_questions,

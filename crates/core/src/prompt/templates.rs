@@ -19,7 +19,7 @@ struct Known {
     required: &'static [&'static str],
 }
 
-const ALL: [Known; 20] = [
+const ALL: [Known; 22] = [
     Known {
         name: "answer_instruction",
         text: include_str!("templates/answer_instruction.txt"),
@@ -115,6 +115,18 @@ const ALL: [Known; 20] = [
         text: include_str!("templates/hypothetical_question.txt"),
         variables: &["question"],
         required: &["question"],
+    },
+    Known {
+        name: "rerank_instruction",
+        text: include_str!("templates/rerank_instruction.txt"),
+        variables: &["count"],
+        required: &[],
+    },
+    Known {
+        name: "rerank_passages",
+        text: include_str!("templates/rerank_passages.txt"),
+        variables: &["passages", "question"],
+        required: &["passages", "question"],
     },
     Known {
         name: "rewrite_instruction",

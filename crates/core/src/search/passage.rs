@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
-use crate::chunk::{Chunk, ChunkId, Sentence, Statements};
+use crate::chunk::{Chunk, ChunkId, Sentence, Statements, indexed_text};
 use crate::document::{BlockKind, Document, Location, Span};
 use crate::round::serialize_score;
 
@@ -113,6 +113,11 @@ impl Passage {
         location.pages = chunk.pages;
         location.section = chunk.section;
         Self { context: chunk.context, sentences: chunk.sentences, ..Self::new(chunk.id, location, chunk.text) }
+    }
+
+    /// Returns the text that was indexed: the context and the text.
+    pub fn indexed_text(&self) -> String {
+        indexed_text(&self.context, &self.text)
     }
 
     /// Returns the text after the headings that it begins with; the whole text if there is nothing else.

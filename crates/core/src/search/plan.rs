@@ -38,12 +38,13 @@ pub struct RerankPlan {
     pub kind: RerankKind,
     /// The number of candidates that are looked at.
     pub depth: usize,
-    /// A reranker that takes longer, in seconds, is not waited for, and the fused order stays. What comes with the library takes milliseconds.
+    /// A reranker that takes longer, in seconds, is not waited for. The fused order stays then; a cross-encoder keeps what it has read. The learned
+    /// one takes milliseconds, and a generator has the limits of its own settings.
     pub seconds: f32,
 }
 
 /// What looks at candidates again.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 #[non_exhaustive]
 pub enum RerankKind {
@@ -52,8 +53,21 @@ pub enum RerankKind {
     /// A model that was trained on facts about a candidate and its section.
     #[default]
     Learned,
+    /// A cross-encoder, which reads the question and each candidate together.
+    Cross,
+    /// A service that scores texts for a question.
+    Remote,
+    /// A generator that puts a list of passages in order.
+    Generator,
     /// The user's own.
     Own,
+}
+
+impl RerankKind {
+    /// Returns `true` if the library computes the scores itself, while it searches. The others are asked before.
+    pub fn is_computed(self) -> bool {
+        matches!(self, Self::None | Self::Learned | Self::Cross)
+    }
 }
 
 /// How much of the document around a passage is returned with it. Passages that then meet become one.
@@ -166,7 +180,7 @@ impl Plan {
         match self.rerank.kind {
             RerankKind::None => false,
             RerankKind::Learned => self.uses_both(),
-            RerankKind::Own => true,
+            RerankKind::Cross | RerankKind::Remote | RerankKind::Generator | RerankKind::Own => true,
         }
     }
 
@@ -176,12 +190,13 @@ impl Plan {
     }
 
     /// Returns what moves passages after the reranker. `repeat` counts for the probabilities of the learned reranker only, since other scores are
-    /// not comparable in this way. `contents` counts if both legs do, and the scores are not those of the user's own reranker.
+    /// not comparable in this way. `contents` counts if both legs do, and no other reranker has scored what is in the passages.
     pub fn adjustments(&self) -> Adjustments {
         let factor = |applies: bool, factor: f32| if applies { factor } else { 1.0 };
         let repeat = factor(self.reranks() && self.rerank.kind == RerankKind::Learned, self.diversity.repeat);
+        let knows_lists = matches!(self.rerank.kind, RerankKind::None | RerankKind::Learned);
         Adjustments {
-            contents: factor(self.uses_both() && self.rerank.kind != RerankKind::Own, self.contents),
+            contents: factor(self.uses_both() && knows_lists, self.contents),
             diversity: DiversityPlan { repeat, ..self.diversity.clone() },
         }
     }

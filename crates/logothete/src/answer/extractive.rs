@@ -10,7 +10,7 @@ use logothete_core::trace::{ClaimRecord, SentenceRecord, TermRecord, TraceDetail
 use logothete_core::verify::check;
 
 use crate::opened::Opened;
-use crate::search::{Found, QueryVectors, SearchRequest, Searcher};
+use crate::search::{Ahead, Found, SearchRequest, Searcher};
 use crate::storage::View;
 use crate::threads::StopToken;
 use crate::trace::Recorder;
@@ -25,10 +25,10 @@ pub(crate) fn ask_all(
     opened: &Opened,
     view: &View,
     requests: &[SearchRequest],
-    vectors: &QueryVectors,
+    ahead: &Ahead,
     stop: &StopToken,
 ) -> Result<Vec<Reply>> {
-    let searcher = Searcher { opened, view, vectors, stop };
+    let searcher = Searcher { opened, view, ahead, stop };
     requests.iter().map(|request| reply(&searcher, request, Recorder::new(request.traced))).collect()
 }
 

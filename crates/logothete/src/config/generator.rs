@@ -38,14 +38,16 @@ pub enum GeneratorRole {
     Context,
     /// Better searches for a question, by `transform` in `[search]`.
     Rewrite,
+    /// The order of passages, by `rerank` in `[search]`.
+    Rerank,
     /// Questions that passages answer, for a question set.
     Draft,
 }
 
 impl GeneratorRole {
     /// All roles.
-    pub const ALL: [Self; 6] =
-        [Self::Answer, Self::Condense, Self::Summarise, Self::Context, Self::Rewrite, Self::Draft];
+    pub const ALL: [Self; 7] =
+        [Self::Answer, Self::Condense, Self::Summarise, Self::Context, Self::Rewrite, Self::Rerank, Self::Draft];
 
     /// Returns the name in the configuration.
     pub fn name(self) -> &'static str {
@@ -55,6 +57,7 @@ impl GeneratorRole {
             Self::Summarise => "summarise",
             Self::Context => "context",
             Self::Rewrite => "rewrite",
+            Self::Rerank => "rerank",
             Self::Draft => "draft",
         }
     }

@@ -9,6 +9,7 @@ mod limits;
 mod parse;
 mod privacy;
 mod prompt;
+mod reranker;
 mod search;
 mod sources;
 mod types;
@@ -22,6 +23,7 @@ pub use limits::LimitsConfig;
 pub use parse::{Ocr, ParseConfig};
 pub use privacy::PrivacyConfig;
 pub use prompt::PromptConfig;
+pub use reranker::RerankerConfig;
 pub use search::{SearchConfig, Transform};
 pub use sources::SourcesConfig;
 
@@ -56,6 +58,8 @@ pub struct Config {
     pub index: IndexConfig,
     /// How passages are found.
     pub search: SearchConfig,
+    /// What puts passages in a new order, if it is not part of the library.
+    pub reranker: RerankerConfig,
     /// How answers are asked for.
     pub prompt: PromptConfig,
     /// What writes answers and contexts.
@@ -115,11 +119,10 @@ impl Config {
         for path in &mut config.sources.paths {
             *path = folder.join(&path);
         }
-        if !config.encoder.folder.as_os_str().is_empty() {
-            config.encoder.folder = folder.join(&config.encoder.folder);
-        }
-        if !config.prompt.templates.as_os_str().is_empty() {
-            config.prompt.templates = folder.join(&config.prompt.templates);
+        for path in [&mut config.encoder.folder, &mut config.reranker.folder, &mut config.prompt.templates] {
+            if !path.as_os_str().is_empty() {
+                *path = folder.join(&path);
+            }
         }
         Ok(config)
     }
@@ -235,7 +238,7 @@ mod tests {
             listed.extend(line.split_once(" = ").map(|(key, _)| format!("[{table}] {key}")));
         }
         let tables = keys::tables::<Config>();
-        assert_eq!(tables.len(), 10);
+        assert_eq!(tables.len(), 11);
         for setting in tables.iter().flat_map(|(table, keys)| keys.iter().map(move |key| format!("[{table}] {key}"))) {
             assert!(listed.contains(&setting), "{setting} is not in the starter");
         }

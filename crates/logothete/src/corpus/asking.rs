@@ -45,10 +45,10 @@ impl Corpus {
     pub async fn ask_all<R: Into<SearchRequest>>(&self, requests: impl IntoIterator<Item = R>) -> Result<Vec<Reply>> {
         let requests: Vec<SearchRequest> = requests.into_iter().map(Into::into).collect();
         if self.opened.pipeline.generator(GeneratorRole::Answer)?.is_none() {
-            let vectors = self.encode_remotely(&requests).await?;
-            return self
-                .query(move |opened, view, stop| answer::ask_all(opened, view, &requests, &vectors, stop))
-                .await;
+            let spending = Arc::new(Spending::for_question(&self.opened.config().limits));
+            let requests = Arc::new(requests);
+            let ahead = self.ahead(&requests, &spending, rehearse_answers(&requests)).await?;
+            return self.query(move |opened, view, stop| answer::ask_all(opened, view, &requests, &ahead, stop)).await;
         }
         let mut replies = Vec::with_capacity(requests.len());
         for request in requests {
@@ -69,9 +69,14 @@ impl Corpus {
 
     pub(crate) async fn preview(&self, asked: Asked) -> Result<PromptPreview> {
         let equipped = self.opened.pipeline.generator(GeneratorRole::Answer)?;
-        let vectors = self.encode_remotely(std::slice::from_ref(&asked.request)).await?;
+        let spending = Arc::new(Spending::for_question(&self.opened.config().limits));
+        let request = asked.request.clone().untraced();
+        let ahead = self.ahead(std::slice::from_ref(&asked.request), &spending, move |searcher| {
+            answer::find(searcher, &request, &[], &mut Recorder::new(false)).map(drop)
+        });
+        let ahead = ahead.await?;
         self.query(move |opened, view, stop| {
-            let searcher = Searcher { opened, view, vectors: &vectors, stop };
+            let searcher = Searcher { opened, view, ahead: &ahead, stop };
             let passages = answer::find(&searcher, &asked.request, &[], &mut Recorder::new(false))?;
             answer::preview(&opened.pipeline, &asked, &passages, equipped.as_ref())
         })
@@ -93,17 +98,24 @@ impl Corpus {
         listener: Listener,
     ) -> Result<Reply> {
         match self.opened.pipeline.generator(GeneratorRole::Answer)? {
-            None => self.extracted(asked.request, recorder, listener).await,
+            None => self.extracted(asked.request, &spending, recorder, listener).await,
             Some(equipped) => self.written(asked, equipped, spending, recorder, listener).await,
         }
     }
 
     /// Answers a question without a model.
-    async fn extracted(&self, request: SearchRequest, recorder: Recorder, listener: Listener) -> Result<Reply> {
-        let vectors = self.encode_remotely(std::slice::from_ref(&request)).await?;
+    async fn extracted(
+        &self,
+        request: SearchRequest,
+        spending: &Arc<Spending>,
+        recorder: Recorder,
+        listener: Listener,
+    ) -> Result<Reply> {
+        let requests = Arc::new(vec![request]);
+        let ahead = self.ahead(&requests, spending, rehearse_answers(&requests)).await?;
         let work = move |opened: &_, view: &_, stop: &_| {
-            let searcher = Searcher { opened, view, vectors: &vectors, stop };
-            answer::reply(&searcher, &request, recorder)
+            let searcher = Searcher { opened, view, ahead: &ahead, stop };
+            answer::reply(&searcher, &requests[0], recorder)
         };
         let reply = self.query(work).await?;
         listener.tell(AskEvent::Text(&reply.answer.answer));
@@ -147,11 +159,17 @@ impl Corpus {
         recorder = back;
         let texts: Vec<SearchRequest> =
             std::iter::once(asked.request.clone()).chain(queries.iter().map(SearchRequest::new)).collect();
-        let vectors = Arc::new(self.encode_remotely(&texts).await?);
+        let rehearse = {
+            let (request, queries) = (asked.request.clone().untraced(), queries.clone());
+            move |searcher: &Searcher<'_>| {
+                answer::find(searcher, &request, &queries, &mut Recorder::new(false)).map(drop)
+            }
+        };
+        let ahead = Arc::new(self.ahead(&texts, &spending, rehearse).await?);
         let (mut recorder, found) = {
-            let (asked, vectors) = (asked.clone(), vectors.clone());
+            let (asked, ahead) = (asked.clone(), ahead.clone());
             self.query(move |opened, view, stop| {
-                let searcher = Searcher { opened, view, vectors: &vectors, stop };
+                let searcher = Searcher { opened, view, ahead: &ahead, stop };
                 match answer::find(&searcher, &asked.request, &queries, &mut recorder) {
                     Ok(found) => Ok((recorder, found)),
                     Err(error) => Err(recorder.failed(error)),
@@ -174,9 +192,18 @@ impl Corpus {
             .await?
         };
         self.query(move |opened, view, stop| {
-            let searcher = Searcher { opened, view, vectors: &vectors, stop };
+            let searcher = Searcher { opened, view, ahead: &ahead, stop };
             answer::finish(&searcher, &asked, found, written, recorder, &listener)
         })
         .await
+    }
+}
+
+/// Returns what rehearses some answers without a model.
+fn rehearse_answers(requests: &Arc<Vec<SearchRequest>>) -> impl FnOnce(&Searcher<'_>) -> Result<()> + Send + 'static {
+    let requests = requests.clone();
+    move |searcher| {
+        let mut rehearsed = requests.iter().map(|request| request.clone().untraced());
+        rehearsed.try_for_each(|request| answer::reply(searcher, &request, Recorder::new(false)).map(drop))
     }
 }

@@ -22,7 +22,8 @@ use crate::ingest::{self, BuildReport, BuildRequest, Estimate, Upsert};
 use crate::maintenance::{self, Forgotten};
 use crate::opened::{Opened, OtherEncoder};
 use crate::pipeline::Pipeline;
-use crate::search::{self, SearchRequest, SearchResult};
+use crate::search::{self, Ahead, Judgements, SearchRequest, SearchResult, Searcher};
+use crate::spending::Spending;
 use crate::storage::View;
 pub use crate::storage::{ChunkDetail, ChunkInfo, DocumentDetail, DocumentInfo, FieldInfo, Section, VectorInfo};
 use crate::threads::{Driver, StopToken, Threads};
@@ -283,18 +284,44 @@ impl Corpus {
         requests: impl IntoIterator<Item = R>,
     ) -> Result<Vec<SearchResult>> {
         let requests: Vec<SearchRequest> = requests.into_iter().map(Into::into).collect();
-        let vectors = self.encode_remotely(&requests).await?;
-        self.query(move |opened, view, stop| search::search_all(opened, view, &requests, &vectors, stop)).await
+        let spending = Arc::new(Spending::for_question(&self.opened.config().limits));
+        let requests = Arc::new(requests);
+        let ahead = self.ahead(&requests, &spending, rehearse_searches(&requests)).await?;
+        self.query(move |opened, view, stop| search::search_all(opened, view, &requests, &ahead, stop)).await
     }
 
-    /// Returns the vectors of queries, if the encoder is a service; computing must not wait for it.
-    async fn encode_remotely(&self, requests: &[SearchRequest]) -> Result<search::QueryVectors> {
-        if !self.opened.encoder.is_remote() {
-            return Ok(search::QueryVectors::default());
+    /// Returns what services say before some searches, which must not wait for them: vectors, if the encoder is a service, and scores, if the
+    /// reranker may take long. `rehearse` does the searches, to find what the reranker has to be asked.
+    async fn ahead(
+        &self,
+        requests: &[SearchRequest],
+        spending: &Arc<Spending>,
+        rehearse: impl FnOnce(&Searcher<'_>) -> Result<()> + Send + 'static,
+    ) -> Result<Ahead> {
+        let mut ahead = Ahead::default();
+        if self.opened.encoder.is_remote() {
+            let texts = search::texts_of(requests);
+            let encode =
+                move |opened: &Opened, _: &Driver, _: &StopToken| search::QueryVectors::encode(&*opened.encoder, texts);
+            ahead.vectors = self.drive(&StopToken::default(), encode).await?;
         }
-        let texts = search::texts_of(requests);
-        self.drive(&StopToken::default(), move |opened, _, _| search::QueryVectors::encode(&*opened.encoder, texts))
-            .await
+        let plan = self.opened.config().search.plan();
+        if !requests.iter().any(|request| request.asks_a_reranker(&plan)) {
+            return Ok(ahead);
+        }
+        ahead.judgements = Judgements::rehearsal();
+        let mut ahead = self
+            .query(move |opened, view, stop| {
+                rehearse(&Searcher { opened, view, ahead: &ahead, stop })?;
+                Ok(ahead)
+            })
+            .await?;
+        let spending = spending.clone();
+        self.drive(&StopToken::default(), move |opened, driver, stop| {
+            ahead.judgements.ask(opened, driver, &spending, stop)?;
+            Ok(ahead)
+        })
+        .await
     }
 
     /// Reads every byte of the indexes and compares their checksums, and checks that the catalogue is whole and agrees with them.
@@ -314,6 +341,12 @@ impl Corpus {
 /// Returns the moment that a handle reads.
 fn view(opened: &Opened, pinned: Option<Arc<View>>) -> Result<Arc<View>> {
     pinned.map_or_else(|| opened.view().map(Arc::new), Ok)
+}
+
+/// Returns what rehearses some searches.
+fn rehearse_searches(requests: &Arc<Vec<SearchRequest>>) -> impl FnOnce(&Searcher<'_>) -> Result<()> + Send + 'static {
+    let requests = requests.clone();
+    move |searcher| requests.iter().try_for_each(|request| searcher.search(&request.clone().untraced()).map(drop))
 }
 
 fn first<T>(results: Vec<T>) -> Result<T> {

@@ -7,7 +7,7 @@ mod runner;
 #[cfg(feature = "http")]
 pub(crate) use channel::{PartSender, ReplyTimes, written};
 pub use command::CommandGenerator;
-pub(crate) use runner::{Answering, Job, Runner};
+pub(crate) use runner::{Answering, Job, Reply, Runner};
 
 use std::sync::Arc;
 

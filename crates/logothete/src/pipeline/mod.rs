@@ -4,6 +4,7 @@ mod chunking;
 mod encoder;
 mod generator;
 mod parsers;
+mod reranker;
 mod secret;
 mod templates;
 mod tesseract;
@@ -23,6 +24,7 @@ use logothete_core::document::{Document, Parser};
 use logothete_core::prompt::Templates;
 use logothete_core::vector::Encoder;
 use logothete_core::{Error, ErrorKind, Fingerprint, Result};
+use logothete_encoder::CrossEncoder;
 use logothete_parse::Parsers;
 
 use crate::config::{ChunkContext, Config, GeneratorRole};
@@ -32,6 +34,7 @@ use crate::source::Content;
 use crate::threads::within;
 use encoder::EncoderChoice;
 use generator::Generators;
+use reranker::Rerankers;
 
 /// How documents are read, cut and encoded, and how passages are found. Cheap to clone.
 ///
@@ -46,7 +49,7 @@ pub struct Pipeline {
     generators: Generators,
     templates: Arc<Templates>,
     legs: Vec<Arc<dyn Leg>>,
-    reranker: Option<Arc<dyn Reranker>>,
+    rerankers: Rerankers,
 }
 
 impl fmt::Debug for Pipeline {
@@ -71,7 +74,7 @@ impl Default for Pipeline {
             generators: Generators::default(),
             templates: Arc::default(),
             legs: Vec::new(),
-            reranker: None,
+            rerankers: Rerankers::default(),
         }
     }
 }
@@ -92,10 +95,13 @@ impl Pipeline {
             generators: Generators::default(),
             templates: Arc::new(templates::read(&config.prompt.templates)?),
             legs: Vec::new(),
-            reranker: None,
+            rerankers: Rerankers::default(),
         };
         if let EncoderChoice::Ready(encoder) = &pipeline.encoder {
             pipeline.chunking(encoder)?;
+        }
+        if config.search.rerank.kind == RerankKind::Cross {
+            pipeline.cross_encoder()?;
         }
         Ok(pipeline)
     }
@@ -210,7 +216,7 @@ impl Pipeline {
     /// Returns the pipeline with a reranker of your own, which looks at the best candidates of every search.
     #[must_use]
     pub fn with_reranker(mut self, reranker: impl Reranker + 'static) -> Self {
-        self.reranker = Some(Arc::new(reranker));
+        self.rerankers.own = Some(Arc::new(reranker));
         self.configured(|config| config.search.rerank.kind = RerankKind::Own)
     }
 
@@ -219,9 +225,14 @@ impl Pipeline {
         &self.legs
     }
 
-    /// Returns the user's own reranker.
-    pub(crate) fn reranker(&self) -> Option<&Arc<dyn Reranker>> {
-        self.reranker.as_ref()
+    /// Returns the cross-encoder of the configuration.
+    pub(crate) fn cross_encoder(&self) -> Result<Arc<CrossEncoder>> {
+        self.rerankers.cross(&self.config)
+    }
+
+    /// Returns the user's own reranker, or the service of the configuration.
+    pub(crate) fn reranker(&self, kind: RerankKind) -> Result<Arc<dyn Reranker>> {
+        self.rerankers.asked(kind, &self.config)
     }
 
     /// Returns the pipeline with a generator of your own. It writes answers; and contexts, if
@@ -278,6 +289,7 @@ impl Pipeline {
     pub fn configured(mut self, change: impl FnOnce(&mut Config)) -> Self {
         change(Arc::make_mut(&mut self.config));
         self.generators.renew();
+        self.rerankers.renew();
         self
     }
 }

@@ -6,26 +6,25 @@ use std::time::Instant;
 
 use logothete_core::chunk::ChunkId;
 use logothete_core::document::Value;
-use logothete_core::keyword::{PreparedQuery, Query};
+use logothete_core::keyword::Query;
 use logothete_core::query::{Wording, reworded};
 use logothete_core::rerank::normalised;
 use logothete_core::search::{
-    Adjusted, ExpansionKind, Filter, Fused, LegScore, Passage, Plan, Ranking, RerankKind, Standpoint, adjust, fuse,
+    Adjusted, ExpansionKind, Filter, Fused, LegScore, Passage, Plan, Ranking, Standpoint, adjust, fuse,
 };
-use logothete_core::trace::{LegRecord, Misspelt, PassageRecord, RerankRecord, Trace, TraceDetails};
+use logothete_core::trace::{LegRecord, Misspelt, PassageRecord, Trace, TraceDetails};
 use logothete_core::{Error, ErrorKind, Result, round_milliseconds};
 use serde::{Serialize, Serializer};
 
+use super::ahead::Ahead;
 use super::expand::expand;
 use super::expect::{Expected, Watch};
 use super::fields::Fields;
 use super::language;
 use super::legs::{LegInput, leg, misspelt, names};
 use super::request::{SearchRequest, Sort, unknown_leg};
-use super::rerank::{LEARNED, Measuring, Reranked};
-use super::reranker;
+use super::rerank::{Judged, Reordered};
 use super::scope::{scope, visible};
-use super::vectors::QueryVectors;
 use super::wording::wordings;
 use crate::opened::Opened;
 use crate::storage::{CatalogueReader, Place, RowId, Scope, View};
@@ -72,17 +71,8 @@ fn to_microseconds<S: Serializer>(value: &f64, serializer: S) -> Result<S::Ok, S
 pub(crate) struct Searcher<'a> {
     pub opened: &'a Opened,
     pub view: &'a View,
-    pub vectors: &'a QueryVectors,
+    pub ahead: &'a Ahead,
     pub stop: &'a StopToken,
-}
-
-/// What a reranker is asked, and how many of its candidates a trace has.
-struct Asked<'a> {
-    prepared: &'a PreparedQuery,
-    text: &'a str,
-    /// The text for the encoder, with other wordings.
-    read: &'a str,
-    recorded: usize,
 }
 
 /// Returns the rank and the score of an item at a position.
@@ -97,6 +87,8 @@ pub(crate) struct Found {
     pub wordings: Vec<Wording>,
     pub notes: Vec<String>,
     pub expected: Option<Expected>,
+    /// How long services took before the search.
+    pub waited_ms: f64,
 }
 
 /// Searches for some requests.
@@ -104,10 +96,10 @@ pub(crate) fn search_all(
     opened: &Opened,
     view: &View,
     requests: &[SearchRequest],
-    vectors: &QueryVectors,
+    ahead: &Ahead,
     stop: &StopToken,
 ) -> Result<Vec<SearchResult>> {
-    let searcher = Searcher { opened, view, vectors, stop };
+    let searcher = Searcher { opened, view, ahead, stop };
     requests.iter().map(|request| searcher.search(request)).collect()
 }
 
@@ -118,9 +110,9 @@ impl Searcher<'_> {
         let query = if request.plain { Query::plain(&request.query) } else { Query::parse(&request.query) };
         let mut recorder = Recorder::new(request.traced);
         let found = self.find(&query, request, &mut recorder);
-        let (Found { passages, misspelt, wordings, notes, expected }, trace) = recorder.attach(found)?;
+        let (Found { passages, misspelt, wordings, notes, expected, waited_ms }, trace) = recorder.attach(found)?;
         let filter = self.filter(request).map(|filter| filter.to_string());
-        let took_ms = milliseconds(started);
+        let took_ms = milliseconds(started) + waited_ms;
         let query = request.query.clone();
         Ok(SearchResult { query, filter, misspelt, passages, wordings, notes, expected, took_ms, trace })
     }
@@ -194,7 +186,7 @@ impl Searcher<'_> {
             text: &text,
             read: &read,
             encoder: &*self.opened.encoder,
-            vectors: self.vectors,
+            vectors: &self.ahead.vectors,
             filtered: filtered.as_deref(),
             allowed: allowed.as_deref(),
             found: &[],
@@ -224,19 +216,20 @@ impl Searcher<'_> {
             TraceDetails::Fusion { considered: fused.len(), passages: shown.iter().zip(chunks).map(record).collect() }
         });
         self.check_stop()?;
-        let asked = Asked { prepared: &prepared, text: &text, read: &read, recorded };
-        let reranked = match plan.rerank.kind {
-            RerankKind::Own => self.reranked_by_own(&plan, &asked, fused, &mut notes, recorder)?,
-            _ => self.reranked(&plan, &asked, fused, recorder)?,
-        };
-        self.check_stop()?;
-        if let Some(watch) = watch.as_mut().filter(|_| plan.reranks()) {
-            watch.reranked(snapshot, &reranked);
+        let mut waited_ms = 0.0;
+        let mut order = fused;
+        if plan.reranks() {
+            let judged = Judged { prepared: &prepared, text: &text, read: &read, recorded };
+            Reordered { order, waited_ms } = self.reranked(&plan.rerank, &judged, order, &mut notes, recorder)?;
+            self.check_stop()?;
+            if let Some(watch) = &mut watch {
+                watch.reranked(snapshot, &order);
+            }
         }
 
-        let (passages, rows) = self.choose(&plan, request, filter.as_ref(), reranked, &fused_places, recorder)?;
+        let (passages, rows) = self.choose(&plan, request, filter.as_ref(), order, &fused_places, recorder)?;
         let expected = watch.map(|watch| watch.shown(snapshot, rows.into_iter(), plan.passages));
-        Ok(Found { passages, misspelt: misspelt(&prepared), wordings, notes, expected })
+        Ok(Found { passages, misspelt: misspelt(&prepared), wordings, notes, expected, waited_ms })
     }
 
     /// Runs the legs of a plan, one after the other. A leg of the user's own that fails finds nothing, and a note says why.
@@ -331,107 +324,8 @@ impl Searcher<'_> {
         Ok((passages, rows))
     }
 
-    /// Puts the best candidates in the order of the user's own reranker. If that fails, they keep the fused order, and a note says why.
-    fn reranked_by_own(
-        &self,
-        plan: &Plan,
-        asked: &Asked<'_>,
-        mut fused: Vec<Fused<RowId>>,
-        notes: &mut Vec<String>,
-        recorder: &mut Recorder,
-    ) -> Result<Vec<Fused<RowId>>> {
-        let Some(reranker) = self.opened.pipeline.reranker() else {
-            let message = "[search] rerank.kind is own, and the pipeline has no reranker; give it one by with_reranker";
-            return Err(Error::new(ErrorKind::InvalidRequest, message));
-        };
-        if fused.is_empty() {
-            return Ok(fused);
-        }
-        let start = recorder.start("rerank");
-        let depth = plan.rerank.depth.min(fused.len());
-        let rows: Vec<RowId> = fused[..depth].iter().map(|item| item.key).collect();
-        let mut passages = self.view.catalogue().passages_at(&rows)?;
-        for (at, (passage, item)) in passages.iter_mut().zip(&fused).enumerate() {
-            (passage.rank, passage.score) = (at + 1, item.score);
-            passage.legs = item.legs.iter().cloned().collect();
-        }
-        let scores = match reranker::scores(reranker, &plan.rerank, asked.text, passages) {
-            Ok(scores) => scores,
-            Err(error) => {
-                let note = format!("The reranker “{}” failed, and the fused order stays: {error}.", reranker.name());
-                recorder.step(start, || TraceDetails::LeftOut { note: note.clone() });
-                notes.push(note);
-                return Ok(fused);
-            }
-        };
-        let rest = fused.split_off(depth);
-        let mut order: Vec<(usize, Fused<RowId>)> =
-            fused.into_iter().zip(scores).map(|(item, score)| Fused { score, ..item }).enumerate().collect();
-        order.sort_by(|a, b| b.1.score.total_cmp(&a.1.score));
-        let recorded = if recorder.is_on() { asked.recorded.min(order.len()) } else { 0 };
-        let chunks = self.chunks_at(order[..recorded].iter().map(|(_, item)| item.key))?;
-        recorder.step(start, || {
-            let record =
-                |((from, item), (chunk, document)): (&(usize, Fused<RowId>), (ChunkId, String))| RerankRecord {
-                    chunk,
-                    document,
-                    from: from + 1,
-                    score: item.score,
-                    shares: std::collections::BTreeMap::new(),
-                    features: Vec::new(),
-                };
-            let candidates = order.iter().zip(chunks).map(record).collect();
-            TraceDetails::Rerank { reranker: reranker.name().to_owned(), candidates }
-        });
-        // The rest was not judged, and comes after what was.
-        let lowest = order.last().map_or(0.0, |(_, item)| item.score);
-        let rest = rest.into_iter().map(|item| Fused { score: lowest, ..item });
-        Ok(order.into_iter().map(|(_, item)| item).chain(rest).collect())
-    }
-
-    /// Puts the best candidates in the order of the plan's reranker.
-    fn reranked(
-        &self,
-        plan: &Plan,
-        &Asked { prepared: query, text, read, recorded }: &Asked<'_>,
-        mut fused: Vec<Fused<RowId>>,
-        recorder: &mut Recorder,
-    ) -> Result<Vec<Fused<RowId>>> {
-        if !plan.reranks() || fused.is_empty() {
-            return Ok(fused);
-        }
-        let start = recorder.start("rerank");
-        let rest = fused.split_off(plan.rerank.depth.min(fused.len()));
-        let vector = self.vectors.of(read, &*self.opened.encoder)?;
-        let catalogue = self.view.catalogue();
-        let measuring =
-            Measuring { snapshot: &self.view.snapshot, catalogue: &**catalogue, query, text, vector: &vector };
-        let order = measuring.rerank(&fused, recorder.is_on())?;
-        drop(catalogue);
-        let shown = &order[..if recorder.is_on() { recorded.min(order.len()) } else { 0 }];
-        let chunks = self.chunks_at(shown.iter().map(|one| fused[one.from].key))?;
-        recorder.step(start, || {
-            let record = |(one, (chunk, document)): (&Reranked, _)| RerankRecord {
-                chunk,
-                document,
-                from: one.from + 1,
-                score: one.score,
-                shares: one.notable_shares().collect(),
-                features: one.features.clone(),
-            };
-            let candidates = shown.iter().zip(chunks).map(record).collect();
-            TraceDetails::Rerank { reranker: LEARNED.to_owned(), candidates }
-        });
-        let mut kept: Vec<Option<Fused<RowId>>> = fused.into_iter().map(Some).collect();
-        let order = order.into_iter().filter_map(|one| {
-            let before = kept[one.from].take()?;
-            Some(Fused { score: one.score, ..before })
-        });
-        Ok(order.chain(rest.into_iter().map(|item| Fused { score: 0.0, ..item })).collect())
-    }
-
     /// Returns the chunk of each of some rows and the name of its document, for a trace.
-    fn chunks_at(&self, rows: impl Iterator<Item = RowId>) -> Result<Vec<(ChunkId, String)>> {
+    pub(super) fn chunks_at(&self, rows: impl Iterator<Item = RowId>) -> Result<Vec<(ChunkId, String)>> {
         let rows: Vec<RowId> = rows.collect();
         if rows.is_empty() { Ok(Vec::new()) } else { self.view.catalogue().chunks_at(&rows) }
     }

@@ -1,5 +1,6 @@
 //! Searching: requests, legs, filters, and the passages that come out.
 
+mod ahead;
 mod expand;
 mod expect;
 mod fields;
@@ -8,16 +9,17 @@ mod language;
 mod legs;
 mod request;
 mod rerank;
-mod reranker;
 mod scope;
 mod vectors;
 mod wording;
 
+pub(crate) use ahead::Ahead;
 pub use expect::{Expected, LostAt};
 pub use find::SearchResult;
 pub(crate) use find::{Found, Searcher, search_all};
 pub use legs::{Leg, LegHit, LegQuestion};
 pub use logothete_core::search::*;
 pub use request::SearchRequest;
-pub use reranker::Reranker;
+pub(crate) use rerank::Judgements;
+pub use rerank::Reranker;
 pub(crate) use vectors::{QueryVectors, texts_of};

@@ -55,6 +55,18 @@ impl SearchRequest {
         Self { query: query.into(), ..Self::default() }
     }
 
+    /// Returns `true` if its reranker has to be asked before the search.
+    pub(crate) fn asks_a_reranker(&self, default: &Plan) -> bool {
+        let plan = self.plan.as_ref().unwrap_or(default);
+        plan.reranks() && !plan.rerank.kind.is_computed()
+    }
+
+    /// Returns the request without a wish for a trace.
+    pub(crate) fn untraced(mut self) -> Self {
+        (self.traced, self.explained, self.expected) = (false, false, None);
+        self
+    }
+
     /// Takes the query literally: no sign in it is an operator.
     #[must_use]
     pub fn plain(mut self) -> Self {

@@ -13,6 +13,7 @@ mod plans;
 mod reading;
 mod repeats;
 mod requests;
+mod rerankers;
 mod routing;
 mod searching;
 mod sharing;

@@ -1,4 +1,4 @@
-//! Reranking: measures the best candidates of the fused ranking, and puts them in a new order.
+//! The learned reranker: measures candidates, and scores them by what was measured.
 
 use std::collections::{BTreeSet, HashMap};
 

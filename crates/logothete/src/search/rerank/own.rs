@@ -1,9 +1,9 @@
-//! Rerankers of the user's own.
+//! Rerankers of the user's own, and those that are services.
 
 use std::sync::Arc;
 use std::time::Duration;
 
-use logothete_core::search::{Passage, RerankPlan};
+use logothete_core::search::Passage;
 use logothete_core::{Error, ErrorKind, Result};
 
 use crate::threads::{caught_in, within};
@@ -24,18 +24,18 @@ pub trait Reranker: Send + Sync {
     fn rerank(&self, question: &str, passages: &[Passage]) -> Result<Vec<f32>>;
 }
 
-/// Asks a reranker for the scores of passages, on a thread of its own and for as long as the plan allows.
+/// Asks a reranker for the scores of passages, on a thread of its own and for so many seconds.
 pub(super) fn scores(
     reranker: &Arc<dyn Reranker>,
-    plan: &RerankPlan,
+    seconds: f32,
     question: &str,
     passages: Vec<Passage>,
 ) -> Result<Vec<f32>> {
     let (asked, question, count) = (reranker.clone(), question.to_owned(), passages.len());
     let work = move || caught_in("the reranker", || asked.rerank(&question, &passages));
-    let limit = Duration::try_from_secs_f32(plan.seconds).unwrap_or(Duration::MAX);
+    let limit = Duration::try_from_secs_f32(seconds).unwrap_or(Duration::MAX);
     let scores = within(limit, || {}, work).unwrap_or_else(|| {
-        let message = format!("it took more than {} s; raise seconds in [search] rerank", plan.seconds);
+        let message = format!("it took more than {seconds} s; raise seconds in [search] rerank");
         Err(Error::new(ErrorKind::Limit, message))
     })?;
     let wrong = |message: String| Err(Error::new(ErrorKind::Unreadable, message));
