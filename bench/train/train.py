@@ -205,11 +205,11 @@ class Batches:
 
     def next(self):
         one, batch, texts = self.chance.choices(self.packages, self.sizes)[0], [], set()
+        of_one = OF_ONE_PACKAGE * PAIRS_OF_BATCH
         while len(batch) < PAIRS_OF_BATCH:
             place = self.beside(batch[-1]) if batch and self.chance.random() < self.hard else None
             if place is None:
-                of_one = len(batch) < OF_ONE_PACKAGE * PAIRS_OF_BATCH
-                place = self.of(one if of_one else self.chance.choices(self.packages, self.sizes)[0])
+                place = self.of(one if len(batch) < of_one else self.chance.choices(self.packages, self.sizes)[0])
             package, at = place
             del self.waiting[package][at]
             pair = self.pairs[package][at]
@@ -217,6 +217,9 @@ class Batches:
             if pair["text"] not in texts:
                 texts.add(pair["text"])
                 batch.append(pair)
+            else:
+                # A small package may have no other passage.
+                of_one = 0
         return batch
 
 

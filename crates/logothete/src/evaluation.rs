@@ -41,7 +41,7 @@ pub(crate) fn run(
     }
     let plan = opened.config().search.plan();
     if plan.reranks() && !plan.rerank.kind.is_computed() {
-        ahead.judgements = Judgements::rehearsal();
+        ahead.judgements = Judgements::rehearsal(&opened.pipeline, [plan.rerank.kind])?;
         let searcher = Searcher { opened, view, ahead: &ahead, stop };
         let rehearse = |question| answer::reply_with_passages(&searcher, &request(question)).map(drop);
         driver.compute(|| questions.par_iter().try_for_each(rehearse))?;

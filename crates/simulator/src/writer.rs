@@ -50,6 +50,7 @@ pub fn reply_to(prompt: &Prompt, fault: Option<WritingFault>) -> String {
         () if part(prompt, "place").is_some() => context(prompt),
         () if part(prompt, "source").is_some() => drafted(prompt),
         () if part(prompt, "candidate 1").is_some() => ordered(prompt),
+        () if part(prompt, "asked").is_some() => place(prompt),
         () if part(prompt, "turns").is_some() => summary(prompt),
         () if part(prompt, "conversation").is_some() => standing_alone(prompt),
         () if part(prompt, "question").is_some() => transformed(prompt),
@@ -81,6 +82,16 @@ fn drafted(prompt: &Prompt) -> String {
     let (asked, answer) = words.split_at(words.len() - words.len().min(3));
     let answer = answer.join(" ");
     format!("Question: How does this go on: {} …?\nAnswer: {}\n", asked.join(" "), answer.trim_end_matches(['.', ':']))
+}
+
+/// Names the place whose description has most words of the question; “none” if no description has any.
+fn place(prompt: &Prompt) -> String {
+    let question = part(prompt, "asked").unwrap_or_default();
+    let instruction = prompt.messages.first().map(|message| message.content.as_str()).unwrap_or_default();
+    let places = instruction.lines().filter_map(|line| line.split_once(": "));
+    let scored = places.map(|(name, description)| (share_of_words(question, description), name));
+    let best = scored.filter(|(share, _)| *share > 0.0).max_by(|a, b| a.0.total_cmp(&b.0));
+    best.map_or("none", |(_, name)| name).to_owned()
 }
 
 /// Puts passages in order by how many words of the question they have.

@@ -10,7 +10,7 @@ use logothete_report::{SourcePage, trace_page};
 use serde_json::json;
 
 use super::output::{check_free, write_file};
-use super::{changed, configuration, corpus};
+use super::{changed, configuration, corpus, routed};
 use crate::args::{AskArguments, CorpusArguments};
 use crate::view::{Flow, Style, answer, prompt, sources, trace, width};
 use crate::{DONE, Output, REFUSED};
@@ -25,6 +25,13 @@ pub async fn run(at: &CorpusArguments, arguments: &AskArguments, as_json: bool) 
     };
     let requests: Vec<_> =
         super::asked(&arguments.question, arguments.questions.as_deref())?.into_iter().map(request).collect();
+    if routed::applies(at, &config) {
+        let needs_one = [("--show-prompt", arguments.show_prompt), ("--trace-page", arguments.trace_page.is_some())];
+        return match needs_one.iter().find(|(_, is_given)| *is_given) {
+            Some((option, _)) => Err(routed::refuse(option)),
+            None => routed::ask(&config, requests, arguments.trace).await,
+        };
+    }
     let corpus = corpus(at, &config, &folder, true).await?;
     let style = Style::of_stdout();
     if arguments.show_prompt

@@ -10,6 +10,7 @@ pub mod new;
 mod output;
 pub mod parse;
 mod progress;
+mod routed;
 pub mod search;
 pub mod show;
 pub mod tune;

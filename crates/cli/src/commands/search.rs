@@ -2,19 +2,23 @@
 
 use std::ops::Bound;
 
+use logothete::document::Span;
 use logothete::query::Wording;
-use logothete::search::Passage;
+use logothete::search::{Part, Passage};
 use logothete::trace::Misspelt;
-use logothete::{Config, Error, ErrorKind, Result, SearchRequest, SearchResult};
+use logothete::{Config, Corpus, Error, ErrorKind, Result, SearchRequest, SearchResult};
 use serde_json::json;
 
-use super::{changed, configuration, corpus};
+use super::{changed, configuration, corpus, routed};
 use crate::args::{CorpusArguments, SearchArguments};
 use crate::view::beside::beside;
 use crate::view::expected::expected;
 use crate::view::why;
 use crate::view::{Style, count as counted, duration, indented, shortened, width};
 use crate::{DONE, Output};
+
+/// The number of passages that are listed for a part of a question.
+const MAX_OF_PART: usize = 3;
 
 pub async fn run(at: &CorpusArguments, arguments: &SearchArguments) -> Result<Output> {
     let (config, folder) = configuration(at)?;
@@ -23,6 +27,17 @@ pub async fn run(at: &CorpusArguments, arguments: &SearchArguments) -> Result<Ou
         return Ok(Output { text: plan(&config), json: json!({ "plan": config.search.plan() }), code: DONE });
     }
     let requests = requests(arguments)?;
+    if routed::applies(at, &config) {
+        let needs_one = [
+            ("--why", arguments.why),
+            ("--against", arguments.against.is_some()),
+            ("--expect", arguments.expect.is_some()),
+        ];
+        return match needs_one.iter().find(|(_, is_given)| *is_given) {
+            Some((option, _)) => Err(routed::refuse(option)),
+            None => routed::search(&config, requests).await,
+        };
+    }
     let corpus = corpus(at, &config, &folder, true).await?;
     let style = Style::of_stdout();
     if let Some(file) = &arguments.against {
@@ -35,11 +50,15 @@ pub async fn run(at: &CorpusArguments, arguments: &SearchArguments) -> Result<Ou
         return Ok(Output { text, json: json!({ "search": found.first(), "against": found.get(1) }), code: DONE });
     }
     let found = corpus.search_all(requests).await?;
-    let shown = |found: &SearchResult| {
+    let mut sentences = Vec::new();
+    for found in found.iter().filter(|_| arguments.why) {
+        sentences.push(best_sentences(&corpus, found, style).await?);
+    }
+    let shown = |(at, found): (usize, &SearchResult)| {
         let reasons = if arguments.why { why::lines(found, style) } else { Vec::new() };
-        let each = found.passages.iter().enumerate().map(|(at, passage)| {
-            let sentence = if arguments.why { why::best_sentence(passage, found, style) } else { None };
-            let reason = reasons.get(at).map_or("", String::as_str);
+        let each = found.passages.iter().enumerate().map(|(rank, passage)| {
+            let sentence = sentences.get(at).and_then(|all| all.get(rank)).cloned().flatten();
+            let reason = reasons.get(rank).map_or("", String::as_str);
             render(passage, reason, sentence, style)
         });
         let mut passages: String = each.collect();
@@ -49,12 +68,22 @@ pub async fn run(at: &CorpusArguments, arguments: &SearchArguments) -> Result<Ou
         result(found, passages, !arguments.scores.is_empty(), style)
     };
     if arguments.queries.is_none() {
-        let text = found.first().map(shown).unwrap_or_default();
+        let text = found.iter().enumerate().next().map(shown).unwrap_or_default();
         return Ok(Output { text, json: json!(found.first()), code: DONE });
     }
-    let one = |found: &SearchResult| super::one_of_several(&found.query, &shown(found), style);
-    let text = found.iter().map(one).collect::<Vec<_>>().join("\n");
+    let one = |(at, found): (usize, &SearchResult)| super::one_of_several(&found.query, &shown((at, found)), style);
+    let text = found.iter().enumerate().map(one).collect::<Vec<_>>().join("\n");
     Ok(Output { text, json: json!({ "searches": found }), code: DONE })
+}
+
+/// Returns the best sentence of each passage as a quotation; `None` for one that has no word of the query.
+async fn best_sentences(corpus: &Corpus, found: &SearchResult, style: Style) -> Result<Vec<Option<String>>> {
+    let sentences: Vec<Option<&str>> =
+        found.passages.iter().map(|passage| why::best_sentence(passage, found)).collect();
+    let texts = sentences.iter().map(|sentence| sentence.unwrap_or_default().to_owned()).collect();
+    let alike = corpus.alike_words(&found.query, texts).await?;
+    let quoted = |(sentence, alike): (Option<&str>, Vec<Span>)| Some(why::quoted(sentence?, &alike, found, style));
+    Ok(sentences.into_iter().zip(alike).map(quoted).collect())
 }
 
 /// Returns the queries: the one of the command line, or each line of the file.
@@ -147,6 +176,9 @@ fn score_range(written: &str) -> Result<(Option<&str>, Range)> {
 /// Returns the passages of a search as text, and how many there are; `ranged` when only those with some scores were asked for.
 fn result(found: &SearchResult, passages: String, ranged: bool, style: Style) -> String {
     let mut text = passages;
+    for part in &found.parts {
+        text.push_str(&searched_alone(part, style));
+    }
     for Misspelt { word, taken_for } in &found.misspelt {
         let line = format!("No document has “{word}”; looked for words like {} instead.", taken_for.join(", "));
         text.push_str(&format!("{}\n", style.faint(&line)));
@@ -174,8 +206,21 @@ fn result(found: &SearchResult, passages: String, ranged: bool, style: Style) ->
     text + &format!("{}\n", style.faint(&summary))
 }
 
+/// Returns a part of a question, with the places of what it found when it was searched alone.
+fn searched_alone(part: &Part, style: Style) -> String {
+    let mut text = format!("Searched alone: {}\n", style.strong(&shortened(&part.query, width().saturating_sub(16))));
+    for (at, one) in part.found.iter().take(MAX_OF_PART).enumerate() {
+        let place = style.place(&shortened(&one.location.to_string(), width().saturating_sub(15)));
+        text.push_str(&format!("{:>5}  {:.2}  {place}\n", at + 1, one.score));
+    }
+    if part.found.is_empty() {
+        text.push_str(&format!("       {}\n", style.faint("nothing found")));
+    }
+    text + "\n"
+}
+
 /// Returns a passage with its place and its ranks: why it stands here, and a sentence of it, or its beginning.
-fn render(passage: &Passage, why: &str, sentence: Option<String>, style: Style) -> String {
+pub(super) fn render(passage: &Passage, why: &str, sentence: Option<String>, style: Style) -> String {
     let mut ranks: Vec<String> =
         passage.legs.iter().map(|(name, leg)| format!("{name} #{} ({:.2})", leg.rank, leg.score)).collect();
     ranks.extend(passage.fused.map(|fused| format!("fused #{} ({:.2})", fused.rank, fused.score)));

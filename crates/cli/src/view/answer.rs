@@ -5,7 +5,7 @@ use logothete::answer::Answer;
 use logothete::prompt::OWN_KNOWLEDGE;
 use logothete::verify::Verdict;
 
-use super::{Style, indented, quotation, shortened, width, wrap};
+use super::{SetOff, Style, indented, quotation, shortened, width, wrap};
 
 /// Returns the answer with its sources, or the refusal with what came nearest.
 pub fn answer(answer: &Answer, style: Style) -> String {
@@ -28,9 +28,15 @@ pub fn sources(answer: &Answer, style: Style) -> String {
             place.push_str(&format!(" ({date})"));
         }
         out.push_str(&format!("{marker} {}\n", style.place(&place)));
-        out.push_str(&quotation(&source.quotation, &source.matches, marker.len() + 1, width(), style));
+        out.push_str(&quotation(
+            &source.quotation,
+            SetOff { matches: &source.matches, alike: &[] },
+            marker.len() + 1,
+            width(),
+            style,
+        ));
         for other in &source.more {
-            out.push_str(&quotation(&other.quotation, &[], marker.len() + 1, width(), style));
+            out.push_str(&quotation(&other.quotation, SetOff::default(), marker.len() + 1, width(), style));
         }
         for other in &source.also {
             out.push_str(&format!("    {} {}\n", style.faint("also in"), style.place(&other.location.to_string())));

@@ -21,7 +21,7 @@ pub use flow::Flow;
 pub use grid::{broken, grid};
 pub use measures::{comparison, measure_names, measures, questions, rank, runs};
 pub use prompt::prompt;
-pub use quote::quotation;
+pub use quote::{SetOff, quotation};
 pub use style::Style;
 pub use table::{Align, table};
 pub use trace::trace;
@@ -202,7 +202,7 @@ mod tests {
                 }
                 at += word.len() + 1;
             }
-            let drawn = quotation(&text, &matches, 4, width, plain());
+            let drawn = quotation(&text, SetOff { matches: &matches, alike: &[] }, 4, width, plain());
             let (mut quoted, mut marked) = (Vec::new(), 0);
             let mut lines = drawn.lines().peekable();
             while let Some(line) = lines.next() {
@@ -238,9 +238,15 @@ mod tests {
 
     #[test]
     fn matches_are_marked_below_the_quotation() {
-        let shown = quotation("low water at noon", &[Span::new(4, 9)], 2, 60, plain());
-        assert_eq!(shown, "  “low water at noon”\n       ‾‾‾‾‾\n");
-        let wrapped = quotation("low water at noon, low water at night", &[], 0, 22, plain());
+        let shown = quotation(
+            "low water at noon",
+            SetOff { matches: &[Span::new(4, 9)], alike: &[Span::new(13, 17)] },
+            2,
+            60,
+            plain(),
+        );
+        assert_eq!(shown, "  “low water at noon”\n       ‾‾‾‾‾    ˙˙˙˙\n");
+        let wrapped = quotation("low water at noon, low water at night", SetOff::default(), 0, 22, plain());
         assert!(wrapped.lines().all(|line| line.width() <= 22), "{wrapped}");
     }
 

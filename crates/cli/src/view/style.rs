@@ -72,6 +72,11 @@ impl Style {
         self.code("1;4", text)
     }
 
+    /// For words that mean something like one that was searched for.
+    pub fn alike(self, text: &str) -> String {
+        self.code("3;4", text)
+    }
+
     /// For text in two chunks.
     pub fn tinted(self, text: &str) -> String {
         self.code("30;46", text)

@@ -6,17 +6,20 @@ use logothete::search::Passage;
 use logothete::text::words;
 use logothete::trace::{RerankRecord, TraceDetails};
 
-use super::{Style, count, indented, quotation, width};
+use super::{SetOff, Style, count, indented, quotation, width};
 
-/// Returns the sentence of a passage that has most of the words that were searched for, with these words set off; `None` if none has any.
-pub fn best_sentence(passage: &Passage, found: &SearchResult, style: Style) -> Option<String> {
+/// Returns the terms that were searched for.
+fn terms(found: &SearchResult) -> &[String] {
     let terms = found.trace.records.iter().find_map(|record| match &record.details {
         TraceDetails::Keyword { terms, .. } => Some(terms.as_slice()),
         _ => None,
-    })?;
-    let matches = |text: &str| -> Vec<Span> {
-        words(text).filter(|word| terms.contains(&word.term)).map(|word| word.span).collect()
-    };
+    });
+    terms.unwrap_or_default()
+}
+
+/// Returns the sentence of a passage that has most of the words that were searched for; `None` if none has any.
+pub fn best_sentence<'a>(passage: &'a Passage, found: &SearchResult) -> Option<&'a str> {
+    let terms = terms(found);
     let different = |text: &str| {
         let mut found: Vec<String> = words(text).map(|word| word.term).filter(|term| terms.contains(term)).collect();
         found.sort_unstable();
@@ -29,8 +32,14 @@ pub fn best_sentence(passage: &Passage, found: &SearchResult, style: Style) -> O
         BlockKind::Table => part.row.as_deref(),
         _ => Some(passage.slice(part.span)),
     });
-    let best = parts.rev().max_by_key(|text| different(text)).filter(|text| different(text) > 0)?;
-    Some(quotation(best, &matches(best), 5, width(), style))
+    parts.rev().max_by_key(|text| different(text)).filter(|text| different(text) > 0)
+}
+
+/// Returns a sentence as a quotation, with the words that were searched for set off, and those that are like them in another way.
+pub fn quoted(sentence: &str, alike: &[Span], found: &SearchResult, style: Style) -> String {
+    let terms = terms(found);
+    let matches: Vec<Span> = words(sentence).filter(|word| terms.contains(&word.term)).map(|word| word.span).collect();
+    quotation(sentence, SetOff { matches: &matches, alike }, 5, width(), style)
 }
 
 /// Returns a sentence about the candidates that were left out or moved to the end; `None` if there are none.

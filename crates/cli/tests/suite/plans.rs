@@ -42,7 +42,7 @@ fn a_change_holds_for_one_call() {
 }
 
 #[rstest]
-#[case("rerank.kind=noen", "unknown variant `noen`, expected one of `none`, `learned`, `own`")]
+#[case("rerank.kind=noen", "unknown variant `noen`, expected one of `none`, `learned`, `cross`, `remote`, `generator`, `own`")]
 #[case("rerank.knd=none", "unknown field `knd`")]
 #[case("rerank.depth=0", "0 candidates have no order")]
 #[case("keywrod=1", "did you mean `keyword`?")]
@@ -116,4 +116,58 @@ fn what_was_left_out_is_said_with_the_reasons() {
     assert!(out.contains("Moved to the end: ") && out.contains("too many of their document."), "{out}");
     let all = search(&["--set", "diversity.max_overlap=1.0"]);
     assert!(!all.contains("Left out: ") && !all.contains("Moved to the end: "), "{all}");
+}
+
+#[test]
+fn words_that_mean_the_same_are_set_off_in_another_way() {
+    let folder = built();
+    let ran = run(folder.path(), &["search", "How fast may a ship go in the Outer Basin?", "--why", "--count", "1"]);
+    assert_eq!((ran.code, ran.err.as_str()), (0, ""));
+    // “vessel” is no word of the question; “Basin” is.
+    assert!(ran.out.contains("vessel") && ran.out.contains("˙˙˙˙˙˙"), "{}", ran.out);
+    assert!(ran.out.contains("‾‾‾‾‾"), "{}", ran.out);
+}
+
+#[test]
+fn the_parts_of_a_question_are_searched_alone_and_shown() {
+    let folder = built();
+    let question = "How long is Berth 9, and when is the swing bridge opened?";
+    let ran = run(folder.path(), &["search", question, "--count", "3", "--set", "transform=split"]);
+    assert_eq!((ran.code, ran.err.as_str()), (0, ""));
+    insta::assert_snapshot!("parts", settled(&ran.out, folder.path()));
+    let ran = run(folder.path(), &["search", question, "--set", "transform=split", "--json"]);
+    let json: serde_json::Value = serde_json::from_str(&ran.out).expect("JSON");
+    assert_eq!(json["parts"].as_array().map(Vec::len), Some(2));
+    let ran = run(folder.path(), &["search", "swing bridge", "--count", "1", "--set", "transform=phrasings"]);
+    assert!(ran.out.contains("transform = phrasings needs a generator"), "{}", ran.out);
+}
+
+#[test]
+fn a_configuration_with_routes_sends_questions_where_they_belong() {
+    let folder = built();
+    std::fs::create_dir(folder.path().join("log")).expect("a folder");
+    std::fs::write(folder.path().join("log/radar.txt"), "The radar on the mole was mended on 3 March.\n")
+        .expect("a file");
+    let built = run(folder.path(), &["build", "log", "--corpus", "log.corpus"]);
+    assert_eq!(built.code, 0, "{}", built.err);
+    let config = "[routing]\nfallback = \"harbour\"\n[routing.routes.harbour]\ncorpus = \"logothete.corpus\"\n\
+                  [routing.routes.log]\ncorpus = \"log.corpus\"\nwords = [\"mended\"]\n";
+    std::fs::write(folder.path().join("logothete.toml"), config).expect("a file");
+    let ran = run(folder.path(), &["search", "When was the radar mended?"]);
+    assert_eq!((ran.code, ran.err.as_str()), (0, ""));
+    insta::assert_snapshot!("routed", settled(&ran.out, folder.path()));
+    let ran = run(folder.path(), &["ask", "How fast may a vessel go in the Outer Basin?"]);
+    assert!(ran.code == 0 && ran.out.starts_with("→ harbour: no other route has it\n"), "{}", ran.out);
+    assert!(ran.out.contains("6 knots in"), "{}", ran.out);
+    let ran = run(folder.path(), &["search", "radar", "--json"]);
+    let json: serde_json::Value = serde_json::from_str(&ran.out).expect("JSON");
+    assert_eq!((&json["choices"][0]["route"], &json["passages"][0]["route"]), (&"harbour".into(), &"harbour".into()));
+    let refused = run(folder.path(), &["search", "radar", "--why"]);
+    assert!(refused.code != 0 && refused.err.contains("name the corpus with --corpus"), "{}", refused.err);
+    let named = run(folder.path(), &["search", "radar", "--why", "--corpus", "log.corpus"]);
+    assert_eq!(named.code, 0, "{}", named.err);
+    let nothing = config.replace("log.corpus", "no.corpus");
+    std::fs::write(folder.path().join("logothete.toml"), nothing).expect("a file");
+    let gone = run(folder.path(), &["ask", "When?"]);
+    assert!(gone.err.contains("leads to a corpus that is not there"), "{}", gone.err);
 }

@@ -7,6 +7,7 @@ mod draft;
 mod fence;
 mod mask;
 mod rerank;
+mod route;
 mod templates;
 mod transform;
 
@@ -19,9 +20,11 @@ pub use draft::{WrittenQuestion, draft_prompt, written_question};
 pub use fence::fenced;
 pub use mask::{Hidden, Mask};
 pub use rerank::{ordered, rerank_prompt};
+pub use route::{route_prompt, routes_named};
 pub use templates::Templates;
 pub use transform::{
-    combine_prompt, hypothetical_passage, hypothetical_prompt, rewrite_prompt, split_prompt, split_questions,
+    combine_prompt, hypothetical_passage, hypothetical_prompt, phrasings_prompt, rewrite_prompt, split_prompt,
+    split_questions,
 };
 
 use serde::{Deserialize, Serialize};

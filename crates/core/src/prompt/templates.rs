@@ -19,7 +19,7 @@ struct Known {
     required: &'static [&'static str],
 }
 
-const ALL: [Known; 22] = [
+const ALL: [Known; 26] = [
     Known {
         name: "answer_instruction",
         text: include_str!("templates/answer_instruction.txt"),
@@ -117,6 +117,18 @@ const ALL: [Known; 22] = [
         required: &["question"],
     },
     Known {
+        name: "phrasings_instruction",
+        text: include_str!("templates/phrasings_instruction.txt"),
+        variables: &["max_phrasings"],
+        required: &[],
+    },
+    Known {
+        name: "phrasings_question",
+        text: include_str!("templates/phrasings_question.txt"),
+        variables: &["question"],
+        required: &["question"],
+    },
+    Known {
         name: "rerank_instruction",
         text: include_str!("templates/rerank_instruction.txt"),
         variables: &["count"],
@@ -137,6 +149,18 @@ const ALL: [Known; 22] = [
     Known {
         name: "rewrite_question",
         text: include_str!("templates/rewrite_question.txt"),
+        variables: &["question"],
+        required: &["question"],
+    },
+    Known {
+        name: "route_instruction",
+        text: include_str!("templates/route_instruction.txt"),
+        variables: &["places", "max_routes"],
+        required: &["places"],
+    },
+    Known {
+        name: "route_question",
+        text: include_str!("templates/route_question.txt"),
         variables: &["question"],
         required: &["question"],
     },

@@ -27,6 +27,14 @@ pub fn rewrite_prompt(question: &str, templates: &Templates) -> Result<Prompt> {
     prompt("rewrite", json!({}), question, templates)
 }
 
+/// Returns a prompt that asks for a question in several other wordings, each on a line. Read the reply with [`split_questions`].
+///
+/// # Errors
+/// If a template fails.
+pub fn phrasings_prompt(question: &str, templates: &Templates) -> Result<Prompt> {
+    prompt("phrasings", json!({ "max_phrasings": MAX_PARTS }), question, templates)
+}
+
 /// Returns a prompt that asks for the parts of a question, each on a line. Read the reply with [`split_questions`].
 ///
 /// # Errors
@@ -35,7 +43,7 @@ pub fn split_prompt(question: &str, templates: &Templates) -> Result<Prompt> {
     prompt("split", json!({ "max_parts": MAX_PARTS }), question, templates)
 }
 
-/// Returns the questions of a reply to [`split_prompt`], without the signs of a list.
+/// Returns the questions of a reply to [`split_prompt`] or [`phrasings_prompt`], without the signs of a list.
 pub fn split_questions(reply: &str) -> Vec<String> {
     let bare = |line: &str| {
         let line = line.trim();

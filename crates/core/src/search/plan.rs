@@ -13,6 +13,8 @@ use super::{Fused, FusionKind};
 pub struct Plan {
     /// The number of passages to return.
     pub passages: usize,
+    /// What is made of the question before the search.
+    pub transform: Transform,
     /// The legs, in the order in which they run.
     pub legs: Vec<LegPlan>,
     /// How their rankings are joined into one.
@@ -27,6 +29,38 @@ pub struct Plan {
     pub expand: ExpansionPlan,
     /// The range of fused scores to return.
     pub scores: ScoreRange,
+}
+
+/// What is made of a question before the search, and searched for besides it. A generator makes it; without one, questions are split by rule, and
+/// everything else is left out.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+#[non_exhaustive]
+pub enum Transform {
+    /// Nothing.
+    #[default]
+    None,
+    /// The question in the words of the documents.
+    Rewrite,
+    /// The question in several other wordings.
+    Phrasings,
+    /// The questions that must be answered first.
+    Split,
+    /// A passage as it might answer the question.
+    Hypothetical,
+}
+
+impl Transform {
+    /// Returns the name in a configuration.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::None => "none",
+            Self::Rewrite => "rewrite",
+            Self::Phrasings => "phrasings",
+            Self::Split => "split",
+            Self::Hypothetical => "hypothetical",
+        }
+    }
 }
 
 /// How the best candidates of the fused ranking are put in a new order.
@@ -217,6 +251,7 @@ impl Default for Plan {
         let legs = vec![LegPlan::new("keyword", 0.5), LegPlan::new("vector", 1.0)];
         Self {
             passages: 10,
+            transform: Transform::default(),
             legs,
             fusion: FusionKind::default(),
             rerank: RerankPlan::default(),

@@ -1,28 +1,27 @@
 //! Answers that a model writes from the passages of a search.
 
-use std::collections::HashSet;
+use std::time::Instant;
 
 use logothete_core::keyword::Query;
 use logothete_core::prompt::{
     AnswerPrompt, Message, Prompt, answer_prompt, condensed_question, hypothetical_passage, hypothetical_prompt,
-    rewrite_prompt, split_prompt, split_questions,
+    phrasings_prompt, rewrite_prompt, split_prompt, split_questions,
 };
 use logothete_core::query::question_parts;
-use logothete_core::search::Passage;
+use logothete_core::search::{Passage, Transform, merged};
 use logothete_core::trace::{ClaimRecord, TraceDetails};
 use logothete_core::{Result, TokenUsage};
 use serde::Serialize;
 
 use super::extractive::{self, MAX_NEAREST};
 use super::{Answer, AskEvent, Claim, Listener, Reply, Status};
-use crate::config::Transform;
 use crate::generate::{Answering, GenerationRequest, Job, Runner, usual_tokens};
 use crate::opened::Opened;
 use crate::pipeline::{Equipped, Pipeline};
-use crate::search::{Found, SearchRequest, Searcher};
+use crate::search::{Found, SearchRequest, Searcher, Transformed};
 use crate::spending::Spending;
 use crate::threads::{Driver, StopToken};
-use crate::trace::Recorder;
+use crate::trace::{Recorder, milliseconds};
 
 /// A question, and what was said before it.
 #[derive(Clone, Debug)]
@@ -94,13 +93,8 @@ pub(crate) fn find(
         lists.push(passages);
     }
     let count = lists[0].len();
-    let longest = lists.iter().map(Vec::len).max().unwrap_or_default();
-    let turns = (0..longest).flat_map(|at| lists.iter().filter_map(move |list| list.get(at)));
-    let mut seen = HashSet::new();
-    let mut passages: Vec<Passage> = turns.filter(|passage| seen.insert(passage.chunk.clone())).cloned().collect();
-    passages.truncate(count);
-    passages.iter_mut().enumerate().for_each(|(at, passage)| passage.rank = at + 1);
-    Ok(passages)
+    // Parts of the question must all be heard, whatever else is searched for.
+    Ok(merged(lists, Transform::Split, count))
 }
 
 /// Returns the prompt for a question from its passages.
@@ -173,29 +167,44 @@ pub(crate) struct Model<'a> {
 }
 
 impl Model<'_> {
-    /// Returns what the model makes of a question before the search. If it fails, nothing; the trace shows why.
+    /// Returns what the model makes of a question before the search. If it fails, nothing, and why.
     ///
     /// # Errors
     /// If a template fails.
-    pub(crate) fn transformed(&self, question: &str, recorder: &mut Recorder) -> Result<Vec<String>> {
-        let (templates, transform) = (self.opened.pipeline.templates(), self.opened.config().search.transform);
-        let (kind, prompt) = match transform {
-            Transform::None => return Ok(Vec::new()),
-            Transform::Rewrite => ("rewrite", rewrite_prompt(question, templates)?),
-            Transform::Split => ("split", split_prompt(question, templates)?),
-            Transform::Hypothetical => ("hypothetical", hypothetical_prompt(question, templates)?),
+    pub(crate) fn transformed(
+        &self,
+        question: &str,
+        transform: Transform,
+        recorder: &mut Recorder,
+    ) -> Result<Transformed> {
+        let templates = self.opened.pipeline.templates();
+        let prompt = match transform {
+            Transform::Rewrite => rewrite_prompt(question, templates)?,
+            Transform::Phrasings => phrasings_prompt(question, templates)?,
+            Transform::Split => split_prompt(question, templates)?,
+            Transform::Hypothetical => hypothetical_prompt(question, templates)?,
+            _ => return Ok(Transformed::default()),
         };
-        let start = recorder.start("transform");
-        let Ok(reply) = self.generate(prompt, recorder, &mut |_| ()) else { return Ok(Vec::new()) };
+        let (start, started) = (recorder.start("transform"), Instant::now());
+        let reply = match self.generate(prompt, recorder, &mut |_| ()) {
+            Ok(reply) => reply,
+            Err(error) => {
+                let name = self.equipped.generator.name();
+                let note = format!("{name} made nothing of the question ({error}); it was searched as it is.");
+                return Ok(Transformed { note: Some(note), ..Transformed::default() });
+            }
+        };
         let mut queries = match transform {
-            Transform::Split => split_questions(&reply.text),
+            Transform::Split | Transform::Phrasings => split_questions(&reply.text),
             Transform::Hypothetical => hypothetical_passage(&reply.text).into_iter().collect(),
             _ => condensed_question(&reply.text).into_iter().collect(),
         };
         // A query without a word to search for is no query.
         queries.retain(|query| query != question && Query::plain(query).has_words());
-        recorder.step(start, || TraceDetails::Transform { kind: kind.to_owned(), queries: queries.clone() });
-        Ok(queries)
+        let record = || TraceDetails::Transform { kind: transform.name().to_owned(), queries: queries.clone() };
+        recorder.step(start, record);
+        let usage = if reply.cached { TokenUsage::default() } else { reply.usage };
+        Ok(Transformed { queries, note: None, usage, took_ms: milliseconds(started) })
     }
 
     /// Lets the model answer from passages. The reply is told to the listener as it comes.

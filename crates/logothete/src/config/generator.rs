@@ -40,14 +40,24 @@ pub enum GeneratorRole {
     Rewrite,
     /// The order of passages, by `rerank` in `[search]`.
     Rerank,
+    /// The corpora that a question belongs to, by `[routing]`.
+    Route,
     /// Questions that passages answer, for a question set.
     Draft,
 }
 
 impl GeneratorRole {
     /// All roles.
-    pub const ALL: [Self; 7] =
-        [Self::Answer, Self::Condense, Self::Summarise, Self::Context, Self::Rewrite, Self::Rerank, Self::Draft];
+    pub const ALL: [Self; 8] = [
+        Self::Answer,
+        Self::Condense,
+        Self::Summarise,
+        Self::Context,
+        Self::Rewrite,
+        Self::Rerank,
+        Self::Route,
+        Self::Draft,
+    ];
 
     /// Returns the name in the configuration.
     pub fn name(self) -> &'static str {
@@ -58,6 +68,7 @@ impl GeneratorRole {
             Self::Context => "context",
             Self::Rewrite => "rewrite",
             Self::Rerank => "rerank",
+            Self::Route => "route",
             Self::Draft => "draft",
         }
     }

@@ -10,6 +10,7 @@ mod parse;
 mod privacy;
 mod prompt;
 mod reranker;
+mod routing;
 mod search;
 mod sources;
 mod types;
@@ -24,6 +25,7 @@ pub use parse::{Ocr, ParseConfig};
 pub use privacy::PrivacyConfig;
 pub use prompt::PromptConfig;
 pub use reranker::RerankerConfig;
+pub use routing::{RouteConfig, RoutingConfig};
 pub use search::{SearchConfig, Transform};
 pub use sources::SourcesConfig;
 
@@ -60,6 +62,8 @@ pub struct Config {
     pub search: SearchConfig,
     /// What puts passages in a new order, if it is not part of the library.
     pub reranker: RerankerConfig,
+    /// Several corpora under one name.
+    pub routing: RoutingConfig,
     /// How answers are asked for.
     pub prompt: PromptConfig,
     /// What writes answers and contexts.
@@ -119,7 +123,9 @@ impl Config {
         for path in &mut config.sources.paths {
             *path = folder.join(&path);
         }
-        for path in [&mut config.encoder.folder, &mut config.reranker.folder, &mut config.prompt.templates] {
+        let corpora = config.routing.routes.values_mut().map(|route| &mut route.corpus);
+        let folders = [&mut config.encoder.folder, &mut config.reranker.folder, &mut config.prompt.templates];
+        for path in folders.into_iter().chain(corpora) {
             if !path.as_os_str().is_empty() {
                 *path = folder.join(&path);
             }
@@ -195,6 +201,7 @@ impl Config {
     pub fn validate(&self) -> Result<()> {
         self.sources.validate()?;
         self.search.validate()?;
+        self.routing.validate(&self.search)?;
         self.generator.validate()?;
         self.encoder.validate()?;
         self.limits.validate(self.has_prices())
@@ -238,7 +245,7 @@ mod tests {
             listed.extend(line.split_once(" = ").map(|(key, _)| format!("[{table}] {key}")));
         }
         let tables = keys::tables::<Config>();
-        assert_eq!(tables.len(), 11);
+        assert_eq!(tables.len(), 12);
         for setting in tables.iter().flat_map(|(table, keys)| keys.iter().map(move |key| format!("[{table}] {key}"))) {
             assert!(listed.contains(&setting), "{setting} is not in the starter");
         }

@@ -2,27 +2,12 @@
 
 use std::collections::BTreeMap;
 
+pub use logothete_core::search::Transform;
 use logothete_core::search::{DiversityPlan, ExpansionPlan, Filter, FusionKind, LegPlan, Plan, RerankPlan};
 use logothete_core::{Error, ErrorKind, Result};
 use serde::{Deserialize, Serialize};
 
 use super::written;
-
-/// What a model that writes answers makes of a question before the search.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "lowercase")]
-#[non_exhaustive]
-pub enum Transform {
-    /// Nothing.
-    #[default]
-    None,
-    /// The question in the words of the documents.
-    Rewrite,
-    /// The questions that must be answered first.
-    Split,
-    /// A passage as it might answer the question.
-    Hypothetical,
-}
 
 /// `[search]`
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -54,7 +39,7 @@ pub struct SearchConfig {
     pub synonyms: Vec<Vec<String>>,
     /// Whether abbreviations are searched for as the documents define them, and terms by their abbreviations.
     pub abbreviations: bool,
-    /// What is searched for besides a question that a model answers.
+    /// What is made of a question, and searched for besides it.
     pub transform: Transform,
     /// The filter of every search, written as on the command line; `None`, written `""`, searches all.
     #[serde(with = "written")]
@@ -89,6 +74,7 @@ impl SearchConfig {
     pub fn plan(&self) -> Plan {
         let mut plan = Plan::default();
         plan.passages = self.passages;
+        plan.transform = self.transform;
         plan.fusion = self.fusion;
         plan.expand = self.expand.clone();
         plan.rerank = self.rerank.clone();

@@ -8,7 +8,7 @@ use super::Corpus;
 use crate::answer::{self, AskEvent, Asked, Listener, Model, PromptPreview, Reply};
 use crate::config::{GeneratorRole, Transform};
 use crate::pipeline::Equipped;
-use crate::search::{SearchRequest, Searcher};
+use crate::search::{SearchRequest, Searcher, Transforms};
 use crate::spending::Spending;
 use crate::threads::StopToken;
 use crate::trace::{Recorder, TraceDetails};
@@ -47,7 +47,7 @@ impl Corpus {
         if self.opened.pipeline.generator(GeneratorRole::Answer)?.is_none() {
             let spending = Arc::new(Spending::for_question(&self.opened.config().limits));
             let requests = Arc::new(requests);
-            let ahead = self.ahead(&requests, &spending, rehearse_answers(&requests)).await?;
+            let ahead = self.ahead(&requests, Transforms::default(), &spending, rehearse_answers(&requests)).await?;
             return self.query(move |opened, view, stop| answer::ask_all(opened, view, &requests, &ahead, stop)).await;
         }
         let mut replies = Vec::with_capacity(requests.len());
@@ -71,9 +71,10 @@ impl Corpus {
         let equipped = self.opened.pipeline.generator(GeneratorRole::Answer)?;
         let spending = Arc::new(Spending::for_question(&self.opened.config().limits));
         let request = asked.request.clone().untraced();
-        let ahead = self.ahead(std::slice::from_ref(&asked.request), &spending, move |searcher| {
-            answer::find(searcher, &request, &[], &mut Recorder::new(false)).map(drop)
-        });
+        let ahead =
+            self.ahead(std::slice::from_ref(&asked.request), Transforms::default(), &spending, move |searcher| {
+                answer::find(searcher, &request, &[], &mut Recorder::new(false)).map(drop)
+            });
         let ahead = ahead.await?;
         self.query(move |opened, view, stop| {
             let searcher = Searcher { opened, view, ahead: &ahead, stop };
@@ -112,7 +113,7 @@ impl Corpus {
         listener: Listener,
     ) -> Result<Reply> {
         let requests = Arc::new(vec![request]);
-        let ahead = self.ahead(&requests, spending, rehearse_answers(&requests)).await?;
+        let ahead = self.ahead(&requests, Transforms::default(), spending, rehearse_answers(&requests)).await?;
         let work = move |opened: &_, view: &_, stop: &_| {
             let searcher = Searcher { opened, view, ahead: &ahead, stop };
             answer::reply(&searcher, &requests[0], recorder)
@@ -130,7 +131,8 @@ impl Corpus {
         mut recorder: Recorder,
     ) -> Result<(Vec<String>, Recorder)> {
         let pipeline = &self.opened.pipeline;
-        let equipped = match pipeline.config().search.transform {
+        let transform = asked.request.transform(&pipeline.config().search.plan());
+        let equipped = match transform {
             Transform::None => None,
             _ => pipeline.generator(GeneratorRole::Rewrite)?,
         };
@@ -138,8 +140,8 @@ impl Corpus {
         let (asked, spending) = (asked.clone(), spending.clone());
         self.drive(&StopToken::default(), move |opened, driver, stop| {
             let model = Model { opened, driver, equipped: &equipped, spending: &spending, stop };
-            let queries = model.transformed(&asked.request.query, &mut recorder)?;
-            Ok((queries, recorder))
+            let made = model.transformed(&asked.request.query, transform, &mut recorder)?;
+            Ok((made.queries, recorder))
         })
         .await
     }
@@ -165,7 +167,7 @@ impl Corpus {
                 answer::find(searcher, &request, &queries, &mut Recorder::new(false)).map(drop)
             }
         };
-        let ahead = Arc::new(self.ahead(&texts, &spending, rehearse).await?);
+        let ahead = Arc::new(self.ahead(&texts, Transforms::default(), &spending, rehearse).await?);
         let (mut recorder, found) = {
             let (asked, ahead) = (asked.clone(), ahead.clone());
             self.query(move |opened, view, stop| {

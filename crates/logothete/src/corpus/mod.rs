@@ -11,22 +11,29 @@ mod variant;
 pub use info::{CorpusInfo, SegmentInfo};
 pub use tuning::{TuneRequest, Tuning};
 
+use std::collections::HashSet;
 use std::fmt;
 use std::io::{BufRead, Write};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
+use logothete_core::document::Span;
 use logothete_core::{Error, ErrorKind, Result};
 
+use crate::answer::Model;
+use crate::config::GeneratorRole;
 use crate::ingest::{self, BuildReport, BuildRequest, Estimate, Upsert};
 use crate::maintenance::{self, Forgotten};
 use crate::opened::{Opened, OtherEncoder};
 use crate::pipeline::Pipeline;
-use crate::search::{self, Ahead, Judgements, SearchRequest, SearchResult, Searcher};
+use crate::search::{
+    self, Ahead, Judgements, RerankKind, SearchRequest, SearchResult, Searcher, Transform, Transformed, Transforms,
+};
 use crate::spending::Spending;
 use crate::storage::View;
 pub use crate::storage::{ChunkDetail, ChunkInfo, DocumentDetail, DocumentInfo, FieldInfo, Section, VectorInfo};
 use crate::threads::{Driver, StopToken, Threads};
+use crate::trace::Recorder;
 
 /// An open corpus.
 ///
@@ -286,8 +293,52 @@ impl Corpus {
         let requests: Vec<SearchRequest> = requests.into_iter().map(Into::into).collect();
         let spending = Arc::new(Spending::for_question(&self.opened.config().limits));
         let requests = Arc::new(requests);
-        let ahead = self.ahead(&requests, &spending, rehearse_searches(&requests)).await?;
+        let transforms = self.transforms(&requests, &spending).await?;
+        let ahead = self.ahead(&requests, transforms, &spending, rehearse_searches(&requests)).await?;
         self.query(move |opened, view, stop| search::search_all(opened, view, &requests, &ahead, stop)).await
+    }
+
+    /// Returns, for each of some texts, the words that mean something like a word of a question, and are not words of it: what a search by meaning
+    /// may have found them by. Encodes each word once; returns nothing if the encoder is a service.
+    ///
+    /// # Errors
+    /// If the encoder fails.
+    pub async fn alike_words(&self, question: impl Into<String>, texts: Vec<String>) -> Result<Vec<Vec<Span>>> {
+        let question = question.into();
+        if self.opened.encoder.is_remote() {
+            return Ok(vec![Vec::new(); texts.len()]);
+        }
+        self.query(move |opened, _, _| search::alike_words(&*opened.encoder, &question, &texts)).await
+    }
+
+    /// Returns what the transforms of some searches make of their questions.
+    async fn transforms(&self, requests: &Arc<Vec<SearchRequest>>, spending: &Arc<Spending>) -> Result<Transforms> {
+        let plan = self.opened.config().search.plan();
+        if requests.iter().all(|request| request.transform(&plan) == Transform::None) {
+            return Ok(Transforms::default());
+        }
+        let equipped = self.opened.pipeline.generator(GeneratorRole::Rewrite)?;
+        let (requests, spending) = (requests.clone(), spending.clone());
+        self.drive(&StopToken::default(), move |opened, driver, stop| {
+            let mut made = Transforms::default();
+            for request in requests.iter() {
+                let transform = request.transform(&plan);
+                let key = (transform, request.query.clone());
+                if transform == Transform::None || made.contains_key(&key) {
+                    continue;
+                }
+                let transformed = match &equipped {
+                    None => Transformed::by_rule(&request.query, transform),
+                    Some(equipped) => {
+                        let model = Model { opened, driver, equipped, spending: &spending, stop };
+                        model.transformed(&request.query, transform, &mut Recorder::new(false))?
+                    }
+                };
+                made.insert(key, transformed);
+            }
+            Ok(made)
+        })
+        .await
     }
 
     /// Returns what services say before some searches, which must not wait for them: vectors, if the encoder is a service, and scores, if the
@@ -295,21 +346,24 @@ impl Corpus {
     async fn ahead(
         &self,
         requests: &[SearchRequest],
+        transforms: Transforms,
         spending: &Arc<Spending>,
         rehearse: impl FnOnce(&Searcher<'_>) -> Result<()> + Send + 'static,
     ) -> Result<Ahead> {
-        let mut ahead = Ahead::default();
+        let mut ahead = Ahead { transforms, ..Ahead::default() };
         if self.opened.encoder.is_remote() {
-            let texts = search::texts_of(requests);
+            let mut texts = search::texts_of(requests);
+            texts.extend(ahead.transforms.values().flat_map(|made| made.queries.iter().cloned()));
             let encode =
                 move |opened: &Opened, _: &Driver, _: &StopToken| search::QueryVectors::encode(&*opened.encoder, texts);
             ahead.vectors = self.drive(&StopToken::default(), encode).await?;
         }
         let plan = self.opened.config().search.plan();
-        if !requests.iter().any(|request| request.asks_a_reranker(&plan)) {
+        let kinds: HashSet<RerankKind> = requests.iter().filter_map(|request| request.asked_reranker(&plan)).collect();
+        if kinds.is_empty() {
             return Ok(ahead);
         }
-        ahead.judgements = Judgements::rehearsal();
+        ahead.judgements = Judgements::rehearsal(&self.opened.pipeline, kinds)?;
         let mut ahead = self
             .query(move |opened, view, stop| {
                 rehearse(&Searcher { opened, view, ahead: &ahead, stop })?;

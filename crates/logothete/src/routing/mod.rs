@@ -1,23 +1,29 @@
 //! Several corpora and plans under one name: a [`Router`] chooses for each question where to search, and says why.
 //!
-//! Rules come first: words, the fields of a filter, the language, whether it is a question. If none holds, the description that is most like
-//! the question decides. If what was chosen finds nothing, the fall-back is searched.
+//! Rules come first: words, the fields of a filter, the language, whether it is a question. If none holds, a generator chooses among the descriptions, or
+//! the description that is most like the question decides. If what was chosen finds nothing, the fall-back is searched.
 
+mod configured;
 mod rules;
 
 use std::sync::OnceLock;
 
 use logothete_core::keyword::Query;
+use logothete_core::prompt::{route_prompt, routes_named};
 use logothete_core::rerank::normalised;
 use logothete_core::search::{Passage, Plan};
 use logothete_core::vector::Role;
 use logothete_core::{Error, ErrorKind, Result};
 use serde::Serialize;
 
-use crate::answer::Reply;
+use crate::answer::{Model, Reply};
+use crate::config::GeneratorRole;
 use crate::corpus::Corpus;
+use crate::opened::Opened;
 use crate::search::{SearchRequest, SearchResult};
-use crate::threads::StopToken;
+use crate::spending::Spending;
+use crate::threads::{Driver, StopToken};
+use crate::trace::Recorder;
 
 pub use rules::{Reason, Rule};
 
@@ -74,6 +80,7 @@ pub struct Router {
     fallback: Option<String>,
     max_routes: usize,
     min_similarity: f32,
+    by_generator: bool,
     /// The vectors of the descriptions, of length 1; made when they are first needed.
     descriptions: OnceLock<Vec<Vec<f32>>>,
 }
@@ -124,7 +131,7 @@ pub struct RoutedReply {
 impl Default for Router {
     fn default() -> Self {
         let (routes, descriptions) = (Vec::new(), OnceLock::new());
-        Self { routes, fallback: None, max_routes: 1, min_similarity: 0.2, descriptions }
+        Self { routes, fallback: None, max_routes: 1, min_similarity: 0.2, by_generator: false, descriptions }
     }
 }
 
@@ -163,6 +170,14 @@ impl Router {
         self
     }
 
+    /// Lets a generator choose among the descriptions if no rule holds: that of the first route's pipeline for the role
+    /// [`Route`](crate::config::GeneratorRole::Route). If it fails or names none, the cosines of the descriptions decide.
+    #[must_use]
+    pub fn choosing_by_generator(mut self, chooses: bool) -> Self {
+        self.by_generator = chooses;
+        self
+    }
+
     /// Returns the routes for a request, without searching.
     ///
     /// # Errors
@@ -182,6 +197,11 @@ impl Router {
             Some((route, choice(route, reason)))
         });
         let mut chosen: Vec<(&Route, Choice)> = by_rule.take(self.max_routes).collect();
+        if chosen.is_empty() && self.by_generator {
+            let (name, routes) = self.named_by_generator(&text).await?;
+            let reason = |route| (route, choice(route, Reason::Generator(name.clone())));
+            chosen.extend(routes.into_iter().map(reason));
+        }
         if chosen.is_empty() {
             let mut alike: Vec<(usize, f32)> = self.likeness(&text).await?;
             alike.retain(|(_, cosine)| *cosine >= self.min_similarity);
@@ -210,6 +230,30 @@ impl Router {
         Ok(spare.map(|route| (route, Choice { route: route.name.clone(), reason: Reason::Fallback })))
     }
 
+    /// Returns the name of the generator, and the routes that it chooses for a question; none if it fails.
+    async fn named_by_generator(&self, question: &str) -> Result<(String, Vec<&Route>)> {
+        let described: Vec<&Route> = self.routes.iter().filter(|route| !route.description.is_empty()).collect();
+        let Some(first) = described.first() else { return Ok((String::new(), Vec::new())) };
+        let Some(equipped) = first.corpus.pipeline().generator(GeneratorRole::Route)? else {
+            let message = "a generator is to choose the route, and [generator] names none; set by_generator to false";
+            return Err(Error::new(ErrorKind::Configuration, message).at("[routing] by_generator"));
+        };
+        let places: Vec<(&str, &str)> =
+            described.iter().map(|route| (route.name.as_str(), route.description.as_str())).collect();
+        let prompt = route_prompt(question, &places, self.max_routes, first.corpus.pipeline().templates())?;
+        let name = equipped.generator.name();
+        let ask = move |opened: &Opened, driver: &Driver, stop: &StopToken| {
+            let spending = Spending::for_question(&opened.config().limits);
+            let model = Model { opened, driver, equipped: &equipped, spending: &spending, stop };
+            // A generator that fails decides nothing.
+            Ok(model.generate(prompt, &mut Recorder::new(false), &mut |_| ()).map_or(String::new(), |reply| reply.text))
+        };
+        let reply = first.corpus.drive(&StopToken::default(), ask).await?;
+        let names: Vec<&str> = places.iter().map(|(name, _)| *name).collect();
+        let named = routes_named(&reply, &names).into_iter().take(self.max_routes);
+        Ok((name, named.map(|at| described[at]).collect()))
+    }
+
     /// Returns the cosine of a text to each description, by the position of its route. The encoder is that of the first route.
     async fn likeness(&self, text: &str) -> Result<Vec<(usize, f32)>> {
         let described = || self.routes.iter().enumerate().filter(|(_, route)| !route.description.is_empty());
@@ -217,7 +261,7 @@ impl Router {
         let known = self.descriptions.get().is_some();
         let mut texts = vec![text.to_owned()];
         texts.extend(described().filter(|_| !known).map(|(_, route)| route.description.clone()));
-        let encode = move |opened: &crate::opened::Opened, _: &_, _: &StopToken| {
+        let encode = move |opened: &Opened, _: &Driver, _: &StopToken| {
             let texts: Vec<&str> = texts.iter().map(String::as_str).collect();
             let vectors = opened.encoder.encode(&texts, Role::Query)?;
             Ok(vectors.iter().map(|vector| normalised(vector.to_vec())).collect::<Vec<_>>())

@@ -36,6 +36,8 @@ pub enum Reason {
     Question(bool),
     /// The question is like the description of the route: their cosine.
     Similarity(f32),
+    /// The generator of this name chose it by its description.
+    Generator(String),
     /// No other route fitted, or those that did found nothing.
     Fallback,
 }
@@ -63,6 +65,7 @@ impl fmt::Display for Reason {
             Self::Question(true) => f.write_str("it is a question"),
             Self::Question(false) => f.write_str("it is no question"),
             Self::Similarity(cosine) => write!(f, "the question is like its description ({cosine:.2})"),
+            Self::Generator(name) => write!(f, "{name} chose it by its description"),
             Self::Fallback => f.write_str("no other route has it"),
         }
     }

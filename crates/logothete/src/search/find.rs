@@ -10,7 +10,7 @@ use logothete_core::keyword::Query;
 use logothete_core::query::{Wording, reworded};
 use logothete_core::rerank::normalised;
 use logothete_core::search::{
-    Adjusted, ExpansionKind, Filter, Fused, LegScore, Passage, Plan, Ranking, Standpoint, adjust, fuse,
+    Adjusted, ExpansionKind, Filter, Fused, LegScore, Part, Passage, Plan, Ranking, Standpoint, adjust, fuse, merged,
 };
 use logothete_core::trace::{LegRecord, Misspelt, PassageRecord, Trace, TraceDetails};
 use logothete_core::{Error, ErrorKind, Result, round_milliseconds};
@@ -45,6 +45,9 @@ pub struct SearchResult {
     pub misspelt: Vec<Misspelt>,
     /// The passages, best first.
     pub passages: Vec<Passage>,
+    /// What a transform made of the query, and what each found when it was searched alone.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub parts: Vec<Part>,
     /// What was searched for besides the words of the query.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub wordings: Vec<Wording>,
@@ -109,12 +112,44 @@ impl Searcher<'_> {
         let started = Instant::now();
         let query = if request.plain { Query::plain(&request.query) } else { Query::parse(&request.query) };
         let mut recorder = Recorder::new(request.traced);
-        let found = self.find(&query, request, &mut recorder);
-        let (Found { passages, misspelt, wordings, notes, expected, waited_ms }, trace) = recorder.attach(found)?;
+        let found = self.find_all(&query, request, &mut recorder);
+        let ((found, parts), trace) = recorder.attach(found)?;
+        let Found { passages, misspelt, wordings, notes, expected, waited_ms } = found;
         let filter = self.filter(request).map(|filter| filter.to_string());
         let took_ms = milliseconds(started) + waited_ms;
         let query = request.query.clone();
-        Ok(SearchResult { query, filter, misspelt, passages, wordings, notes, expected, took_ms, trace })
+        Ok(SearchResult { query, filter, misspelt, passages, parts, wordings, notes, expected, took_ms, trace })
+    }
+
+    /// Returns the best passages for a query and for what its transform made of it, and what each of the latter found.
+    fn find_all(&self, query: &Query, request: &SearchRequest, recorder: &mut Recorder) -> Result<(Found, Vec<Part>)> {
+        let plan = self.opened.config().search.plan();
+        let transform = request.transform(&plan);
+        let start = recorder.start("transform");
+        let Some(made) = self.ahead.transforms.get(&(transform, request.query.clone())) else {
+            return Ok((self.find(query, request, recorder)?, Vec::new()));
+        };
+        recorder.spent_step(start, made.usage, || TraceDetails::Transform {
+            kind: transform.name().to_owned(),
+            queries: made.queries.clone(),
+        });
+        let mut found = self.find(query, request, recorder)?;
+        found.notes.extend(made.note.clone());
+        found.waited_ms += made.took_ms;
+        let (mut parts, mut lists) = (Vec::new(), vec![std::mem::take(&mut found.passages)]);
+        for part in &made.queries {
+            let Found { passages, notes, waited_ms, .. } = self.find(&Query::plain(part), request, recorder)?;
+            found.waited_ms += waited_ms;
+            notes.into_iter().for_each(|note| {
+                if !found.notes.contains(&note) {
+                    found.notes.push(note)
+                }
+            });
+            parts.push(Part::new(part, &passages));
+            lists.push(passages);
+        }
+        found.passages = merged(lists, transform, request.resolved(plan)?.passages);
+        Ok((found, parts))
     }
 
     /// Returns the filter of the configuration and that of a request.

@@ -1,6 +1,7 @@
 //! Searching: requests, legs, filters, and the passages that come out.
 
 mod ahead;
+mod alike;
 mod expand;
 mod expect;
 mod fields;
@@ -10,10 +11,12 @@ mod legs;
 mod request;
 mod rerank;
 mod scope;
+mod transform;
 mod vectors;
 mod wording;
 
 pub(crate) use ahead::Ahead;
+pub(crate) use alike::alike_words;
 pub use expect::{Expected, LostAt};
 pub use find::SearchResult;
 pub(crate) use find::{Found, Searcher, search_all};
@@ -22,4 +25,5 @@ pub use logothete_core::search::*;
 pub use request::SearchRequest;
 pub(crate) use rerank::Judgements;
 pub use rerank::Reranker;
+pub(crate) use transform::{Transformed, Transforms};
 pub(crate) use vectors::{QueryVectors, texts_of};

@@ -2,7 +2,7 @@
 
 use std::ops::RangeBounds;
 
-use logothete_core::search::{Filter, Plan, ScoreRange};
+use logothete_core::search::{Filter, Plan, RerankKind, ScoreRange, Transform};
 use logothete_core::suggest::closest;
 use logothete_core::{Error, ErrorKind, Result};
 use serde::{Serialize, Serializer};
@@ -55,10 +55,15 @@ impl SearchRequest {
         Self { query: query.into(), ..Self::default() }
     }
 
-    /// Returns `true` if its reranker has to be asked before the search.
-    pub(crate) fn asks_a_reranker(&self, default: &Plan) -> bool {
+    /// Returns what is made of the question.
+    pub(crate) fn transform(&self, default: &Plan) -> Transform {
+        self.plan.as_ref().unwrap_or(default).transform
+    }
+
+    /// Returns the kind of its reranker, if that has to be asked before the search.
+    pub(crate) fn asked_reranker(&self, default: &Plan) -> Option<RerankKind> {
         let plan = self.plan.as_ref().unwrap_or(default);
-        plan.reranks() && !plan.rerank.kind.is_computed()
+        Some(plan.rerank.kind).filter(|kind| plan.reranks() && !kind.is_computed())
     }
 
     /// Returns the request without a wish for a trace.

@@ -1,5 +1,6 @@
 //! Plans with legs and rerankers of the user's own, expansions, and what became of an expected passage.
 
+use logothete::config::GeneratorRole;
 use logothete::search::{
     ExpansionKind, Expected, Filter, FusionKind, Leg, LegHit, LegQuestion, LostAt, Passage, RerankKind, Reranker,
 };
@@ -354,4 +355,60 @@ async fn synonyms_find_what_is_called_otherwise() {
     assert_eq!((found.passages[0].location.document.as_str(), found.wordings[0].to.as_str()), ("fog.md", "bell"));
     let found = search(&corpus(settings(&both)).await, "towing vessels").await;
     assert_eq!(found.passages[0].location.document, "ice.md", "{:?}", found.wordings);
+}
+
+/// A generator that makes a question into what a script says, and the documents that are found then.
+async fn transformed(kind: &str, reply: Option<&'static str>, question: &str) -> SearchResult {
+    let mut pipeline = settings(&format!("[search]\ntransform = \"{kind}\"\n"));
+    if let Some(reply) = reply {
+        let generator = logothete_simulator::ScriptedGenerator::new("a script", move |_| reply.to_owned());
+        pipeline = pipeline.with_generator_for(GeneratorRole::Rewrite, generator);
+    }
+    search(&corpus(pipeline).await, SearchRequest::new(question).traced()).await
+}
+
+#[rstest]
+#[case::by_rule("split", None, &["Who rings the bell in fog", "when is ice broken?"])]
+#[case::by_generator("split", Some("1. Who is on the mole?\n2. When is ice broken?"), &["Who is on the mole?", "When is ice broken?"])]
+#[case::phrasings("phrasings", Some("- Who tolls on the mole?\n- When does the tug go out?"), &["Who tolls on the mole?", "When does the tug go out?"])]
+#[case::rewrite("rewrite", Some("bell on the mole, breaking of ice"), &["bell on the mole, breaking of ice"])]
+#[case::hypothetical("hypothetical", Some("The tug breaks ice at six."), &["The tug breaks ice at six."])]
+#[tokio::test]
+async fn what_is_made_of_a_question_is_searched_and_shown(
+    #[case] kind: &str,
+    #[case] reply: Option<&'static str>,
+    #[case] queries: &[&str],
+) {
+    let found = transformed(kind, reply, "Who rings the bell in fog, and when is ice broken?").await;
+    assert_eq!(found.parts.iter().map(|part| part.query.as_str()).collect::<Vec<_>>(), queries);
+    assert!(
+        found.parts.iter().all(|part| !part.found.is_empty() && part.found.is_sorted_by(|a, b| a.score >= b.score))
+    );
+    let first: Vec<&str> = found.passages[..2].iter().map(|passage| passage.location.document.as_str()).collect();
+    assert!(first.contains(&"fog.md") && first.contains(&"ice.md"), "{first:?}");
+    let record = found.trace.records.iter().find_map(|record| match &record.details {
+        TraceDetails::Transform { kind, queries } => Some((kind.as_str(), queries.len())),
+        _ => None,
+    });
+    assert_eq!(record, Some((kind, queries.len())));
+    assert_eq!(found.notes, [""; 0]);
+    let chunks: std::collections::BTreeSet<_> = found.passages.iter().map(|passage| &passage.chunk).collect();
+    assert_eq!(chunks.len(), found.passages.len(), "each passage comes once");
+}
+
+#[rstest]
+#[case::without_a_generator("rewrite", None, "transform = rewrite needs a generator")]
+#[case::one_question("split", None, "")]
+#[case::nothing_said("phrasings", Some("???"), "")]
+#[tokio::test]
+async fn a_question_of_which_nothing_is_made_is_searched_as_it_is(
+    #[case] kind: &str,
+    #[case] reply: Option<&'static str>,
+    #[case] note: &str,
+) {
+    let question = "Who rings the bell in fog?";
+    let found = transformed(kind, reply, question).await;
+    let plain = search(&corpus(Pipeline::default()).await, question).await;
+    assert_eq!((found.parts.len(), &found.passages), (0, &plain.passages));
+    assert!(found.notes.len() == usize::from(!note.is_empty()) && found.notes.iter().all(|one| one.contains(note)));
 }

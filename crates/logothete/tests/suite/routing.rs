@@ -1,9 +1,11 @@
 //! A router sends each question where it belongs, and says why.
 
+use logothete::config::GeneratorRole;
 use logothete::routing::{Choice, Reason, Route, Router, Rule};
 use logothete::search::{Filter, Plan};
 use logothete::text::Language;
-use logothete::{Corpus, ErrorKind, MemorySource, Pipeline, SearchRequest};
+use logothete::{Config, Corpus, ErrorKind, MemorySource, Pipeline, SearchRequest};
+use logothete_simulator::{Fault, ScriptedGenerator};
 use rstest::rstest;
 
 async fn corpus(documents: &[(&str, &str)]) -> Corpus {
@@ -101,4 +103,66 @@ async fn a_route_has_a_plan_of_its_own() {
     let router = Router::new().route(route);
     assert_eq!(router.search("Who exceeds it?").await.expect("a search").passages.len(), 1);
     assert!(router.search("speed").await.expect("a search").choices.is_empty(), "that is no question");
+}
+
+/// Two described routes among which a generator chooses.
+async fn chosen_by(generator: ScriptedGenerator) -> Router {
+    let pipeline = Pipeline::default().with_generator_for(GeneratorRole::Route, generator);
+    let corpus = pipeline.in_memory().await.expect("a corpus");
+    let fees = Route::new("fees", &corpus).described("what ships pay");
+    let tides = Route::new("tides", &byelaws().await).described("when the water is high");
+    Router::new().route(fees).route(tides).choosing_by_generator(true)
+}
+
+#[tokio::test]
+async fn a_generator_chooses_by_the_descriptions() {
+    let router = chosen_by(ScriptedGenerator::answers()).await;
+    let choices = router.choose("When is the water high?").await.expect("a choice");
+    assert_eq!((choices.len(), choices[0].route.as_str()), (1, "tides"));
+    assert_eq!(choices[0].reason.to_string(), "answers by script chose it by its description");
+    let both = chosen_by(ScriptedGenerator::new("both", |_| "Tides, fees".to_owned())).await.max_routes(2);
+    let choices = both.choose("anything").await.expect("a choice");
+    assert_eq!(choices.iter().map(|choice| choice.route.as_str()).collect::<Vec<_>>(), ["tides", "fees"]);
+}
+
+#[rstest]
+#[case::fails(ScriptedGenerator::answers().failing_at(1, Fault::Refused))]
+#[case::names_none(ScriptedGenerator::new("a script", |_| "none of them".to_owned()))]
+#[tokio::test]
+async fn descriptions_decide_if_the_generator_does_not(#[case] generator: ScriptedGenerator) {
+    let choices = chosen_by(generator).await.choose("When is there high water?").await.expect("a choice");
+    assert!(choices[0].route == "tides" && matches!(choices[0].reason, Reason::Similarity(_)), "{choices:?}");
+}
+
+#[tokio::test]
+async fn a_configuration_describes_routes() {
+    let folder = tempfile::tempdir().expect("a folder");
+    for (name, text) in [("rules", "No vessel exceeds six knots.\n"), ("news", "The bell on the mole is broken.\n")] {
+        let corpus = Pipeline::default().open(folder.path().join(name)).await.expect("a corpus");
+        corpus.build(MemorySource::new(name).with("a.txt", text)).await.expect("a build");
+    }
+    let file = folder.path().join("logothete.toml");
+    let text = "[routing]\nfallback = \"rules\"\n[routing.routes.news]\ncorpus = \"news\"\nwords = [\"broken\"]\nlanguages = [\"de\"]\n\
+                search = { passages = 1, rerank = { kind = \"none\" } }\n[routing.routes.rules]\ncorpus = \"rules\"\n";
+    std::fs::write(&file, text).expect("written");
+    let config = Config::read(&file).expect("settings");
+    let router = Router::from_config(&config).await.expect("a router");
+    let found = router.search("What is broken?").await.expect("a search");
+    assert_eq!((found.choices[0].route.as_str(), found.passages.len()), ("news", 1));
+    assert!(found.passages[0].passage.fused.is_none(), "its plan has no reranker");
+    assert_eq!(router.choose("How fast?").await.expect("a choice")[0].reason, Reason::Fallback);
+
+    for (wrong, said) in [
+        (text.replace("\"de\"", "\"xx\""), "“xx” is not the code of a language"),
+        (text.replace("passages = 1", "passages = 0"), "set 1 or more"),
+        (text.replace("passages = 1", "pasages = 1"), "did you mean `passages`?"),
+        (text.replace("fallback = \"rules\"", "fallback = \"rule\""), "no route of this name"),
+        (text.replace("corpus = \"news\"", "corpus = \"new\""), "a corpus that is not there"),
+        ("[routing]\n".to_owned(), "there are no routes"),
+    ] {
+        std::fs::write(&file, wrong).expect("written");
+        let config = Config::read(&file).expect("settings");
+        let error = Router::from_config(&config).await.expect_err(said).to_string();
+        assert!(error.contains(said), "{error}");
+    }
 }

@@ -16,7 +16,7 @@ use super::own;
 use crate::config::GeneratorRole;
 use crate::generate::{GenerationRequest, Job, Reply, Runner};
 use crate::opened::Opened;
-use crate::pipeline::Equipped;
+use crate::pipeline::{Equipped, Pipeline};
 use crate::spending::Spending;
 use crate::storage::lock;
 use crate::threads::{Driver, StopToken};
@@ -60,9 +60,18 @@ pub(crate) struct Wanted {
 }
 
 impl Judgements {
-    /// Creates those of a rehearsal.
-    pub(crate) fn rehearsal() -> Self {
-        Self { is_rehearsal: true, ..Self::default() }
+    /// Creates those of a rehearsal, after which rerankers of some kinds will be asked.
+    ///
+    /// # Errors
+    /// If one of them does not exist, or a setting is invalid.
+    pub(crate) fn rehearsal(pipeline: &Pipeline, kinds: impl IntoIterator<Item = RerankKind>) -> Result<Self> {
+        for kind in kinds {
+            match kind {
+                RerankKind::Generator => generator(pipeline).map(drop)?,
+                _ => pipeline.reranker(kind).map(drop)?,
+            }
+        }
+        Ok(Self { is_rehearsal: true, ..Self::default() })
     }
 
     /// Returns `true` in a rehearsal.
@@ -83,7 +92,7 @@ impl Judgements {
     /// Asks rerankers for what a rehearsal noted. Blocks the thread until they have answered, or their time is over.
     ///
     /// # Errors
-    /// If a reranker that the settings name does not exist, or a setting is invalid.
+    /// If a setting is invalid, or no thread can be started.
     pub(crate) fn ask(
         &mut self,
         opened: &Opened,
@@ -131,6 +140,14 @@ fn by_rerankers(opened: &Opened, wanted: Vec<(Asked, Wanted)>) -> Result<Vec<(As
     Ok(wanted.into_iter().map(|(asked, _)| asked).zip(judged.into_iter().map(|(_, judgement)| judgement)).collect())
 }
 
+/// Returns the generator that puts passages in order.
+fn generator(pipeline: &Pipeline) -> Result<Equipped> {
+    pipeline.generator(GeneratorRole::Rerank)?.ok_or_else(|| {
+        let message = "a generator is to put passages in order, and [generator] names none; choose another kind";
+        Error::new(ErrorKind::Configuration, message).at("[search] rerank.kind")
+    })
+}
+
 /// Lets a generator put candidates in order. It sees as many of the first as fit its context.
 fn generated(
     opened: &Opened,
@@ -139,10 +156,7 @@ fn generated(
     stop: &StopToken,
     wanted: Vec<(Asked, Wanted)>,
 ) -> Result<Vec<(Asked, Judgement)>> {
-    let Some(equipped) = opened.pipeline.generator(GeneratorRole::Rerank)? else {
-        let message = "a generator is to put passages in order, and [generator] names none; choose another kind";
-        return Err(Error::new(ErrorKind::Configuration, message).at("[search] rerank.kind"));
-    };
+    let equipped = generator(&opened.pipeline)?;
     let Equipped { generator, config, mask } = &equipped;
     let shown: Vec<Vec<String>> = wanted.iter().map(|(_, wanted)| fitting(&equipped, &wanted.passages)).collect();
     let job = |at: usize| {
