@@ -76,14 +76,22 @@ pub async fn run(at: &CorpusArguments, arguments: &SearchArguments) -> Result<Ou
     Ok(Output { text, json: json!({ "searches": found }), code: DONE })
 }
 
-/// Returns the best sentence of each passage as a quotation; `None` for one that has no word of the query.
+/// Returns the best sentence of each passage as a quotation: that with most of the words that were searched for, or with most words like them; `None`
+/// for one that has neither.
 async fn best_sentences(corpus: &Corpus, found: &SearchResult, style: Style) -> Result<Vec<Option<String>>> {
-    let sentences: Vec<Option<&str>> =
-        found.passages.iter().map(|passage| why::best_sentence(passage, found)).collect();
-    let texts = sentences.iter().map(|sentence| sentence.unwrap_or_default().to_owned()).collect();
-    let alike = corpus.alike_words(&found.query, texts).await?;
-    let quoted = |(sentence, alike): (Option<&str>, Vec<Span>)| Some(why::quoted(sentence?, &alike, found, style));
-    Ok(sentences.into_iter().zip(alike).map(quoted).collect())
+    let candidates: Vec<Vec<&str>> = found.passages.iter().map(|passage| why::candidates(passage, found)).collect();
+    let texts = candidates.iter().flatten().map(|text| (*text).to_owned()).collect();
+    let mut alike = corpus.alike_words(&found.query, texts).await?.into_iter();
+    let quoted = |candidates: Vec<&str>| {
+        let is_alone = candidates.len() == 1;
+        let with_alike: Vec<(&str, Vec<Span>)> =
+            candidates.into_iter().map(|text| (text, alike.next().unwrap_or_default())).collect();
+        // The first of those with most.
+        let best = with_alike.into_iter().rev().max_by_key(|(_, alike)| alike.len());
+        let (text, alike) = best.filter(|(_, alike)| is_alone || !alike.is_empty())?;
+        Some(why::quoted(text, &alike, found, style))
+    };
+    Ok(candidates.into_iter().map(quoted).collect())
 }
 
 /// Returns the queries: the one of the command line, or each line of the file.

@@ -17,8 +17,8 @@ fn terms(found: &SearchResult) -> &[String] {
     terms.unwrap_or_default()
 }
 
-/// Returns the sentence of a passage that has most of the words that were searched for; `None` if none has any.
-pub fn best_sentence<'a>(passage: &'a Passage, found: &SearchResult) -> Option<&'a str> {
+/// Returns the sentences of a passage that may say why it was found: the one with most of the words that were searched for, or all, if none has any.
+pub fn candidates<'a>(passage: &'a Passage, found: &SearchResult) -> Vec<&'a str> {
     let terms = terms(found);
     let different = |text: &str| {
         let mut found: Vec<String> = words(text).map(|word| word.term).filter(|term| terms.contains(term)).collect();
@@ -32,7 +32,11 @@ pub fn best_sentence<'a>(passage: &'a Passage, found: &SearchResult) -> Option<&
         BlockKind::Table => part.row.as_deref(),
         _ => Some(passage.slice(part.span)),
     });
-    parts.rev().max_by_key(|text| different(text)).filter(|text| different(text) > 0)
+    let parts: Vec<&str> = parts.collect();
+    match parts.iter().rev().max_by_key(|text| different(text)) {
+        Some(best) if different(best) > 0 => vec![best],
+        _ => parts,
+    }
 }
 
 /// Returns a sentence as a quotation, with the words that were searched for set off, and those that are like them in another way.

@@ -140,11 +140,8 @@ impl Searcher<'_> {
         for part in &made.queries {
             let Found { passages, notes, waited_ms, .. } = self.find(&Query::plain(part), request, recorder)?;
             found.waited_ms += waited_ms;
-            notes.into_iter().for_each(|note| {
-                if !found.notes.contains(&note) {
-                    found.notes.push(note)
-                }
-            });
+            let new = notes.into_iter().filter(|note| !found.notes.contains(note)).collect::<Vec<_>>();
+            found.notes.extend(new);
             parts.push(Part::new(part, &passages));
             lists.push(passages);
         }

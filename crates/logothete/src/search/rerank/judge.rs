@@ -174,7 +174,8 @@ fn generated(
     let started = Instant::now();
     let replies = runner.run(driver, wanted.len(), job)?;
     let took_ms = milliseconds(started);
-    let judgement = |(((asked, wanted), shown), reply): (((Asked, Wanted), Vec<String>), Result<Option<_>>)| {
+    let mut judged = Vec::with_capacity(wanted.len());
+    for (((asked, wanted), shown), reply) in wanted.into_iter().zip(shown).zip(replies) {
         let mut usage = TokenUsage::default();
         let scores = match reply {
             Ok(Some(Reply { text, usage: used, cached })) => {
@@ -189,9 +190,9 @@ fn generated(
             scores.resize(wanted.passages.len(), 0.0);
             scores
         });
-        (asked, Judgement { reranker: generator.name(), scores, took_ms, usage })
-    };
-    Ok(wanted.into_iter().zip(shown).zip(replies).map(judgement).collect())
+        judged.push((asked, Judgement { reranker: generator.name(), scores, took_ms, usage }));
+    }
+    Ok(judged)
 }
 
 /// Returns the texts of the first passages that fit the context of a generator, at least one.
