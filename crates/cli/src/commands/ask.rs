@@ -71,6 +71,8 @@ pub async fn run(at: &CorpusArguments, arguments: &AskArguments, as_json: bool) 
             true => format!("\n{}", sources(&reply.answer, style)),
             false => answer(&reply.answer, style),
         };
+        let notes: String = reply.notes.iter().map(|note| format!("\n{}\n", style.warning(note))).collect();
+        let text = text + &notes;
         let page = arguments.trace_page.as_ref().map(|file| {
             format!("\n{} {}\n", style.faint("The page to study is"), style.place(&file.display().to_string()))
         });

@@ -205,6 +205,7 @@ impl Chat {
             false => format!("{}\n", answer(&reply.answer, style)),
         };
         self.print(&text);
+        reply.notes.iter().for_each(|note| self.print(&format!("{}\n", style.warning(note))));
         self.last = Some(turn);
         Ok(())
     }

@@ -51,6 +51,7 @@ pub async fn ask(config: &Config, requests: Vec<SearchRequest>, traces: bool) ->
         text.push_str(&choices(&routed.choices, style));
         if let Some(reply) = &routed.reply {
             text.push_str(&answer(&reply.answer, style));
+            text.extend(reply.notes.iter().map(|note| format!("\n{}\n", style.warning(note))));
             if traces {
                 text.push_str(&trace(&reply.trace, style));
             }

@@ -22,7 +22,15 @@ pub fn trace(trace: &Trace, style: Style) -> String {
             let TokenUsage { sent, received } = record.usage;
             out.push_str(&indented(&format!("tokens: {sent} read, {received} written"), indent + 2));
         }
-        for (key, value) in details.as_object().into_iter().flatten().filter(|(key, _)| *key != "stage") {
+        // What is short stands together, before what has lines of its own.
+        let details = details.as_object().into_iter().flatten().filter(|(key, _)| *key != "stage");
+        let (short, long): (Vec<_>, Vec<_>) = details.partition(|(key, value)| is_short(key, value));
+        let short = short.iter().map(|(key, value)| format!("{key}: {}", fields(value)));
+        let short = short.collect::<Vec<_>>().join("; ");
+        if !short.is_empty() {
+            out.push_str(&indented(&short, indent + 2));
+        }
+        for (key, value) in long {
             match value {
                 Value::Array(messages) if key == "messages" => {
                     for message in messages {
@@ -41,11 +49,20 @@ pub fn trace(trace: &Trace, style: Style) -> String {
                         out.push_str(&format!("{:indent$}    {}\n", "", shortened(&fields(item), room)));
                     }
                 }
-                value => out.push_str(&indented(&format!("{key}: {}", fields(value)), indent + 2)),
+                _ => {}
             }
         }
     }
     out
+}
+
+/// Returns `true` for a value that needs no lines of its own.
+fn is_short(key: &str, value: &Value) -> bool {
+    match value {
+        Value::Array(items) => key != "messages" && !items.iter().any(Value::is_object),
+        Value::String(_) => key != "reply",
+        _ => true,
+    }
 }
 
 /// Returns a text with each line indented, and otherwise as it is.

@@ -35,35 +35,45 @@ pub(crate) fn ask_all(
 /// Answers a question, or refuses.
 pub(crate) fn reply(searcher: &Searcher<'_>, request: &SearchRequest, mut recorder: Recorder) -> Result<Reply> {
     recorder.begin("ask", || TraceDetails::Ask { question: request.query.clone() });
-    let answered = answer(searcher, request, &mut recorder);
-    recorder.attach(answered).map(|(answer, trace)| Reply::new(answer, trace))
+    let mut findings = Findings::default();
+    let answered = answer_from(searcher, request, &mut recorder, &mut findings);
+    let (answer, trace) = recorder.attach(answered)?;
+    Ok(Reply { notes: findings.notes, ..Reply::new(answer, trace) })
 }
 
 /// Answers a question with a trace, and returns the passages that were found for all of it too.
 pub(crate) fn reply_with_passages(searcher: &Searcher<'_>, request: &SearchRequest) -> Result<Reply> {
     let mut recorder = Recorder::new(true);
     recorder.begin("ask", || TraceDetails::Ask { question: request.query.clone() });
-    let mut found = None;
-    let answered = answer_from(searcher, request, &mut recorder, &mut found);
+    let mut findings = Findings::default();
+    let answered = answer_from(searcher, request, &mut recorder, &mut findings);
     let (answer, trace) = recorder.attach(answered)?;
-    let passages = match found {
+    let passages = match findings.passages {
         Some(passages) => passages,
         None => searcher.search(request)?.passages,
     };
-    Ok(Reply { passages, ..Reply::new(answer, trace) })
+    Ok(Reply { passages, notes: findings.notes, ..Reply::new(answer, trace) })
 }
 
 /// Answers a question part by part.
 pub(super) fn answer(searcher: &Searcher<'_>, request: &SearchRequest, recorder: &mut Recorder) -> Result<Answer> {
-    answer_from(searcher, request, recorder, &mut None)
+    answer_from(searcher, request, recorder, &mut Findings::default())
 }
 
-/// Answers a question part by part. If it is one part, its passages are given back.
+/// What the searches for an answer found besides it.
+#[derive(Default)]
+struct Findings {
+    /// The passages for the whole question; `None` if only its parts were searched for.
+    passages: Option<Vec<Passage>>,
+    notes: Vec<String>,
+}
+
+/// Answers a question part by part.
 fn answer_from(
     searcher: &Searcher<'_>,
     request: &SearchRequest,
     recorder: &mut Recorder,
-    found: &mut Option<Vec<Passage>>,
+    findings: &mut Findings,
 ) -> Result<Answer> {
     let question = request.query.as_str();
     let start = recorder.start("split");
@@ -75,13 +85,14 @@ fn answer_from(
     let mut unanswered = Vec::new();
     let mut nearest = Vec::new();
     for part in &parts {
-        let Found { passages, .. } = searcher.find(&Query::plain(part), request, recorder)?;
+        let Found { passages, notes, .. } = searcher.find(&Query::plain(part), request, recorder)?;
+        add_notes(&mut findings.notes, notes);
         if !answer_part(searcher, part, &passages, &mut draft, recorder) {
             unanswered.push(*part);
             nearest.extend(passages.iter().take(MAX_NEAREST).cloned());
         }
         if *part == question {
-            *found = Some(passages);
+            findings.passages = Some(passages);
         }
     }
     if unanswered.len() == parts.len() {
@@ -105,6 +116,15 @@ fn answer_from(
     let mut answer = Answer::new(question, Status::Answered, text.join("\n"));
     (answer.claims, answer.sources) = (draft.claims, draft.sources);
     Ok(answer)
+}
+
+/// Adds notes that are not there yet.
+pub(super) fn add_notes(to: &mut Vec<String>, notes: Vec<String>) {
+    for note in notes {
+        if !to.contains(&note) {
+            to.push(note);
+        }
+    }
 }
 
 /// The claims and sources so far.

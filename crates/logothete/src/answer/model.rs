@@ -70,15 +70,23 @@ pub struct PreviewMessage {
     pub tokens: u64,
 }
 
+/// What the searches for a question found together.
+pub(crate) struct Gathered {
+    pub passages: Vec<Passage>,
+    /// What did not work and was left out.
+    pub notes: Vec<String>,
+}
+
 /// Finds the passages for a question and for other queries. Those of its parts, if it has several, and of the queries take turns.
 pub(crate) fn find(
     searcher: &Searcher<'_>,
     request: &SearchRequest,
     queries: &[String],
     recorder: &mut Recorder,
-) -> Result<Vec<Passage>> {
+) -> Result<Gathered> {
     let question = request.query.as_str();
-    let mut lists = vec![searcher.find(&Query::plain(question), request, recorder)?.passages];
+    let Found { passages, mut notes, .. } = searcher.find(&Query::plain(question), request, recorder)?;
+    let mut lists = vec![passages];
     let start = recorder.start("split");
     let mut parts = question_parts(question);
     match parts.len() > 1 {
@@ -89,12 +97,13 @@ pub(crate) fn find(
         false => parts.clear(),
     }
     for query in parts.into_iter().chain(queries.iter().map(String::as_str)) {
-        let Found { passages, .. } = searcher.find(&Query::plain(query), request, recorder)?;
-        lists.push(passages);
+        let found = searcher.find(&Query::plain(query), request, recorder)?;
+        extractive::add_notes(&mut notes, found.notes);
+        lists.push(found.passages);
     }
     let count = lists[0].len();
     // Parts of the question must all be heard, whatever else is searched for.
-    Ok(merged(lists, Transform::Split, count))
+    Ok(Gathered { passages: merged(lists, Transform::Split, count), notes })
 }
 
 /// Returns the prompt for a question from its passages.
@@ -275,16 +284,15 @@ impl Model<'_> {
 pub(crate) fn finish(
     searcher: &Searcher<'_>,
     asked: &Asked,
-    found: Vec<Passage>,
+    found: Gathered,
     written: Written,
     mut recorder: Recorder,
     listener: &Listener,
 ) -> Result<Reply> {
-    let answered = answer(searcher, asked, &found, written, &mut recorder, listener);
+    let Gathered { passages, notes } = found;
+    let answered = answer(searcher, asked, &passages, written, &mut recorder, listener);
     let (answer, trace) = recorder.attach(answered)?;
-    let mut reply = Reply::new(answer, trace);
-    reply.passages = found;
-    Ok(reply)
+    Ok(Reply { passages, notes, ..Reply::new(answer, trace) })
 }
 
 fn answer(

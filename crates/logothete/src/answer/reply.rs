@@ -23,6 +23,9 @@ pub struct Reply {
     /// The passages that the search found for a model; empty without one.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub passages: Vec<Passage>,
+    /// What did not work in the search and was left out, in sentences.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub notes: Vec<String>,
 }
 
 impl Reply {
@@ -40,7 +43,7 @@ impl Reply {
     }
 
     pub(crate) fn new(answer: Answer, trace: Trace) -> Self {
-        Self { answer, trace_version: TRACE_VERSION, trace, passages: Vec::new() }
+        Self { answer, trace_version: TRACE_VERSION, trace, passages: Vec::new(), notes: Vec::new() }
     }
 }
 

@@ -78,8 +78,8 @@ impl Corpus {
         let ahead = ahead.await?;
         self.query(move |opened, view, stop| {
             let searcher = Searcher { opened, view, ahead: &ahead, stop };
-            let passages = answer::find(&searcher, &asked.request, &[], &mut Recorder::new(false))?;
-            answer::preview(&opened.pipeline, &asked, &passages, equipped.as_ref())
+            let found = answer::find(&searcher, &asked.request, &[], &mut Recorder::new(false))?;
+            answer::preview(&opened.pipeline, &asked, &found.passages, equipped.as_ref())
         })
         .await
     }
@@ -179,7 +179,7 @@ impl Corpus {
             })
             .await?
         };
-        if found.is_empty() {
+        if found.passages.is_empty() {
             let reply = answer::nothing_found(&asked, recorder);
             listener.tell(AskEvent::Text(&reply.answer.answer));
             return Ok(reply);
@@ -188,7 +188,7 @@ impl Corpus {
             let (asked, listener) = (asked.clone(), listener.clone());
             self.drive(&StopToken::default(), move |opened, driver, stop| {
                 let model = Model { opened, driver, equipped: &equipped, spending: &spending, stop };
-                let written = model.answer(&asked, &found, &mut recorder, &listener)?;
+                let written = model.answer(&asked, &found.passages, &mut recorder, &listener)?;
                 Ok((written, recorder, found))
             })
             .await?

@@ -285,6 +285,8 @@ async fn a_question_in_another_language_is_remarked_on() {
     let found = search(&corpus, "Wie lang ist der Kai, an dem die Fähre liegt?").await;
     assert_eq!(found.notes, ["The question is in German, and the documents are in English; ask in that language."]);
     assert!(search(&corpus, "How long is the quay that the ferry uses?").await.notes.is_empty());
+    let reply = corpus.ask("Wie lang ist der Kai, an dem die Fähre liegt?").await.expect("an answer");
+    assert_eq!(reply.notes, found.notes, "an answer says it too");
     let german = MemorySource::new("kai").with(
         "kai.txt",
         "Der Kai ist im Winter gesperrt, und die Fähre liegt an der Mole. Die Glocke wird bei Nebel geläutet.\n",
