@@ -10,7 +10,7 @@ use serde_json::json;
 
 use super::{configuration, corpus, failures, progress};
 use crate::args::CorpusArguments;
-use crate::view::{Align, Style, count, duration, indented, table, thousands};
+use crate::view::{Align, Style, bytes, count, duration, indented, table, thousands};
 use crate::{DONE, FAILED, IN_PART, Output, STOPPED};
 
 pub async fn run(at: &CorpusArguments, paths: Vec<PathBuf>, prune: bool) -> Result<Output> {
@@ -252,6 +252,10 @@ fn render_estimate(estimate: &Estimate, style: Style) -> String {
     if let Some(speed) = estimate.tokens_per_second {
         let speed = thousands(speed as u64);
         out.push_str(&format!("Time is that of the encoder, at {speed} tokens a second as just measured.\n"));
+    }
+    if estimate.token_index_bytes > 0 {
+        let size = bytes(estimate.token_index_bytes);
+        out.push_str(&format!("The index of tokens would take {size}; the texts are encoded once more for it.\n"));
     }
     match total.cost {
         Some(cost) => out.push_str(&format!("It would cost {cost:.4} at the prices of the configuration.\n")),

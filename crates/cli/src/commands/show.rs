@@ -111,9 +111,13 @@ fn indexes(info: &CorpusInfo) -> String {
         })
         .collect();
     let segments = count(info.segments.len() as u64, "segment", "segments");
+    let tokens = match info.tokens {
+        0 => String::new(),
+        tokens => format!("; {}, {}", count(tokens, "token", "tokens"), bytes(info.token_bytes)),
+    };
     match parts.as_slice() {
         [] => segments,
-        parts => format!("{segments}, vectors: {}; {}", parts.join(", "), count(info.terms, "term", "terms")),
+        parts => format!("{segments}, vectors: {}; {}{tokens}", parts.join(", "), count(info.terms, "term", "terms")),
     }
 }
 

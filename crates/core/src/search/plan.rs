@@ -87,6 +87,8 @@ pub enum RerankKind {
     /// A model that was trained on facts about a candidate and its section.
     #[default]
     Learned,
+    /// Late interaction: what each token of the question finds in a candidate. Needs an index of tokens.
+    Tokens,
     /// A cross-encoder, which reads the question and each candidate together.
     Cross,
     /// A service that scores texts for a question.
@@ -100,7 +102,7 @@ pub enum RerankKind {
 impl RerankKind {
     /// Returns `true` if the library computes the scores itself, while it searches. The others are asked before.
     pub fn is_computed(self) -> bool {
-        matches!(self, Self::None | Self::Learned | Self::Cross)
+        matches!(self, Self::None | Self::Learned | Self::Tokens | Self::Cross)
     }
 }
 
@@ -214,7 +216,7 @@ impl Plan {
         match self.rerank.kind {
             RerankKind::None => false,
             RerankKind::Learned => self.uses_both(),
-            RerankKind::Cross | RerankKind::Remote | RerankKind::Generator | RerankKind::Own => true,
+            _ => true,
         }
     }
 

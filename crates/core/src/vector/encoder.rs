@@ -48,6 +48,11 @@ pub trait Encoder: Send + Sync {
         false
     }
 
+    /// Returns itself as an encoder of tokens, if it has vectors of tokens too.
+    fn by_token(&self) -> Option<&dyn TokenEncoder> {
+        None
+    }
+
     /// Returns one vector for each text, in order.
     ///
     /// # Errors
@@ -145,6 +150,10 @@ macro_rules! forward {
 
             fn is_remote(&self) -> bool {
                 (**self).is_remote()
+            }
+
+            fn by_token(&self) -> Option<&dyn TokenEncoder> {
+                (**self).by_token()
             }
 
             fn encode(&self, texts: &[&str], role: Role) -> Result<Vectors> {

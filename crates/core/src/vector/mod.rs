@@ -21,4 +21,4 @@ pub use encoder::{Encoder, Role, TokenEncoder, Vectors};
 pub use ivf::{IvfLists, write_ivf_lists};
 pub use kind::IndexKind;
 pub use segment::{VectorIndex, merge_vectors, write_vectors};
-pub use tokens::{TokenIndex, TokenIndexWriter, max_similarity};
+pub use tokens::{TokenIndex, TokenIndexWriter, max_similarity, token_bytes};

@@ -199,6 +199,10 @@ impl Encoder for SentenceEncoder {
         (!self.languages.is_empty()).then(|| self.languages.clone())
     }
 
+    fn by_token(&self) -> Option<&dyn TokenEncoder> {
+        Some(self)
+    }
+
     fn encode(&self, texts: &[&str], role: Role) -> Result<Vectors> {
         let hidden = self.network.shape().hidden;
         let vectors = self.run(texts, role, |states, batch| {

@@ -200,6 +200,7 @@ impl Config {
     /// If a value is invalid; the place names its table and key.
     pub fn validate(&self) -> Result<()> {
         self.sources.validate()?;
+        self.index.validate()?;
         self.search.validate()?;
         self.routing.validate(&self.search)?;
         self.generator.validate()?;

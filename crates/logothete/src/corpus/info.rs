@@ -7,7 +7,7 @@ use logothete_core::vector::{Distance, IndexKind};
 use serde::Serialize;
 
 use crate::opened::Opened;
-use crate::storage::{Ann, ChunkDetail, DocumentInfo, FORMAT, FieldInfo, Segment, VectorInfo, View};
+use crate::storage::{Ann, ChunkDetail, DocumentInfo, FORMAT, FieldInfo, FileKind, Segment, VectorInfo, View};
 
 /// The content of a corpus.
 #[derive(Clone, Debug, PartialEq, Serialize)]
@@ -43,6 +43,10 @@ pub struct CorpusInfo {
     pub cache_bytes: u64,
     /// The number of different terms, counted in each segment.
     pub terms: u64,
+    /// The number of tokens whose vectors are indexed; 0 unless `[index] tokens` is set.
+    pub tokens: u64,
+    /// The size of the indexes of tokens.
+    pub token_bytes: u64,
     /// The segments of the indexes.
     pub segments: Vec<SegmentInfo>,
     /// The fields of the documents' metadata.
@@ -65,6 +69,8 @@ pub struct SegmentInfo {
     pub index: IndexKind,
     /// The number of different terms.
     pub terms: u64,
+    /// The number of tokens whose vectors are indexed.
+    pub tokens: u64,
 }
 
 impl SegmentInfo {
@@ -79,6 +85,7 @@ impl SegmentInfo {
             live: segment.entry.live.len().into(),
             index,
             terms: segment.keywords.terms().into(),
+            tokens: segment.tokens.as_ref().map_or(0, |tokens| tokens.tokens() as u64),
         }
     }
 }
@@ -90,6 +97,8 @@ impl Opened {
         let segments: Vec<SegmentInfo> = view.snapshot.segments.iter().map(SegmentInfo::of).collect();
         let sum = |number: fn(&SegmentInfo) -> u64| segments.iter().map(number).sum::<u64>();
         let names = view.snapshot.segments.iter().flat_map(|segment| segment.entry.files.names.values());
+        let token_files = view.snapshot.segments.iter().map(|segment| segment.entry.files.name(FileKind::Tokens));
+        let token_files = token_files.filter(|name| !name.is_empty());
         let counts = catalogue.counts()?;
         let (variants, variant_bytes) = self.storage.variants();
         Ok(CorpusInfo {
@@ -108,6 +117,8 @@ impl Opened {
             rows: sum(|segment| segment.rows),
             dead_rows: sum(|segment| segment.rows - segment.live),
             terms: sum(|segment| segment.terms),
+            tokens: sum(|segment| segment.tokens),
+            token_bytes: self.storage.file_bytes(&token_files.collect::<Vec<_>>()),
             segments,
             fields: catalogue.fields()?,
             sources: catalogue.sources()?.into_iter().map(|source| source.location.into()).collect(),

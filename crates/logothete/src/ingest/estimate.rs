@@ -3,7 +3,7 @@
 use std::time::Instant;
 
 use logothete_core::chunk::Chunk;
-use logothete_core::vector::{Encoder, Role};
+use logothete_core::vector::{Encoder, Role, token_bytes};
 use logothete_core::{Result, TokenUsage};
 use serde::Serialize;
 
@@ -33,6 +33,9 @@ pub struct Estimate {
     /// The sums over all documents. In JSON, its fields are beside the others.
     #[serde(flatten)]
     pub total: DocumentEstimate,
+    /// The size of the index of tokens for the chunks that would be encoded, by the settings of `[index]`; 0 without one. Their tokens are encoded
+    /// once more for it.
+    pub token_index_bytes: u64,
     /// The tokens a second that the encoder was just seen to read; `None` if it runs elsewhere, since trying it could
     /// cost.
     pub tokens_per_second: Option<f64>,
@@ -97,6 +100,10 @@ pub(crate) fn run(opened: &Opened, driver: &Driver, request: &BuildRequest) -> R
     estimate.failed = report.failed;
     estimate.tokens_per_second = driver.compute(|| speed(&*opened.encoder, &sample))?;
     estimate.complete(opened.config());
+    if let Some(encoder) = opened.encoder.by_token() {
+        let bits = opened.config().index.tokens;
+        estimate.token_index_bytes = estimate.total.encoded_tokens * token_bytes(encoder.dimensions(), bits);
+    }
     Ok(estimate)
 }
 

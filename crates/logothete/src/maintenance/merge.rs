@@ -7,7 +7,7 @@ use logothete_core::Result;
 use logothete_core::keyword::merge_keywords;
 use logothete_core::vector::merge_vectors;
 
-use super::{ann, postings};
+use super::{ann, postings, tokens};
 use crate::opened::Opened;
 use crate::storage::{FileKind, Lease, Segment, SegmentFiles, Snapshot};
 use crate::threads::{Driver, StopToken};
@@ -106,8 +106,10 @@ fn merge(
         let parts: Vec<_> = segments.iter().map(|segment| (&segment.keywords, &segment.entry.live)).collect();
         let keywords = storage.write(FileKind::Keywords, |to| merge_keywords(&parts, to))?;
         let ann = ann::write(opened, &vectors, rows, stop)?;
+        let tokens = tokens::merge(opened, &segments)?;
         let mut files = SegmentFiles { rows, ..SegmentFiles::default() };
         files.names.extend([(FileKind::Vectors, vectors), (FileKind::Keywords, keywords)]);
+        files.names.extend(tokens.map(|name| (FileKind::Tokens, name)));
         Ok(files.with_ann(ann))
     };
     let files = if rows > 0 { Some(driver.compute(write)?) } else { None };
@@ -125,7 +127,7 @@ fn merge(
     })
 }
 
-/// Builds the approximate index of each segment that lacks it, and sweeps.
+/// Builds the approximate index and the token index of each segment that lacks them, and sweeps.
 fn finish(opened: &Opened, driver: &Driver, lease: &Lease, stop: &StopToken) -> Result<()> {
     let storage = &opened.storage;
     let entries = storage.read()?.segments()?;
@@ -144,6 +146,21 @@ fn finish(opened: &Opened, driver: &Driver, lease: &Lease, stop: &StopToken) -> 
             storage.sync()?;
             storage.commit(lease, |transaction| transaction.set_files(&[(entry.id, files)]))?;
         }
+    }
+    for entry in storage.read()?.segments()? {
+        if tokens::is_settled(opened, &entry) {
+            continue;
+        }
+        let written = tokens::write(opened, driver, &entry, stop)?;
+        if stop.is_stopped() {
+            break;
+        }
+        let files = match written {
+            Some(name) => entry.files.with(FileKind::Tokens, name),
+            None => entry.files.without(FileKind::Tokens),
+        };
+        storage.sync()?;
+        storage.commit(lease, |transaction| transaction.set_files(&[(entry.id, files)]))?;
     }
     storage.sweep(lease)
 }

@@ -6,6 +6,7 @@ mod erase;
 mod merge;
 mod postings;
 mod reencode;
+mod tokens;
 mod transfer;
 
 pub(crate) use compact::compact;

@@ -42,7 +42,9 @@ pub(crate) fn reencode(opened: &Opened, driver: &Driver, stop: &StopToken) -> Re
             return Ok(report);
         };
         let ann = driver.compute(|| ann::write(opened, &vectors, entry.files.rows, stop))?;
-        renewed.push((entry.id, entry.files.with(FileKind::Vectors, vectors).with_ann(ann)));
+        // The tokens are encoded again by the next build.
+        let files = entry.files.with(FileKind::Vectors, vectors).with_ann(ann).without(FileKind::Tokens);
+        renewed.push((entry.id, files));
     }
     storage.sync()?;
     storage.commit(&lease, |transaction| {

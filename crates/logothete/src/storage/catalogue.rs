@@ -123,10 +123,11 @@ pub(crate) enum FileKind {
     Keywords,
     Graph,
     Lists,
+    Tokens,
 }
 
 impl FileKind {
-    pub(crate) const ALL: [Self; 4] = [Self::Vectors, Self::Keywords, Self::Graph, Self::Lists];
+    pub(crate) const ALL: [Self; 5] = [Self::Vectors, Self::Keywords, Self::Graph, Self::Lists, Self::Tokens];
 
     /// Returns the name in the catalogue, and the extension of the file.
     pub(crate) fn name(self) -> &'static str {
@@ -135,6 +136,7 @@ impl FileKind {
             Self::Keywords => "keywords",
             Self::Graph => "graph",
             Self::Lists => "lists",
+            Self::Tokens => "tokens",
         }
     }
 }
@@ -163,6 +165,13 @@ impl SegmentFiles {
         let mut files = self.clone();
         files.names.retain(|kind, _| !matches!(kind, FileKind::Graph | FileKind::Lists));
         files.names.extend(ann);
+        files
+    }
+
+    /// Returns the same files without one of a kind.
+    pub(crate) fn without(&self, kind: FileKind) -> Self {
+        let mut files = self.clone();
+        files.names.remove(&kind);
         files
     }
 

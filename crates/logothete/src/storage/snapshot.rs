@@ -5,7 +5,7 @@ use std::sync::{Arc, Mutex, OnceLock};
 use logothete_core::keyword::{KeywordIndex, Languages, LiveCounts, LiveKeywords, PreparedQuery, Query, Statistics};
 use logothete_core::segment::{Hit, RowSet};
 use logothete_core::text::Language;
-use logothete_core::vector::{AnnGraph, IvfLists, VectorIndex};
+use logothete_core::vector::{AnnGraph, IvfLists, TokenIndex, VectorIndex, Vectors};
 use logothete_core::{Error, ErrorKind, Result};
 
 use super::blobs::{Blob, BlobStore};
@@ -29,6 +29,8 @@ pub(crate) struct Segment {
     pub vectors: VectorIndex<Blob>,
     pub keywords: KeywordIndex<Blob>,
     pub ann: Ann,
+    /// The vectors of tokens, if they are indexed.
+    pub tokens: Option<TokenIndex<Blob>>,
     counts: LiveCounts,
 }
 
@@ -50,17 +52,22 @@ impl Segment {
                 opened.map_err(|error| named(name, error))?
             }
         };
+        let tokens = match files.name(FileKind::Tokens) {
+            "" => None,
+            name => Some(blobs.open(name).and_then(TokenIndex::open).map_err(|error| named(name, error))?),
+        };
+        let token_rows = tokens.as_ref().map_or(files.rows, TokenIndex::rows);
         let ann_rows = match &ann {
             Ann::Scan => files.rows,
             Ann::Graph(graph) => graph.rows(),
             Ann::Lists(lists) => lists.rows(),
         };
-        if [vectors.rows(), keywords.rows(), ann_rows] != [files.rows; 3] {
+        if [vectors.rows(), keywords.rows(), ann_rows, token_rows] != [files.rows; 4] {
             let message = "a segment of the index does not fit the catalogue; build a new corpus";
             return Err(Error::new(ErrorKind::Corpus, message).at(files.name(FileKind::Vectors)));
         }
         let counts = LiveCounts::new(&keywords, &entry.live);
-        Ok(Self { entry, vectors, keywords, ann, counts })
+        Ok(Self { entry, vectors, keywords, ann, tokens, counts })
     }
 
     fn keywords(&self) -> LiveKeywords<'_, Blob> {
@@ -205,6 +212,33 @@ impl Snapshot {
         all
     }
 
+    /// Returns `true` if the tokens of every segment are indexed.
+    pub(crate) fn has_tokens(&self) -> bool {
+        self.segments.iter().all(|segment| segment.tokens.is_some())
+    }
+
+    /// Returns the rows whose tokens are most like those of a query, best first. Scores are sums of cosines.
+    pub(crate) fn search_tokens(&self, query: &Vectors, scope: Option<&Scope>, count: usize) -> Vec<(RowId, f32)> {
+        self.gather(count, |at, segment| {
+            let among = scope.map_or(&segment.entry.live, |scope| &scope[at]);
+            segment.tokens.as_ref().map(|tokens| tokens.search(query, None, Some(among), count)).unwrap_or_default()
+        })
+    }
+
+    /// Returns the score of each of some rows by the tokens of a query; `None` for a row whose tokens are not indexed.
+    pub(crate) fn token_scores(&self, query: &Vectors, rows: &[RowId]) -> Vec<Option<f32>> {
+        let mut scores = vec![None; rows.len()];
+        for segment in &self.segments {
+            let Some(tokens) = &segment.tokens else { continue };
+            let here: Vec<usize> = (0..rows.len()).filter(|at| rows[*at].segment == segment.entry.id).collect();
+            let local: Vec<u32> = here.iter().map(|at| rows[*at].row).collect();
+            for (at, score) in here.into_iter().zip(tokens.scores(query, None, &local)) {
+                scores[at] = Some(score);
+            }
+        }
+        scores
+    }
+
     /// Returns the position of a segment among the others.
     pub(crate) fn position_of(&self, segment: i64) -> Option<usize> {
         self.segments.binary_search_by_key(&segment, |segment| segment.entry.id).ok()
@@ -228,6 +262,9 @@ impl Snapshot {
                 Ann::Lists(lists) => lists.verify(),
             }
             .map_err(|error| error.at(ann))?;
+            if let Some(tokens) = &segment.tokens {
+                tokens.verify().map_err(|error| error.at(files.name(FileKind::Tokens)))?;
+            }
             if is_stopped() {
                 return Err(Error::new(ErrorKind::Cancelled, "the verification was stopped"));
             }

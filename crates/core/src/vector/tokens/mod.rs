@@ -25,6 +25,11 @@ const FACTOR_UNIT: f32 = 16_384.0;
 /// The most centres: their numbers have two bytes.
 const MAX_CENTRES: usize = 65_535;
 
+/// Returns the bytes that an index keeps of a token, besides the centres and the lists of rows; 0 for no bits.
+pub fn token_bytes(dimensions: usize, bits: u32) -> u64 {
+    if bits == 0 { 0 } else { code_bytes(dimensions, bits) as u64 + 4 }
+}
+
 /// Returns the bytes of the codes of a token.
 fn code_bytes(dimensions: usize, bits: u32) -> usize {
     (dimensions * bits as usize).div_ceil(8)

@@ -13,6 +13,8 @@ use crate::vector::means::{Means, product};
 const PROBED: (usize, usize) = (24, 16);
 /// The number of rows that are scored by all their tokens for each wanted row, and the lowest number in all.
 const IN_FULL: (usize, usize) = (16, 256);
+/// The most that the rest of a token is taken to add to its product with a token of a query.
+const MARGIN: f32 = 0.25;
 
 /// An index of token vectors, read in place.
 pub struct TokenIndex<B> {
@@ -107,6 +109,11 @@ impl<B: AsRef<[u8]>> TokenIndex<B> {
         self.tokens
     }
 
+    /// Returns the bits that are kept of each number besides the centre.
+    pub fn bits(&self) -> u32 {
+        self.header.own
+    }
+
     /// Returns the number of dimensions of its vectors.
     pub fn dimensions(&self) -> usize {
         self.header.width as usize
@@ -181,24 +188,39 @@ impl<B: AsRef<[u8]>> TokenIndex<B> {
             .collect()
     }
 
-    /// Returns the score of a row by all its tokens.
+    /// Returns the score of a row by its tokens. For each token of the query, those are decoded whose centre is nearly as near as the nearest:
+    /// what is left of a token besides its centre adds less than [`MARGIN`].
     fn full(&self, query: &PreparedTokens, row: u32) -> f32 {
         let bytes = self.bytes.as_ref();
         let width = code_bytes(self.dimensions(), self.header.own);
-        let mut highest = vec![f32::NEG_INFINITY; query.weights.len()];
-        for at in self.tokens_of(row) {
-            let short = |start: usize| {
-                bytes.get(start + 2 * at..start + 2 * at + 2).map_or(0, |two| u16::from_le_bytes([two[0], two[1]]))
-            };
-            let (centre, factor) = (short(self.starts[3]), f32::from(short(self.starts[4])) / FACTOR_UNIT);
-            let code = bytes.get(self.starts[5] + at * width..self.starts[5] + (at + 1) * width).unwrap_or_default();
-            for ((high, products), table) in highest.iter_mut().zip(&query.products).zip(&query.tables) {
-                let whole = products.get(usize::from(centre)).copied().unwrap_or(0.0) + codes::product(code, table);
-                *high = high.max(whole * factor);
+        let tokens = self.tokens_of(row);
+        let short = |start: usize| {
+            bytes.get(start..).and_then(|rest| rest.first_chunk()).map_or(0, |two| u16::from_le_bytes(*two))
+        };
+        let placed = tokens.clone().map(|at| {
+            (usize::from(short(self.starts[3] + 2 * at)), f32::from(short(self.starts[4] + 2 * at)) / FACTOR_UNIT)
+        });
+        let placed: Vec<(usize, f32)> = placed.collect();
+        let mut near = vec![0.0_f32; placed.len()];
+        let mut sum = 0.0;
+        for ((products, table), weight) in query.products.iter().zip(&query.tables).zip(&query.weights) {
+            for (near, (centre, factor)) in near.iter_mut().zip(&placed) {
+                *near = products.get(*centre).copied().unwrap_or(0.0) * factor;
+            }
+            let least = near.iter().copied().fold(f32::NEG_INFINITY, f32::max) - MARGIN;
+            let mut highest = f32::NEG_INFINITY;
+            for ((at, near), (_, factor)) in tokens.clone().zip(&near).zip(&placed) {
+                if *near >= least {
+                    let start = self.starts[5] + at * width;
+                    let code = bytes.get(start..start + width).unwrap_or_default();
+                    highest = highest.max(near + codes::product(code, table) * factor);
+                }
+            }
+            if highest.is_finite() {
+                sum += highest * weight;
             }
         }
-        let weighted = highest.iter().zip(&query.weights).filter(|(high, _)| high.is_finite());
-        weighted.map(|(high, weight)| high * weight).sum()
+        sum
     }
 
     /// Returns the tokens of a row.

@@ -16,15 +16,42 @@ const SAMPLE: (usize, usize) = (24, 120_000);
 /// The number of numbers that the levels are made from.
 const LEVEL_SAMPLE: usize = 200_000;
 
+/// Tokens of length 1, row by row, a byte a number.
+#[derive(Debug)]
+struct Tokens {
+    dimensions: usize,
+    numbers: Vec<i8>,
+    /// The value of a step of each token.
+    steps: Vec<f32>,
+}
+
+impl Tokens {
+    fn push(&mut self, token: &[f32]) {
+        let largest = token.iter().fold(0.0_f32, |largest, number| largest.max(number.abs()));
+        let step = largest.max(f32::MIN_POSITIVE) / 127.0;
+        self.numbers.extend(token.iter().map(|number| (number / step).round() as i8));
+        self.steps.push(step);
+    }
+
+    fn count(&self) -> usize {
+        self.steps.len()
+    }
+
+    /// Returns a token, of length 1 again.
+    fn token(&self, at: usize) -> Vec<f32> {
+        let numbers = &self.numbers[at * self.dimensions..][..self.dimensions];
+        normalised(numbers.iter().map(|number| f32::from(*number) * self.steps[at]).collect())
+    }
+}
+
 /// Collects the token vectors of rows, and writes them as a segment.
 ///
-/// Holds four bytes a number until it is written.
+/// Holds a byte a number until it is written: far more than the bits that are kept of it then.
 #[derive(Debug)]
 pub struct TokenIndexWriter {
     dimensions: usize,
     bits: u32,
-    /// All tokens, of length 1, row by row.
-    tokens: Vec<f32>,
+    tokens: Tokens,
     /// The end of the tokens of each row.
     ends: Vec<u32>,
 }
@@ -41,7 +68,8 @@ impl TokenIndexWriter {
                 format!("token vectors of {dimensions} dimensions cannot be kept in {bits} bits; use 1, 2 or 4");
             return Err(Error::new(ErrorKind::InvalidRequest, message));
         }
-        Ok(Self { dimensions, bits, tokens: Vec::new(), ends: Vec::new() })
+        let tokens = Tokens { dimensions, numbers: Vec::new(), steps: Vec::new() };
+        Ok(Self { dimensions, bits, tokens, ends: Vec::new() })
     }
 
     /// Returns the number of rows.
@@ -59,9 +87,9 @@ impl TokenIndexWriter {
             return Err(Error::new(ErrorKind::Mismatch, message));
         }
         for token in tokens.iter().filter(|token| token.iter().any(|number| *number != 0.0)) {
-            self.tokens.extend(normalised(token.to_vec()));
+            self.tokens.push(&normalised(token.to_vec()));
         }
-        let count = u32::try_from(self.tokens.len() / self.dimensions)
+        let count = u32::try_from(self.tokens.count())
             .map_err(|_| Error::new(ErrorKind::Limit, "a segment holds at most 4,294,967,295 tokens"))?;
         self.ends.push(count);
         Ok(())
@@ -83,16 +111,16 @@ impl TokenIndexWriter {
     /// If writing fails.
     pub fn write(self, mut to: impl Write) -> Result<SegmentHeader> {
         let Self { dimensions, bits, tokens, ends } = self;
-        let count = tokens.len() / dimensions;
+        let count = tokens.count();
         let centres = (4.0 * (count as f64).sqrt()) as usize;
         let means = match count {
             0 => Means::new(dimensions, vec![0.0; dimensions]),
-            _ => Means::find(&sample(&tokens, dimensions, centres), dimensions, centres.clamp(1, MAX_CENTRES)),
+            _ => Means::find(&sample(&tokens, centres), dimensions, centres.clamp(1, MAX_CENTRES)),
         };
-        let nearest: Vec<u32> = tokens.par_chunks_exact(dimensions).map(|token| means.nearest(token)).collect();
-        let rest = |at: usize| {
-            let token = &tokens[at * dimensions..][..dimensions];
-            token.iter().zip(means.centre(nearest[at] as usize)).map(|(token, centre)| token - centre)
+        let nearest: Vec<u32> = (0..count).into_par_iter().map(|at| means.nearest(&tokens.token(at))).collect();
+        let rest = |at: usize| -> Vec<f32> {
+            let centre = means.centre(nearest[at] as usize);
+            tokens.token(at).iter().zip(centre).map(|(token, centre)| token - centre).collect()
         };
         let step = (count * dimensions / LEVEL_SAMPLE).max(1);
         let mut left: Vec<f32> = (0..count).step_by(step).flat_map(rest).collect();
@@ -100,11 +128,11 @@ impl TokenIndexWriter {
         let (mut all_codes, mut factors) = (Vec::new(), Vec::with_capacity(count));
         for (at, centre) in nearest.iter().enumerate() {
             let start = all_codes.len();
-            codes::encode(rest(at), &levels, bits, &mut all_codes);
+            codes::encode(rest(at).into_iter(), &levels, bits, &mut all_codes);
             let decoded = codes::decode(&all_codes[start..], &levels, bits);
             let decoded: Vec<f32> = means.centre(*centre as usize).iter().zip(decoded).map(|(a, b)| a + b).collect();
             // The product of the decoded vector with the token becomes 1, so that products with others are right on average.
-            let with_itself = product(&decoded, &tokens[at * dimensions..][..dimensions]);
+            let with_itself = product(&decoded, &tokens.token(at));
             factors.push((FACTOR_UNIT / with_itself.max(0.25)).round() as u16);
         }
         let (list_ends, list_rows) = lists(&nearest, &ends, means.count());
@@ -129,10 +157,10 @@ impl TokenIndexWriter {
 }
 
 /// Returns tokens at equal distances, as many as centres are made from.
-fn sample(tokens: &[f32], dimensions: usize, centres: usize) -> Vec<f32> {
+fn sample(tokens: &Tokens, centres: usize) -> Vec<f32> {
     let wanted = (centres * SAMPLE.0).min(SAMPLE.1).max(1);
-    let step = (tokens.len() / dimensions).div_ceil(wanted).max(1);
-    tokens.chunks_exact(dimensions).step_by(step).flatten().copied().collect()
+    let step = tokens.count().div_ceil(wanted).max(1);
+    (0..tokens.count()).step_by(step).flat_map(|at| tokens.token(at)).collect()
 }
 
 /// Returns the rows that have a token of each centre, each as its distance from the one before, and the end of the bytes of each list.

@@ -5,6 +5,7 @@
 mod headings;
 mod neighbours;
 mod own;
+mod tokens;
 
 use std::sync::Arc;
 
@@ -18,6 +19,7 @@ use super::vectors::QueryVectors;
 use crate::storage::{RowId, Scope, Snapshot, View};
 
 pub use own::{Leg, LegHit, LegQuestion};
+pub(super) use tokens::encoded as encoded_tokens;
 
 /// The input of a leg.
 #[derive(Clone, Copy)]
@@ -68,7 +70,7 @@ pub(super) trait RowLeg: Send + Sync {
 }
 
 /// The legs of the library.
-const LEGS: [&dyn RowLeg; 4] = [&Keyword, &Vector, &headings::Headings, &neighbours::Neighbours];
+const LEGS: [&dyn RowLeg; 5] = [&Keyword, &Vector, &tokens::Tokens, &headings::Headings, &neighbours::Neighbours];
 
 /// Terms, scored by BM25.
 struct Keyword;
@@ -132,9 +134,9 @@ impl PlannedLeg<'_> {
         }
     }
 
-    /// Returns `true` if a search goes on without it when it fails.
+    /// Returns `true` if a search goes on without it when it fails: one of the user's own, or one whose index may be missing.
     pub(super) fn may_fail(&self) -> bool {
-        matches!(self, Self::Own(_))
+        matches!(self, Self::Own(_)) || self.rows().name() == tokens::Tokens.name()
     }
 }
 

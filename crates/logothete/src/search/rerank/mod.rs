@@ -17,10 +17,14 @@ use logothete_core::trace::{RerankRecord, TraceDetails};
 use logothete_core::{Result, TokenUsage};
 
 use super::find::Searcher;
+use super::legs::encoded_tokens;
 use crate::storage::RowId;
 use crate::trace::Recorder;
 use judge::Asked;
 use learned::{LEARNED, Measuring, Reranked};
+
+/// The name of late interaction in traces.
+const TOKENS: &str = "tokens";
 
 /// The question that candidates are judged by, and how many of them a trace has.
 pub(super) struct Judged<'a> {
@@ -76,6 +80,7 @@ impl Searcher<'_> {
         let rows: Vec<RowId> = fused.iter().take(plan.depth).map(|item| item.key).collect();
         let outcome = match plan.kind {
             RerankKind::Cross => self.by_cross_encoder(plan, judged, &rows)?,
+            RerankKind::Tokens => self.by_tokens(judged, &rows),
             _ => self.as_judged(plan, judged, &rows, &fused)?,
         };
         match outcome {
@@ -167,6 +172,22 @@ impl Searcher<'_> {
         let scores = cross.scores(judged.text, &texts, is_over)?;
         let reranker = cross.name().to_owned();
         Ok(Outcome::Scored(Scores { reranker, scores, waited_ms: None, usage: TokenUsage::default() }))
+    }
+
+    /// Scores candidates by their tokens: the mean, over the tokens of the question, of the highest cosine.
+    fn by_tokens(&self, judged: &Judged<'_>, rows: &[RowId]) -> Outcome {
+        let snapshot = &self.view.snapshot;
+        let query = match encoded_tokens(&*self.opened.encoder, snapshot, judged.read) {
+            Ok(query) => query,
+            Err(error) => {
+                return Outcome::Failed(format!("The reranker “{TOKENS}” failed, and the fused order stays: {error}."));
+            }
+        };
+        let count = query.len().max(1) as f32;
+        let mean = |score: Option<f32>| score.map(|score| score / count);
+        let scores = snapshot.token_scores(&query, rows).into_iter().map(mean).collect();
+        let reranker = TOKENS.to_owned();
+        Outcome::Scored(Scores { reranker, scores, waited_ms: None, usage: TokenUsage::default() })
     }
 
     /// Returns what a reranker said of candidates before the search.
