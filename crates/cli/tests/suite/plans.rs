@@ -42,10 +42,7 @@ fn a_change_holds_for_one_call() {
 }
 
 #[rstest]
-#[case(
-    "rerank.kind=noen",
-    "unknown variant `noen`, expected one of `none`, `learned`, `tokens`, `cross`"
-)]
+#[case("rerank.kind=noen", "unknown variant `noen`, expected one of `none`, `learned`, `tokens`, `cross`")]
 #[case("rerank.knd=none", "unknown field `knd`")]
 #[case("rerank.depth=0", "0 candidates have no order")]
 #[case("keywrod=1", "did you mean `keyword`?")]
