@@ -23,7 +23,9 @@ pub fn trace(trace: &Trace, style: Style) -> String {
             out.push_str(&indented(&format!("tokens: {sent} read, {received} written"), indent + 2));
         }
         // What is short stands together, before what has lines of its own.
-        let details = details.as_object().into_iter().flatten().filter(|(key, _)| *key != "stage");
+        let is_empty = |value: &Value| value.as_array().is_some_and(Vec::is_empty);
+        let details = details.as_object().into_iter().flatten();
+        let details = details.filter(|(key, value)| *key != "stage" && !is_empty(value));
         let (short, long): (Vec<_>, Vec<_>) = details.partition(|(key, value)| is_short(key, value));
         let short = short.iter().map(|(key, value)| format!("{key}: {}", fields(value)));
         let short = short.collect::<Vec<_>>().join("; ");

@@ -1,7 +1,6 @@
 //! From the settings of `[reranker]` to rerankers.
 
 use std::sync::{Arc, OnceLock};
-use std::time::Duration;
 
 use logothete_core::search::RerankKind;
 use logothete_core::{Error, ErrorKind, Result};
@@ -72,7 +71,8 @@ impl Rerankers {
 
 #[cfg(feature = "http")]
 fn remote(config: &Config) -> Result<Arc<dyn Reranker>> {
-    let limit = Duration::try_from_secs_f32(config.search.rerank.seconds).unwrap_or(Duration::MAX);
+    let seconds = config.search.rerank.seconds;
+    let limit = std::time::Duration::try_from_secs_f32(seconds).unwrap_or(std::time::Duration::MAX);
     Ok(Arc::new(crate::remote::RemoteReranker::new(&config.reranker, limit, &config.privacy)?))
 }
 

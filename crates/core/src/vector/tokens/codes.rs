@@ -58,23 +58,14 @@ pub(super) fn decode<'a>(codes: &'a [u8], levels: &'a [f32], bits: u32) -> impl 
 
 /// The products of a vector with every byte of a code: 256 for each byte.
 pub(super) fn table(vector: &[f32], levels: &[f32], bits: u32) -> Vec<f32> {
-    let per_byte = (8 / bits) as usize;
-    let mut table = Vec::with_capacity(vector.len().div_ceil(per_byte) * 256);
-    for part in vector.chunks(per_byte) {
-        let start = table.len();
-        table.push(0.0);
-        // The products of a dimension more are those before, once for each of its levels.
-        for (at, number) in part.iter().enumerate() {
-            let before: Vec<f32> = table[start..].to_vec();
-            if at == 0 {
-                table.truncate(start);
-                table.extend(levels.iter().map(|level| level * number));
-            } else {
-                table.truncate(start);
-                table.extend(levels.iter().flat_map(|level| before.iter().map(move |sum| sum + level * number)));
+    let (per_byte, mask) = ((8 / bits) as usize, (1_usize << bits) - 1);
+    let mut table = vec![0.0; vector.len().div_ceil(per_byte) * 256];
+    for (part, products) in vector.chunks(per_byte).zip(table.chunks_exact_mut(256)) {
+        for (number, shift) in part.iter().zip((0..8).step_by(bits as usize)) {
+            for (byte, product) in products.iter_mut().enumerate() {
+                *product += levels[byte >> shift & mask] * number;
             }
         }
-        table.resize(start + 256, 0.0);
     }
     table
 }
