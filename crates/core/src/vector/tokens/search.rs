@@ -14,7 +14,7 @@ const PROBED: (usize, usize) = (24, 16);
 /// The number of rows that are scored by all their tokens for each wanted row, and the lowest number in all.
 const IN_FULL: (usize, usize) = (16, 256);
 /// The most that the rest of a token is taken to add to its product with a token of a query.
-const MARGIN: f32 = 0.25;
+const MARGIN: f32 = 0.12;
 
 /// An index of token vectors, read in place.
 pub struct TokenIndex<B> {
