@@ -8,9 +8,9 @@ use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 use rayon::prelude::*;
 
 use crate::bert::{Network, Precision, Rooms, Sequence, batches, new_matrix};
-use crate::folder::{Folder, shape};
+use crate::folder::{Folder, Parts};
 use crate::kernel::Kernel;
-use crate::tokenise::{self, Tokeniser};
+use crate::tokenise::Tokeniser;
 use crate::weights::{Matrix, Quantised, Tensors};
 
 /// A cross-encoder of BERT's family with a head that gives one score, from a folder.
@@ -59,13 +59,7 @@ impl CrossEncoder {
     }
 
     fn open(path: &Path, precision: Precision, max_tokens: Option<usize>) -> Result<Self> {
-        let folder = Folder { path };
-        let config = folder.json("config.json")?;
-        let (shape, first_position) = shape(&config)?;
-        let tokeniser_file = folder.bytes("tokenizer.json")?;
-        let tokeniser = tokenise::read(&tokeniser_file).map_err(|error| error.at("tokenizer.json"))?;
-        let mut hashes = vec![blake3::hash(&tokeniser_file).to_hex().to_string(), config.to_string()];
-        let tensors = folder.tensors("", &mut hashes)?;
+        let Parts { config, shape, first_position, tokeniser, tensors, hashes } = Folder { path }.parts()?;
         let head = Head::read(&tensors, shape.hidden, precision)?;
         let network = Network::from_trained(&tensors, shape, first_position, precision)?;
         let has_double_mark = config["model_type"].as_str() != Some("bert");

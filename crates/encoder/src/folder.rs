@@ -9,6 +9,7 @@ use serde_json::Value;
 
 use crate::bert::Shape;
 use crate::kernel::Activation;
+use crate::tokenise::{self, Tokeniser};
 use crate::weights::Tensors;
 
 /// The files of a model.
@@ -16,7 +17,30 @@ pub struct Folder<'a> {
     pub path: &'a Path,
 }
 
+/// What every model in a folder has.
+pub struct Parts {
+    pub config: Value,
+    pub shape: Shape,
+    /// The first position that texts use.
+    pub first_position: usize,
+    pub tokeniser: Tokeniser,
+    pub tensors: Tensors,
+    /// The hashes of the files, for a fingerprint.
+    pub hashes: Vec<String>,
+}
+
 impl Folder<'_> {
+    /// Reads the configuration, the tokeniser and the weights.
+    pub fn parts(&self) -> Result<Parts> {
+        let config = self.json("config.json")?;
+        let (shape, first_position) = shape(&config)?;
+        let file = self.bytes("tokenizer.json")?;
+        let tokeniser = tokenise::read(&file).map_err(|error| error.at("tokenizer.json"))?;
+        let mut hashes = vec![blake3::hash(&file).to_hex().to_string(), config.to_string()];
+        let tensors = self.tensors("", &mut hashes)?;
+        Ok(Parts { config, shape, first_position, tokeniser, tensors, hashes })
+    }
+
     pub fn bytes(&self, name: &str) -> Result<Vec<u8>> {
         let path = self.path.join(name);
         fs::read(&path).map_err(|error| {
@@ -81,7 +105,7 @@ pub fn number(json: &Value, file: &str, key: &str) -> Result<usize> {
 }
 
 /// Returns the file `config.json`: the sizes, and the first position that texts use.
-pub fn shape(json: &Value) -> Result<(Shape, usize)> {
+fn shape(json: &Value) -> Result<(Shape, usize)> {
     const FILE: &str = "config.json";
     let unsupported = |message: String| Error::new(ErrorKind::Unsupported, message).at(FILE);
     let first_position = match json["model_type"].as_str().unwrap_or_default() {

@@ -7,9 +7,8 @@ use serde_json::Value;
 
 use super::{Pooling, Projection, SentenceEncoder, VERSION};
 use crate::bert::{Network, Precision, Rooms, new_matrix};
-use crate::folder::{Folder, number, shape};
+use crate::folder::{Folder, Parts, number};
 use crate::kernel::Kernel;
-use crate::tokenise;
 
 /// Settings of a model. Whatever is not set is taken from its files.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -53,12 +52,7 @@ impl SentenceEncoder {
 
     fn open(path: &Path, settings: &FolderSettings) -> Result<Self> {
         let folder = Folder { path };
-        let config = folder.json("config.json")?;
-        let (shape, first_position) = shape(&config)?;
-        let tokeniser_file = folder.bytes("tokenizer.json")?;
-        let tokeniser = tokenise::read(&tokeniser_file).map_err(|error| error.at("tokenizer.json"))?;
-        let mut hashes = vec![blake3::hash(&tokeniser_file).to_hex().to_string(), config.to_string()];
-        let tensors = folder.tensors("", &mut hashes)?;
+        let Parts { shape, first_position, tokeniser, tensors, mut hashes, .. } = folder.parts()?;
         let network = Network::from_trained(&tensors, shape, first_position, settings.precision)?;
 
         let mut said_pooling = None;
