@@ -1,5 +1,10 @@
 //! Made-up text whose words are as frequent as those of a language (Zipf).
 
+use std::path::Path;
+
+/// How many passages a document has.
+const CHUNKS_EACH: usize = 1_000;
+
 /// How many words there are.
 pub const WORDS: usize = 200_000;
 
@@ -52,4 +57,37 @@ pub fn passages(count: usize, words: &[String], seed: u64) -> Vec<String> {
         text
     };
     (0..count).map(passage).collect()
+}
+
+/// Writes documents of made-up passages, a section for each of about a hundred words.
+///
+/// # Panics
+/// If the folder cannot be written.
+pub fn write_documents(folder: &Path, chunks: usize) {
+    std::fs::create_dir_all(folder).expect("a folder");
+    let words: Vec<String> = (0..WORDS).map(word).collect();
+    for number in 0..chunks.div_ceil(CHUNKS_EACH) {
+        let texts = of_document(number, chunks, &words);
+        let sections = texts.iter().enumerate().map(|(at, text)| format!("## Part {number}.{at}\n\n{text}\n"));
+        std::fs::write(folder.join(format!("{number:04}.md")), sections.collect::<Vec<_>>().join("\n"))
+            .expect("a file");
+    }
+}
+
+/// Returns questions with some words of a sentence of a passage of [`write_documents`], common and seldom ones.
+pub fn questions(count: usize, chunks: usize) -> Vec<String> {
+    let words: Vec<String> = (0..WORDS).map(word).collect();
+    let mut random = Random(7);
+    let question = |_| {
+        let document = random.number() as usize % chunks.div_ceil(CHUNKS_EACH);
+        let texts = of_document(document, chunks, &words);
+        let text = &texts[random.number() as usize % texts.len()];
+        let sentence = text.split(". ").nth(2).unwrap_or_default();
+        format!("What {}?", sentence.split(' ').step_by(2).collect::<Vec<_>>().join(" "))
+    };
+    (0..count).map(question).collect()
+}
+
+fn of_document(number: usize, chunks: usize, words: &[String]) -> Vec<String> {
+    passages(CHUNKS_EACH.min(chunks - number * CHUNKS_EACH), words, number as u64)
 }

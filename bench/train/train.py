@@ -7,7 +7,7 @@
 MODEL is the folder of the model that it begins from (config.json, tokenizer.json, model.safetensors), PAIRS the file of `pairs.py`. RUN is the
 folder of this run: `state.pt`, written every ten minutes, lets a later call go on where it was; `losses.csv` has each step; and `model/` is the trained
 model, in the format that the packing tool reads. With `--held`, `held.csv` has nDCG@10 of searching the texts of that file, package by package,
-at every third checkpoint, since measuring takes a minute.
+at every third checkpoint, since measuring takes minutes: by whole vectors, their first 256 and 128 numbers, by tokens, and by their first 128 numbers.
 
 A batch has 24 pairs, 60 % of them from one package, so that the passages are hard to tell apart. Of a text, a window of 32, 48 or 84 words is taken, since
 a chunk may begin anywhere in a section and have any length. The first layers stay as they are (`--frozen`). The loss is that of choosing the right passage among all of the batch (InfoNCE, van den Oord and others,
@@ -16,8 +16,8 @@ share of pairs that follow a pair whose question finds their passage, where PAIR
 and costs nothing.
 
 `--round` rounds weights and inputs of the layers to eight bits as the packed model does, and learns through the rounding. `--short` also asks the first 128
-and 256 numbers of a vector, alone, to choose the right passage. `--tokens` weighs the same choice by the tokens of the last layer: for each token of the question
-the nearest of the passage, on average (late interaction, Khattab and Zaharia, 2020).
+and 256 numbers of a vector, alone, to choose the right passage. `--tokens` weighs the same choice by the first 128 numbers of the tokens of the last layer: for each token of
+the question the nearest of the passage, on average (late interaction, Khattab and Zaharia, 2020).
 
 Questions are varied: the heading as it is, a question made of it by rule, its telling words alone, or with typing errors. Everything random has a seed:
 the same call gives the same losses, on the same machine and version of torch.
@@ -41,6 +41,8 @@ from tokenizers import Tokenizer
 PAIRS_OF_BATCH = 24
 OF_ONE_PACKAGE = 0.6
 TEMPERATURE = 0.05
+# Late interaction is learned with so many numbers of a token.
+TOKEN_NUMBERS = 128
 MAX_QUESTION, MAX_TEXT = 32, 112
 # Words of a window, one length for a batch; the first is the one that held pairs are measured with. A text is cut to four tokens for three words, so that
 # the texts of a batch are nearly of one length.
@@ -84,7 +86,7 @@ class Encoder(torch.nn.Module):
         return functional.linear(values, weight, self.get(f"{name}.bias"))
 
     def forward(self, tokens, mask):
-        """The vectors of texts, and the states of their tokens."""
+        """The vectors of texts, and of their tokens."""
         return self.pooled(self.layers(self.embedded(tokens), mask, 0, self.config["num_hidden_layers"]), mask)
 
     def embedded(self, tokens):
@@ -112,7 +114,7 @@ class Encoder(torch.nn.Module):
 
     def pooled(self, values, mask):
         weights = mask[:, :, None].float()
-        return functional.normalize((values * weights).sum(1) / weights.sum(1), dim=-1), values
+        return functional.normalize((values * weights).sum(1) / weights.sum(1), dim=-1), functional.normalize(values, dim=-1)
 
 
 def rounded(values):
@@ -230,8 +232,7 @@ def chosen(cosines):
 
 
 def maxima(asked, asked_mask, passages, passage_mask):
-    """For each question and passage, the mean over the question's tokens of the largest cosine to a token of the passage."""
-    asked, passages = functional.normalize(asked, dim=-1), functional.normalize(passages, dim=-1)
+    """For each question and passage, the mean over the question's tokens of the largest cosine to a token of the passage. Tokens have length 1."""
     cosines = torch.einsum("qid,pjd->qpij", asked, passages)
     cosines = cosines.masked_fill(passage_mask[None, :, None, :] == 0, -1.0).amax(-1)
     weights = asked_mask[:, None, :].float()
@@ -239,7 +240,7 @@ def maxima(asked, asked_mask, passages, passage_mask):
 
 
 def both(encoder, began, tokens, mask, frozen):
-    """The vectors of texts, the states of their tokens, and the vectors by the model that it began from, which has the same first layers."""
+    """The vectors of texts and of their tokens, and the vectors by the model that it began from, which has the same first layers."""
     layers = encoder.config["num_hidden_layers"]
     with torch.no_grad():
         first = encoder.layers(encoder.embedded(tokens), mask, 0, frozen)
@@ -260,6 +261,7 @@ def loss_of(encoder, began, tokens, batch, step, arguments):
     short = [(functional.normalize(asked[:, :size], dim=-1), functional.normalize(passages[:, :size], dim=-1)) for size in sizes]
     choice = sum(chosen(one @ other.T) for one, other in short) / len(sizes)
     if arguments.tokens > 0:
+        asked_tokens, passage_tokens = (functional.normalize(found[..., :TOKEN_NUMBERS], dim=-1) for found in (asked_tokens, passage_tokens))
         choice = choice + arguments.tokens * chosen(maxima(asked_tokens, questions[1], passage_tokens, texts[1]))
     if not pulls:
         return choice, torch.zeros(())
@@ -268,25 +270,44 @@ def loss_of(encoder, began, tokens, batch, step, arguments):
 
 
 @torch.no_grad()
-def measured(encoder, tokens, held, size=None):
-    """nDCG@10 of the right text among all of its package, by the best window of each."""
+def measured(encoder, tokens, held):
+    """nDCG@10 of the right text among all of its package, by the best window of each: by whole vectors, their first numbers, and by tokens."""
 
-    def vectors(texts):
-        parts = [texts[at:at + ENCODED_AT_ONCE] for at in range(0, len(texts), ENCODED_AT_ONCE)]
-        found = torch.cat([encoder(*tokens(part, MAX_TEXT))[0] for part in parts])
-        return functional.normalize(found[:, :size], dim=-1)
+    def encoded(texts):
+        """The vectors of texts, those of their tokens, and which of these are tokens; the order stays."""
+        order, found = sorted(range(len(texts)), key=lambda at: len(texts[at])), [None] * len(texts)
+        for at in range(0, len(order), ENCODED_AT_ONCE):
+            part = order[at:at + ENCODED_AT_ONCE]
+            ids, mask = tokens([texts[place] for place in part], MAX_TEXT)
+            for place, *values in zip(part, *encoder(ids, mask), mask):
+                found[place] = values
+        vectors, tokens_of, masks = zip(*found)
+        # Texts of a batch have the length of its longest.
+        fill = lambda values: torch.nn.utils.rnn.pad_sequence(values, batch_first=True)
+        return torch.stack(vectors), fill(tokens_of), fill(masks)
 
-    gains = []
+    gains = {name: [] for name in ("whole", "256", "128", "tokens", f"tokens {TOKEN_NUMBERS}")}
     for pairs in held.values():
         texts = list(dict.fromkeys(pair["text"] for pair in pairs))
         parts = [(at, part) for at, text in enumerate(texts) for part in windows(text)]
-        cosines = vectors([pair["question"] for pair in pairs]) @ vectors([part for _, part in parts]).T
         owners = torch.tensor([at for at, _ in parts]).expand(len(pairs), -1)
-        best = torch.full((len(pairs), len(texts)), -1.0).scatter_reduce(1, owners, cosines, "amax")
-        right = best.gather(1, torch.tensor([[texts.index(pair["text"])] for pair in pairs]))
-        ranks = (best > right).sum(1) + 1
-        gains += [1 / math.log2(rank + 1) if rank <= 10 else 0.0 for rank in ranks.tolist()]
-    return sum(gains) / len(gains)
+        asked, asked_tokens, asked_mask = encoded([pair["question"] for pair in pairs])
+        passages, passage_tokens, passage_mask = encoded([part for _, part in parts])
+        right = torch.tensor([[texts.index(pair["text"])] for pair in pairs])
+        for name, values in gains.items():
+            if name.startswith("tokens"):
+                size = TOKEN_NUMBERS if name != "tokens" else None
+                short = [functional.normalize(found[..., :size], dim=-1) for found in (asked_tokens, passage_tokens)]
+                one = lambda at: maxima(short[0][at:at + 1], asked_mask[at:at + 1], short[1], passage_mask)
+                cosines = torch.cat([one(at) for at in range(len(pairs))])
+            else:
+                size = None if name == "whole" else int(name)
+                short = [functional.normalize(vectors[:, :size], dim=-1) for vectors in (asked, passages)]
+                cosines = short[0] @ short[1].T
+            best = torch.full((len(pairs), len(texts)), -1.0).scatter_reduce(1, owners, cosines, "amax")
+            ranks = (best > best.gather(1, right)).sum(1) + 1
+            values += [1 / math.log2(rank + 1) if rank <= 10 else 0.0 for rank in ranks.tolist()]
+    return {name: sum(values) / len(values) for name, values in gains.items()}
 
 
 def read(file):
@@ -347,9 +368,13 @@ def main():
         losses.write_text("step,choice,pull,rate,seconds\n")
 
     def measure(step):
-        if held:
-            with open(arguments.run / "held.csv", "a") as file:
-                file.write(f"{step},{measured(encoder, tokens, held):.4f}\n")
+        if not held:
+            return
+        found, file = measured(encoder, tokens, held), arguments.run / "held.csv"
+        with open(file, "a") as rows:
+            if rows.tell() == 0:
+                rows.write(f"step,{','.join(found)}\n")
+            rows.write(f"{step},{','.join(f'{value:.4f}' for value in found.values())}\n")
 
     if first == 0:
         measure(0)

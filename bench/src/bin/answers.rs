@@ -15,12 +15,10 @@ use logothete::answer::{AskEvent, Status};
 use logothete::generate::{Generation, GenerationRequest, GenerationStream};
 use logothete::{BuildRequest, Config, Corpus, Fingerprint, Generator, Hashing, MemorySource, Pipeline, TokenUsage};
 use logothete_bench::median;
-use logothete_bench::passages::{Random, WORDS, passages, word};
+use logothete_bench::passages::{questions, write_documents};
 use logothete_simulator::{ModelService, reply_to};
 
 const QUESTIONS: usize = 200;
-/// How many chunks a document has.
-const CHUNKS_EACH: usize = 1_000;
 /// The words of a streamed reply, and the time between two.
 const REPLY_WORDS: usize = 200;
 const BETWEEN: Duration = Duration::from_millis(20);
@@ -63,17 +61,6 @@ impl Generator for AtOnce {
     }
 }
 
-fn write_documents(folder: &Path, chunks: usize) {
-    std::fs::create_dir_all(folder).expect("a folder");
-    let words: Vec<String> = (0..WORDS).map(word).collect();
-    for number in 0..chunks.div_ceil(CHUNKS_EACH) {
-        let texts = passages(CHUNKS_EACH.min(chunks - number * CHUNKS_EACH), &words, number as u64);
-        let sections = texts.iter().enumerate().map(|(at, text)| format!("## Part {number}.{at}\n\n{text}\n"));
-        std::fs::write(folder.join(format!("{number:04}.md")), sections.collect::<Vec<_>>().join("\n"))
-            .expect("a file");
-    }
-}
-
 /// Returns the milliseconds of asking each question, without those of the generator, and how many questions were answered.
 async fn asked(corpus: &Corpus, generator: &AtOnce, questions: &[String]) -> (Vec<f64>, usize) {
     let mut times = Vec::new();
@@ -96,20 +83,6 @@ fn share(times: &[f64], share: f64) -> f64 {
     sorted[((sorted.len() - 1) as f64 * share) as usize]
 }
 
-/// Returns questions with some words of a sentence of a passage, common and seldom ones.
-fn questions(chunks: usize) -> Vec<String> {
-    let words: Vec<String> = (0..WORDS).map(word).collect();
-    let mut random = Random(7);
-    let question = |_| {
-        let document = random.number() as usize % chunks.div_ceil(CHUNKS_EACH);
-        let texts = passages(CHUNKS_EACH.min(chunks - document * CHUNKS_EACH), &words, document as u64);
-        let text = &texts[random.number() as usize % texts.len()];
-        let sentence = text.split(". ").nth(2).unwrap_or_default();
-        format!("What {}?", sentence.split(' ').step_by(2).collect::<Vec<_>>().join(" "))
-    };
-    (0..QUESTIONS).map(question).collect()
-}
-
 async fn overhead(folder: &Path, chunks: usize) {
     write_documents(&folder.join("docs"), chunks);
     let generator = AtOnce::default();
@@ -121,7 +94,7 @@ async fn overhead(folder: &Path, chunks: usize) {
     assert!(report.failed.is_empty(), "{:?}", report.failed.first());
     let held = corpus.info().await.expect("facts");
     println!("{} chunks built in {:.0} s", held.chunks, since.elapsed().as_secs_f64());
-    let questions = questions(chunks);
+    let questions = questions(QUESTIONS, chunks);
     for question in &questions[..5] {
         corpus.search(question.as_str()).await.expect("a search");
     }

@@ -13,11 +13,9 @@ use std::time::{Duration, Instant};
 use logothete::chunk::{Limit, Structure};
 use logothete::{BuildRequest, Config, Hashing, Pipeline};
 use logothete_bench::median;
-use logothete_bench::passages::{WORDS, passages, word};
+use logothete_bench::passages::{word, write_documents};
 
 const REPEATS: usize = 5;
-/// How many chunks a document has.
-const CHUNKS_EACH: usize = 1_000;
 
 fn pipeline(kind: &str) -> Pipeline {
     let config: Config = Config::parse(&format!("[index]\nkind = \"{kind}\"\n")).expect("settings");
@@ -104,16 +102,7 @@ fn watched<T>(work: impl FnOnce() -> T) -> (T, u64) {
 fn large(runtime: &tokio::runtime::Runtime, chunks: usize, kind: &str) {
     let folder = tempfile::tempdir().expect("a folder");
     let docs = folder.path().join("docs");
-    std::fs::create_dir_all(&docs).expect("a folder");
-    {
-        let words: Vec<String> = (0..WORDS).map(word).collect();
-        for number in 0..chunks.div_ceil(CHUNKS_EACH) {
-            let texts = passages(CHUNKS_EACH, &words, number as u64);
-            let sections = texts.iter().enumerate().map(|(at, text)| format!("## Part {number}.{at}\n\n{text}\n"));
-            std::fs::write(docs.join(format!("{number:04}.md")), sections.collect::<Vec<_>>().join("\n"))
-                .expect("a file");
-        }
-    }
+    write_documents(&docs, chunks);
     let since = Instant::now();
     let (held, memory) = watched(|| {
         runtime.block_on(async {

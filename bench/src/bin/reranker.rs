@@ -1,15 +1,16 @@
 //! Fits the reranker that comes with the library to the dev halves of question sets.
 //!
-//! `reranker FOLDER OUT [ranks|calibrated]`: FOLDER has the sets of `bench/sets/make.py`, with the corpus of each built beside its questions. The model is written to
-//! OUT, which is `crates/core/src/rerank/learned.json`. The same sets give the same bytes. Then each set is ranked by a model that was fitted
+//! `reranker FOLDER OUT [CORPUS [CONFIGURATION]]`: FOLDER has the sets of `bench/sets/make.py`, with the corpus of each built beside its questions,
+//! in the folder `corpus` or CORPUS. The model is written to OUT, which is `crates/core/src/rerank/learned.json`, or `learned_tokens.json` if the corpora have
+//! an index of tokens. The same sets give the same bytes. Then each set is ranked by a model that was fitted
 //! to the others, and its measures are printed.
 
 use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
-use logothete::search::{Fused, FusionKind, Plan, SearchRequest, Standpoint, adjust};
+use logothete::search::{Fused, Plan, SearchRequest, Standpoint, adjust};
 use logothete::trace::TraceDetails;
-use logothete::{Corpus, Pipeline};
+use logothete::{Config, Corpus, Pipeline};
 use logothete_core::rerank::{FeatureRow, Linear, RankedList};
 use serde_json::Value;
 
@@ -23,19 +24,22 @@ struct Found {
 
 fn main() {
     let arguments: Vec<String> = std::env::args().skip(1).collect();
-    let (folder, out, fusion) = match &arguments[..] {
-        [folder, out] => (folder, out, FusionKind::default()),
-        [folder, out, kind] if kind == "ranks" => (folder, out, FusionKind::Ranks),
-        [folder, out, kind] if kind == "calibrated" => (folder, out, FusionKind::Calibrated),
+    let (folder, out, rest) = match &arguments[..] {
+        [folder, out, rest @ ..] if rest.len() < 3 => (folder, out, rest),
         _ => {
-            eprintln!("give the folder of the sets, the file to write, and ranks or calibrated to try another fusion");
+            eprintln!(
+                "give the folder of the sets, the file to write, and perhaps the name of the corpora and a configuration"
+            );
             return;
         }
     };
+    let corpus = rest.first().map_or("corpus", String::as_str);
+    let config = rest.get(1).map(|file| Config::read(Path::new(file)).expect("a configuration")).unwrap_or_default();
+    let pipeline = Pipeline::from_config(&config).expect("a pipeline");
     let runtime = tokio::runtime::Builder::new_multi_thread().enable_all().build().expect("a runtime");
     let mut found = Vec::new();
     for set in sets(Path::new(folder)) {
-        found.extend(runtime.block_on(candidates(&set, fusion)));
+        found.extend(runtime.block_on(candidates(&set, corpus, &pipeline)));
     }
     let model = Linear::fit(&found.iter().map(Found::list).collect::<Vec<_>>());
     std::fs::write(out, serde_json::to_string_pretty(&model).expect("JSON") + "\n").expect("a file to write to");
@@ -107,9 +111,8 @@ fn sets(folder: &Path) -> Vec<PathBuf> {
 }
 
 /// Searches for the dev questions of a set.
-async fn candidates(set: &Path, fusion: FusionKind) -> Vec<Found> {
-    let pipeline = Pipeline::default().configured(|config| config.search.fusion = fusion);
-    let corpus = pipeline.open(set.join("corpus")).await.expect("a corpus beside the questions");
+async fn candidates(set: &Path, corpus: &str, pipeline: &Pipeline) -> Vec<Found> {
+    let corpus = pipeline.open(set.join(corpus)).await.expect("a corpus beside the questions");
     let text = std::fs::read_to_string(set.join("questions.jsonl")).expect("questions");
     let name = set.file_name().unwrap_or_default().to_string_lossy().into_owned();
     let mut all = Vec::new();

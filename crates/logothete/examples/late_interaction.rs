@@ -32,7 +32,7 @@ async fn main() -> Result<()> {
 
     // Each token is the number of its nearest centre and two bits a number.
     let encoder = SentenceEncoder::embedded()?;
-    let mut writer = TokenIndexWriter::new(384, 2)?;
+    let mut writer = TokenIndexWriter::new(encoder.token_dimensions(), 2)?;
     let mut chunks = Vec::new();
     for document in corpus.info().await?.documents {
         for passage in corpus.chunks(&document.document).await? {

@@ -60,9 +60,13 @@ pub trait Encoder: Send + Sync {
     fn encode(&self, texts: &[&str], role: Role) -> Result<Vectors>;
 }
 
-/// An encoder that also returns a vector for each token, to compare texts token by token. They have the same length as its
-/// other vectors.
+/// An encoder that also returns a vector for each token, to compare texts token by token.
 pub trait TokenEncoder: Encoder {
+    /// Returns the length of the vectors of tokens: that of its other vectors, or less.
+    fn token_dimensions(&self) -> usize {
+        self.dimensions()
+    }
+
     /// Returns the vectors of the tokens of each text, in order.
     ///
     /// # Errors

@@ -2,6 +2,9 @@
 
 use rayon::prelude::*;
 
+use super::codes::{QueryCodes, RowGrid, write_row};
+use super::kernel::Kernel;
+
 /// The number of times that the centres move.
 const ROUNDS: usize = 8;
 
@@ -24,6 +27,18 @@ impl Means {
     /// Finds at most `count` centres of vectors that lie one after another. The same vectors give the same centres on any
     /// number of threads. Compares each vector with each centre, a few times.
     pub fn find(vectors: &[f32], dimensions: usize, count: usize) -> Self {
+        let nearest = |means: &Self| vectors.par_chunks_exact(dimensions).map(|vector| means.nearest(vector)).collect();
+        Self::moved(vectors, dimensions, count, nearest)
+    }
+
+    /// As [`find`](Self::find), but compares in eight bits a number: several times as fast for vectors of 64 numbers or more.
+    pub fn find_by_codes(vectors: &[f32], dimensions: usize, count: usize) -> Self {
+        let nearest = |means: &Self| CentreCodes::new(means).nearest_of(vectors.par_chunks_exact(dimensions));
+        Self::moved(vectors, dimensions, count, nearest)
+    }
+
+    /// Finds centres by moving them a few times. `nearest` returns the nearest centre of each vector.
+    fn moved(vectors: &[f32], dimensions: usize, count: usize, nearest: impl Fn(&Self) -> Vec<u32>) -> Self {
         let rows = vectors.len() / dimensions.max(1);
         let count = count.min(rows).max(1);
         // The first centres are vectors far apart in their order.
@@ -33,7 +48,7 @@ impl Means {
         });
         let mut means = Self::new(dimensions, first.collect());
         for _ in 0..ROUNDS {
-            let nearest: Vec<u32> = vectors.par_chunks_exact(dimensions).map(|vector| means.nearest(vector)).collect();
+            let nearest = nearest(&means);
             let (mut sums, mut counts) = (vec![0.0_f64; count * dimensions], vec![0_u32; count]);
             for (vector, &centre) in vectors.chunks_exact(dimensions).zip(&nearest) {
                 let sum = &mut sums[centre as usize * dimensions..][..dimensions];
@@ -75,6 +90,42 @@ impl Means {
             }
         }
         best.1
+    }
+}
+
+/// Centres in eight bits a number, to find the nearest of many vectors.
+pub struct CentreCodes {
+    codes: Vec<u8>,
+    grids: Vec<RowGrid>,
+    halves: Vec<f32>,
+}
+
+impl CentreCodes {
+    /// Rounds centres.
+    pub fn new(means: &Means) -> Self {
+        let mut codes = Vec::new();
+        let centres = means.numbers.chunks_exact(means.dimensions.max(1));
+        let grids = centres.map(|centre| write_row(centre, &mut codes)).collect();
+        Self { codes, grids, halves: means.halves.clone() }
+    }
+
+    /// Returns the nearest centre of each vector, as nearly as eight bits tell. The result is the same on any processor.
+    pub fn nearest_of<V: AsRef<[f32]>>(&self, vectors: impl IndexedParallelIterator<Item = V>) -> Vec<u32> {
+        let kernel = Kernel::best();
+        let nearest = |sums: &mut Vec<i32>, vector: V| {
+            let vector = QueryCodes::new(vector.as_ref());
+            sums.resize(self.grids.len(), 0);
+            kernel.products(&vector.codes, &self.codes, sums);
+            let mut best = (f32::NEG_INFINITY, 0);
+            for ((at, sum), (grid, half)) in (0_u32..).zip(sums).zip(self.grids.iter().zip(&self.halves)) {
+                let near = vector.product(*sum, *grid).0 - half;
+                if near > best.0 {
+                    best = (near, at);
+                }
+            }
+            best.1
+        };
+        vectors.map_init(Vec::new, nearest).collect()
     }
 }
 

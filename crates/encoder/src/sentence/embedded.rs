@@ -32,7 +32,9 @@ impl SentenceEncoder {
         let vocabulary = tensors.exact::<u8>("vocabulary", &[length])?;
         let vocabulary = std::str::from_utf8(&vocabulary).map_err(|e| broken("vocabulary").because(e))?;
         let vocabulary = Vocabulary::new(vocabulary.lines(), "##");
+        let token_dimensions = packed.token_dimensions.unwrap_or(packed.shape.hidden).clamp(1, packed.shape.hidden);
         Ok(Self {
+            token_dimensions,
             fingerprint: packed.fingerprint(),
             name: packed.name,
             tokeniser: Tokeniser::WordPiece(WordPiece::new(vocabulary, packed.tokeniser)),

@@ -21,6 +21,8 @@ pub struct FolderSettings {
     pub pooling: Option<Pooling>,
     /// The greatest number of tokens of a text, with those that mark its ends.
     pub max_tokens: Option<usize>,
+    /// As many of the first numbers of a token's vector are kept. The default is all.
+    pub token_dimensions: Option<usize>,
     /// How precisely it is computed.
     pub precision: Precision,
 }
@@ -103,6 +105,7 @@ impl SentenceEncoder {
             prefixes,
             longest,
             languages: Vec::new(),
+            token_dimensions: settings.token_dimensions.unwrap_or(dimensions).clamp(1, dimensions),
             fingerprint,
             kernel: Kernel::best(),
             rooms: Rooms::default(),

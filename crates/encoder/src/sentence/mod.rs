@@ -47,6 +47,8 @@ pub struct SentenceEncoder {
     /// The greatest number of tokens of a text, with those that mark its ends.
     longest: usize,
     languages: Vec<String>,
+    /// As many of the first numbers of a token's vector are kept.
+    token_dimensions: usize,
     fingerprint: Fingerprint,
     kernel: Kernel,
     rooms: Rooms,
@@ -219,6 +221,10 @@ impl Encoder for SentenceEncoder {
 }
 
 impl TokenEncoder for SentenceEncoder {
+    fn token_dimensions(&self) -> usize {
+        self.token_dimensions
+    }
+
     fn encode_tokens(&self, texts: &[&str], role: Role) -> Result<Vec<Vectors>> {
         let hidden = self.network.shape().hidden;
         let (before, after) = self.tokeniser.ends();
@@ -228,8 +234,12 @@ impl TokenEncoder for SentenceEncoder {
                 let (rows, behind) = rest.split_at(text.len() * hidden);
                 rest = behind;
                 let inner = &rows[before.len() * hidden..rows.len() - after.len() * hidden];
-                let vectors = inner.chunks_exact(hidden).map(|row| normalise(self.project(row.to_vec())));
-                gather(self.dimensions(), vectors)
+                let vectors = inner.chunks_exact(hidden).map(|row| {
+                    let mut vector = self.project(row.to_vec());
+                    vector.truncate(self.token_dimensions);
+                    normalise(vector)
+                });
+                gather(self.token_dimensions, vectors)
             });
             each.collect()
         })?;

@@ -29,6 +29,9 @@ pub(crate) struct Packed {
     pub prefixes: [String; 2],
     /// The most tokens of a text.
     pub longest: usize,
+    /// As many of the first numbers of a token's vector are kept; `None` means all.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub token_dimensions: Option<usize>,
     /// The tokeniser; its vocabulary is in the tensor `vocabulary`, a piece a line.
     pub tokeniser: WordPieceSettings,
     /// The hash of all other files.
@@ -45,7 +48,8 @@ impl Packed {
 /// Packs the model in a folder and passes each file to `write`. Returns the fingerprint of the weights. The same folder always
 /// gives the same files.
 ///
-/// The word table is rounded to 4 bits in groups of 32, the layers to 8 bits with a scale for each output.
+/// The word table is rounded to 4 bits in groups of 32, the layers to 8 bits with a scale for each output. Of the vector of a token, the first
+/// `token_dimensions` numbers are kept; `None` means all.
 ///
 /// # Errors
 /// As [`SentenceEncoder::from_folder`], if the model has parts that cannot be packed, or as the function.
@@ -53,6 +57,7 @@ pub fn pack(
     folder: &Path,
     name: &str,
     languages: &[&str],
+    token_dimensions: Option<usize>,
     mut write: impl FnMut(&str, &[u8]) -> Result<()>,
 ) -> Result<Fingerprint> {
     let unfit = |what: &str| Error::new(ErrorKind::Unsupported, format!("{what}; it cannot be packed"));
@@ -85,6 +90,7 @@ pub fn pack(
         pooling: encoder.pooling,
         prefixes: encoder.prefixes.clone(),
         longest: encoder.longest,
+        token_dimensions,
         tokeniser: pieces.settings().clone(),
         weights: Fingerprint::of(hashes),
     };

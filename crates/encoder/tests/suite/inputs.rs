@@ -221,7 +221,7 @@ fn packing_is_repeatable_and_changes_little() {
     Model::new().write(folder.path());
     let packed = || {
         let mut files = Vec::new();
-        pack(folder.path(), "letters", &["en"], |name, bytes| {
+        pack(folder.path(), "letters", &["en"], None, |name, bytes| {
             files.push((name.to_owned(), bytes.to_vec()));
             Ok(())
         })

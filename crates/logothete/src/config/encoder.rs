@@ -46,6 +46,8 @@ pub struct EncoderConfig {
     pub passage_prefix: Option<String>,
     /// Folder and remote: input beyond this number of tokens is truncated; `None` means what the model's files say.
     pub max_tokens: Option<usize>,
+    /// Folder: as many of the first numbers of a token's vector are kept; `None` means all.
+    pub token_dimensions: Option<usize>,
     /// Remote: the address of the call.
     pub address: String,
     /// Remote: the name of the model.
@@ -80,6 +82,7 @@ impl Default for EncoderConfig {
             query_prefix: None,
             passage_prefix: None,
             max_tokens: None,
+            token_dimensions: None,
             address: String::new(),
             model: String::new(),
             key_env: String::new(),

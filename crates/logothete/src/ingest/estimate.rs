@@ -102,7 +102,7 @@ pub(crate) fn run(opened: &Opened, driver: &Driver, request: &BuildRequest) -> R
     estimate.complete(opened.config());
     if let Some(encoder) = opened.encoder.by_token() {
         let bits = opened.config().index.tokens;
-        estimate.token_index_bytes = estimate.total.encoded_tokens * token_bytes(encoder.dimensions(), bits);
+        estimate.token_index_bytes = estimate.total.encoded_tokens * token_bytes(encoder.token_dimensions(), bits);
     }
     Ok(estimate)
 }

@@ -27,7 +27,7 @@ pub(super) fn is_settled(opened: &Opened, entry: &SegmentEntry) -> bool {
             .storage
             .open_file(name)
             .and_then(TokenIndex::open)
-            .is_ok_and(|index| (index.bits(), index.dimensions()) == (bits, encoder.dimensions())),
+            .is_ok_and(|index| (index.bits(), index.dimensions()) == (bits, encoder.token_dimensions())),
     }
 }
 
@@ -40,8 +40,8 @@ pub(super) fn write(
     stop: &StopToken,
 ) -> Result<Option<String>> {
     let Some((encoder, bits)) = wanted(opened) else { return Ok(None) };
-    let mut writer = TokenIndexWriter::new(encoder.dimensions(), bits)?;
-    let nothing = Vectors::new(encoder.dimensions());
+    let mut writer = TokenIndexWriter::new(encoder.token_dimensions(), bits)?;
+    let nothing = Vectors::new(encoder.token_dimensions());
     for from in (0..entry.files.rows).step_by(READ_ROWS as usize) {
         let to = entry.files.rows.min(from + READ_ROWS);
         let rows = opened.storage.read()?.indexed_rows(entry.id, from, to)?;
@@ -71,12 +71,12 @@ pub(super) fn write(
 /// encoded again: the vectors are those that the indexes stand for.
 pub(super) fn merge(opened: &Opened, segments: &[&Segment]) -> Result<Option<String>> {
     let Some((encoder, bits)) = wanted(opened) else { return Ok(None) };
-    let fits = |index: &&TokenIndex<_>| (index.bits(), index.dimensions()) == (bits, encoder.dimensions());
+    let fits = |index: &&TokenIndex<_>| (index.bits(), index.dimensions()) == (bits, encoder.token_dimensions());
     let indexes: Vec<_> = segments.iter().map_while(|segment| segment.tokens.as_ref().filter(fits)).collect();
     if indexes.len() < segments.len() {
         return Ok(None);
     }
-    let mut writer = TokenIndexWriter::new(encoder.dimensions(), bits)?;
+    let mut writer = TokenIndexWriter::new(encoder.token_dimensions(), bits)?;
     for (segment, index) in segments.iter().zip(indexes) {
         for row in segment.entry.live.iter() {
             writer.push(&index.decoded(row))?;

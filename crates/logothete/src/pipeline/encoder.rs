@@ -49,6 +49,7 @@ impl EncoderChoice {
             EncoderKind::Folder => {
                 let settings = FolderSettings {
                     query_prefix: config.query_prefix.clone(),
+                    token_dimensions: config.token_dimensions,
                     passage_prefix: config.passage_prefix.clone(),
                     pooling: config.pooling,
                     max_tokens: config.max_tokens,

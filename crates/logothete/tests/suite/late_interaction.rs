@@ -17,7 +17,7 @@ async fn two_bits_find_nearly_what_whole_vectors_find() {
     }
     let texts: Vec<&str> = texts.iter().map(String::as_str).collect();
     let passages = encoder.encode_tokens(&texts, Role::Passage).expect("vectors");
-    let mut writer = TokenIndexWriter::new(384, 2).expect("settings");
+    let mut writer = TokenIndexWriter::new(encoder.token_dimensions(), 2).expect("settings");
     passages.iter().for_each(|passage| writer.push(passage).expect("a row"));
     let index = writer.index().expect("an index");
     assert_eq!(index.tokens(), passages.iter().map(logothete::vector::Vectors::len).sum::<usize>());

@@ -1,5 +1,7 @@
 //! What is left of a token besides its centre, in a few bits a dimension.
 
+use crate::vector::codes::MIDDLE;
+
 /// The number of times that levels move to the mean of what they stand for.
 const ROUNDS: usize = 30;
 
@@ -56,29 +58,45 @@ pub(super) fn decode<'a>(codes: &'a [u8], levels: &'a [f32], bits: u32) -> impl 
     codes.iter().flat_map(move |&byte| (0..8 / bits).map(move |at| levels[usize::from(byte >> (at * bits) & mask)]))
 }
 
-/// The products of a vector with every byte of a code: 256 for each byte.
-pub(super) fn table(vector: &[f32], levels: &[f32], bits: u32) -> Vec<f32> {
-    let (per_byte, mask) = ((8 / bits) as usize, (1_usize << bits) - 1);
-    let mut table = vec![0.0; vector.len().div_ceil(per_byte) * 256];
-    for (part, products) in vector.chunks(per_byte).zip(table.chunks_exact_mut(256)) {
-        for (number, shift) in part.iter().zip((0..8).step_by(bits as usize)) {
-            for (byte, product) in products.iter_mut().enumerate() {
-                *product += levels[byte >> shift & mask] * number;
-            }
-        }
-    }
-    table
+/// What each byte of a code stands for, in eight bits a number: the codes of [`write_row`](crate::vector::codes::write_row), of one scale.
+pub(super) struct ByteLevels {
+    /// For each byte, as many numbers as it has; the rest is not used.
+    numbers: Vec<[u8; 8]>,
+    per_byte: usize,
+    /// The value of one unit.
+    pub scale: f32,
 }
 
-/// Returns the product of the vector of a table with what a code stands for.
-pub(super) fn product(codes: &[u8], table: &[f32]) -> f32 {
-    let (mut sums, bytes) = ([0.0_f32; 4], codes.chunks(4));
-    for (bytes, tables) in bytes.zip(table.chunks(4 * 256)) {
-        for ((sum, byte), table) in sums.iter_mut().zip(bytes).zip(tables.chunks_exact(256)) {
-            *sum += table[usize::from(*byte)];
+impl ByteLevels {
+    pub(super) fn new(levels: &[f32], bits: u32) -> Self {
+        let largest = levels.iter().fold(0.0_f32, |largest, level| largest.max(level.abs()));
+        let scale = largest.max(f32::MIN_POSITIVE) / 127.0;
+        let unit = |level: f32| ((level / scale).round() as i32 + MIDDLE) as u8;
+        let number = |byte: u8, at: u32| levels.get(usize::from(byte >> (at * bits)) & ((1 << bits) - 1));
+        let numbers = (0..=u8::MAX).map(|byte| {
+            let mut all = [MIDDLE as u8; 8];
+            (0..8 / bits)
+                .zip(&mut all)
+                .for_each(|(at, unit_of)| *unit_of = number(byte, at).map_or(0, |level| unit(*level)));
+            all
+        });
+        Self { numbers: numbers.collect(), per_byte: (8 / bits) as usize, scale }
+    }
+
+    /// Writes the numbers of a code to the front of `to`, which has room for them.
+    pub(super) fn decode(&self, code: &[u8], to: &mut [u8]) {
+        match self.per_byte {
+            2 => self.decode_by::<2>(code, to),
+            4 => self.decode_by::<4>(code, to),
+            _ => self.decode_by::<8>(code, to),
         }
     }
-    sums.iter().sum()
+
+    fn decode_by<const PER_BYTE: usize>(&self, code: &[u8], to: &mut [u8]) {
+        for (byte, to) in code.iter().zip(to.as_chunks_mut::<PER_BYTE>().0) {
+            to.copy_from_slice(&self.numbers[usize::from(*byte)][..PER_BYTE]);
+        }
+    }
 }
 
 #[cfg(test)]
@@ -89,7 +107,7 @@ mod tests {
 
     proptest! {
         #[test]
-        fn a_product_with_codes_is_that_with_what_they_stand_for(
+        fn a_code_stands_for_the_nearest_levels_in_numbers_and_in_bytes(
             values in prop::collection::vec(-1.0_f32..1.0, 1..40), which in 0_usize..3,
         ) {
             let bits = [1, 2, 4][which];
@@ -101,9 +119,12 @@ mod tests {
                 let nearest = levels.iter().map(|level| (level - value).abs()).fold(f32::INFINITY, f32::min);
                 prop_assert!(((decoded - value).abs() - nearest).abs() < 1e-6, "{value} became {decoded}");
             }
-            let vector: Vec<f32> = values.iter().rev().copied().collect();
-            let plain: f32 = vector.iter().zip(&decoded).map(|(a, b)| a * b).sum();
-            prop_assert!((product(&codes, &table(&vector, &levels, bits)) - plain).abs() < 1e-4);
+            let (in_bytes, mut numbers) = (ByteLevels::new(&levels, bits), vec![0_u8; 64]);
+            in_bytes.decode(&codes, &mut numbers);
+            for (number, decoded) in numbers.iter().zip(&decoded) {
+                let value = (i32::from(*number) - MIDDLE) as f32 * in_bytes.scale;
+                prop_assert!((value - decoded).abs() <= in_bytes.scale * 0.51, "{decoded} became {value}");
+            }
         }
     }
 }

@@ -2,19 +2,20 @@
 
 use std::ops::Range;
 
+use super::codes::ByteLevels;
 use super::{FACTOR_UNIT, FRONT, code_bytes, codes};
 use crate::error::{Error, ErrorKind, Result};
 use crate::rerank::normalised;
 use crate::segment::{self, HEADER, Hit, Kind, RowSet, TopK, read_varint, u32_at};
 use crate::vector::Vectors;
+use crate::vector::codes::{QueryCodes, stride};
+use crate::vector::kernel::Kernel;
 use crate::vector::means::{Means, product};
 
-/// The centres that are looked up for each token of a query: one in so many, and at least this number.
-const PROBED: (usize, usize) = (24, 16);
+/// The centres that are looked up for each token of a query: one in so many, and the bounds of their number.
+const PROBED: (usize, std::ops::RangeInclusive<usize>) = (24, 16..=64);
 /// The number of rows that are scored by all their tokens for each wanted row, and the lowest number in all.
-const IN_FULL: (usize, usize) = (16, 256);
-/// The most that the rest of a token is taken to add to its product with a token of a query.
-const MARGIN: f32 = 0.12;
+const IN_FULL: (usize, usize) = (4, 256);
 
 /// An index of token vectors, read in place.
 pub struct TokenIndex<B> {
@@ -23,6 +24,7 @@ pub struct TokenIndex<B> {
     tokens: usize,
     centres: Means,
     levels: Vec<f32>,
+    byte_levels: ByteLevels,
     /// The starts of the parts of the segment after the levels, and the end of the last.
     starts: [usize; 7],
 }
@@ -40,9 +42,18 @@ impl<B> std::fmt::Debug for TokenIndex<B> {
 struct PreparedTokens {
     /// For each token its products with the centres.
     products: Vec<Vec<f32>>,
-    /// For each token its products with every byte of a code.
-    tables: Vec<Vec<f32>>,
+    codes: Vec<QueryCodes>,
     weights: Vec<f32>,
+}
+
+/// Room for the tokens of a row, which is used again for the next.
+#[derive(Default)]
+struct Decoded {
+    /// The rests of the tokens, in bytes, each as long as the codes of a token of a query.
+    rests: Vec<u8>,
+    /// The centre of each token, and what its products are multiplied by.
+    placed: Vec<(usize, f32)>,
+    sums: Vec<i32>,
 }
 
 impl<B: AsRef<[u8]>> TokenIndex<B> {
@@ -88,7 +99,8 @@ impl<B: AsRef<[u8]>> TokenIndex<B> {
         if means.numbers.iter().chain(&levels).any(|number| !number.is_finite()) {
             return Err(damaged());
         }
-        Ok(Self { tokens, centres: means, levels, starts, header, bytes })
+        let byte_levels = ByteLevels::new(&levels, bits);
+        Ok(Self { tokens, centres: means, levels, byte_levels, starts, header, bytes })
     }
 
     /// Reads everything and compares the checksum.
@@ -135,8 +147,10 @@ impl<B: AsRef<[u8]>> TokenIndex<B> {
         for (row, score) in self.candidates(&query, live) {
             near.offer(Hit { score, row });
         }
-        let mut best = TopK::new(count);
-        near.into_sorted().iter().for_each(|hit| best.offer(Hit { score: self.full(&query, hit.row), row: hit.row }));
+        let (mut best, mut room) = (TopK::new(count), Decoded::default());
+        for Hit { row, .. } in near.into_sorted() {
+            best.offer(Hit { score: self.full(&query, row, &mut room), row });
+        }
         best.into_sorted()
     }
 
@@ -145,8 +159,8 @@ impl<B: AsRef<[u8]>> TokenIndex<B> {
         if query.is_empty() || query.dimensions() != self.dimensions() {
             return vec![0.0; rows.len()];
         }
-        let query = self.prepare(query, weights);
-        rows.iter().map(|row| self.full(&query, *row)).collect()
+        let (query, mut room) = (self.prepare(query, weights), Decoded::default());
+        rows.iter().map(|row| self.full(&query, *row, &mut room)).collect()
     }
 
     fn prepare(&self, query: &Vectors, weights: Option<&[f32]>) -> PreparedTokens {
@@ -156,7 +170,7 @@ impl<B: AsRef<[u8]>> TokenIndex<B> {
         let products = |token: &Vec<f32>| centres.clone().map(|at| product(self.centres.centre(at), token)).collect();
         PreparedTokens {
             products: tokens.iter().map(products).collect(),
-            tables: tokens.iter().map(|token| codes::table(token, &self.levels, self.header.own)).collect(),
+            codes: tokens.iter().map(|token| QueryCodes::new(token)).collect(),
             weights: (0..tokens.len()).map(weight).collect(),
         }
     }
@@ -167,7 +181,7 @@ impl<B: AsRef<[u8]>> TokenIndex<B> {
         let (mut sums, mut found) = (vec![0.0_f32; rows], vec![false; rows]);
         // The highest product of the present token with a centre of each row, and the token that it is of.
         let mut highest: Vec<(u32, f32)> = vec![(0, 0.0); rows];
-        let probed = (self.centres.count() / PROBED.0).max(PROBED.1);
+        let probed = (self.centres.count() / PROBED.0).clamp(*PROBED.1.start(), *PROBED.1.end());
         for ((number, products), weight) in (1_u32..).zip(&query.products).zip(&query.weights) {
             let mut near = TopK::new(probed);
             (0_u32..).zip(products).for_each(|(row, &score)| near.offer(Hit { score, row }));
@@ -188,39 +202,44 @@ impl<B: AsRef<[u8]>> TokenIndex<B> {
             .collect()
     }
 
-    /// Returns the score of a row by its tokens. For each token of the query, those are decoded whose centre is nearly as near as the nearest:
-    /// what is left of a token besides its centre adds less than [`MARGIN`].
-    fn full(&self, query: &PreparedTokens, row: u32) -> f32 {
-        let bytes = self.bytes.as_ref();
-        let width = code_bytes(self.dimensions(), self.header.own);
-        let tokens = self.tokens_of(row);
-        let short = |start: usize| {
-            bytes.get(start..).and_then(|rest| rest.first_chunk()).map_or(0, |two| u16::from_le_bytes(*two))
-        };
-        let placed = tokens.clone().map(|at| {
-            (usize::from(short(self.starts[3] + 2 * at)), f32::from(short(self.starts[4] + 2 * at)) / FACTOR_UNIT)
-        });
-        let placed: Vec<(usize, f32)> = placed.collect();
-        let mut near = vec![0.0_f32; placed.len()];
+    /// Returns the score of a row by its tokens.
+    fn full(&self, query: &PreparedTokens, row: u32, room: &mut Decoded) -> f32 {
+        self.decode(row, room);
+        let kernel = Kernel::best();
         let mut sum = 0.0;
-        for ((products, table), weight) in query.products.iter().zip(&query.tables).zip(&query.weights) {
-            for (near, (centre, factor)) in near.iter_mut().zip(&placed) {
-                *near = products.get(*centre).copied().unwrap_or(0.0) * factor;
-            }
-            let least = near.iter().copied().fold(f32::NEG_INFINITY, f32::max) - MARGIN;
-            let mut highest = f32::NEG_INFINITY;
-            for ((at, near), (_, factor)) in tokens.clone().zip(&near).zip(&placed) {
-                if *near >= least {
-                    let start = self.starts[5] + at * width;
-                    let code = bytes.get(start..start + width).unwrap_or_default();
-                    highest = highest.max(near + codes::product(code, table) * factor);
-                }
-            }
+        for ((products, codes), weight) in query.products.iter().zip(&query.codes).zip(&query.weights) {
+            kernel.products(&codes.codes, &room.rests, &mut room.sums);
+            let scale = codes.scale() * self.byte_levels.scale;
+            let cosines = room.placed.iter().zip(&room.sums).map(|((centre, factor), rest)| {
+                let centre = products.get(*centre).copied().unwrap_or(0.0);
+                (centre + scale * (rest - codes.excess()) as f32) * factor
+            });
+            let highest = cosines.fold(f32::NEG_INFINITY, f32::max);
             if highest.is_finite() {
                 sum += highest * weight;
             }
         }
         sum
+    }
+
+    /// Reads the tokens of a row.
+    fn decode(&self, row: u32, room: &mut Decoded) {
+        let bytes = self.bytes.as_ref();
+        let (width, stride) = (code_bytes(self.dimensions(), self.header.own), stride(self.dimensions()));
+        let tokens = self.tokens_of(row);
+        let short = |start: usize| {
+            bytes.get(start..).and_then(|rest| rest.first_chunk()).map_or(0, |two| u16::from_le_bytes(*two))
+        };
+        room.placed.clear();
+        room.placed.extend(tokens.clone().map(|at| {
+            (usize::from(short(self.starts[3] + 2 * at)), f32::from(short(self.starts[4] + 2 * at)) / FACTOR_UNIT)
+        }));
+        room.rests.resize(tokens.len() * stride, 0);
+        room.sums.resize(tokens.len(), 0);
+        for (at, rest) in tokens.zip(room.rests.chunks_exact_mut(stride)) {
+            let start = self.starts[5] + at * width;
+            self.byte_levels.decode(bytes.get(start..start + width).unwrap_or_default(), rest);
+        }
     }
 
     /// Returns the tokens of a row.

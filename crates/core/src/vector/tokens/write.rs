@@ -9,7 +9,7 @@ use crate::error::{Error, ErrorKind, Result};
 use crate::rerank::normalised;
 use crate::segment::{BodyWriter, Kind, SegmentHeader, whole_segment, write_varint};
 use crate::vector::Vectors;
-use crate::vector::means::{Means, product};
+use crate::vector::means::{CentreCodes, Means, product};
 
 /// The number of sample tokens for each centre, and the highest number in all.
 const SAMPLE: (usize, usize) = (24, 120_000);
@@ -115,9 +115,9 @@ impl TokenIndexWriter {
         let centres = (4.0 * (count as f64).sqrt()) as usize;
         let means = match count {
             0 => Means::new(dimensions, vec![0.0; dimensions]),
-            _ => Means::find(&sample(&tokens, centres), dimensions, centres.clamp(1, MAX_CENTRES)),
+            _ => Means::find_by_codes(&sample(&tokens, centres), dimensions, centres.clamp(1, MAX_CENTRES)),
         };
-        let nearest: Vec<u32> = (0..count).into_par_iter().map(|at| means.nearest(&tokens.token(at))).collect();
+        let nearest = CentreCodes::new(&means).nearest_of((0..count).into_par_iter().map(|at| tokens.token(at)));
         let rest = |at: usize| -> Vec<f32> {
             let centre = means.centre(nearest[at] as usize);
             tokens.token(at).iter().zip(centre).map(|(token, centre)| token - centre).collect()
