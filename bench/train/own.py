@@ -1,5 +1,5 @@
 #!/usr/bin/env python3
-"""Makes pairs to train an encoder on from documents of one's own: each heading, and the text below it.
+"""Makes pairs of one's own documents, to train an encoder on: each heading, and the text below it.
 
     logothete build DOCUMENTS --corpus own.corpus
     logothete show --export own.jsonl --corpus own.corpus
