@@ -2,12 +2,15 @@
 """Trains the embedded sentence encoder on, to find the passage that answers, on the CPU.
 
     pip install torch safetensors tokenizers numpy
-    python3 bench/train/train.py MODEL PAIRS RUN [--held HELD] [--steps N] [--rate R] [--pull P] [--hard H] [--frozen N]
+    python3 bench/train/train.py MODEL PAIRS RUN [--held HELD] [--steps N] [--rate R] [--pull P] [--hard H] [--frozen N] [--average N]
 
 MODEL is the folder of the model that it begins from (config.json, tokenizer.json, model.safetensors), PAIRS the file of `pairs.py`. RUN is the
 folder of this run: `state.pt`, written every ten minutes, lets a later call go on where it was; `losses.csv` has each step; and `model/` is the trained
 model, in the format that the packing tool reads. With `--held`, `held.csv` has nDCG@10 of searching the texts of that file, package by package,
 at every third checkpoint, since measuring takes minutes: by whole vectors, their first 256 and 128 numbers, by tokens, and by their first 128 numbers.
+
+What is measured and exported is the moving average of the weights over about `--average` steps (Polyak and Juditsky, 1992), which finds more than the last
+weights do while the rate is high. `mix.py` goes on from there: a mean of the model and the one that it began from.
 
 A batch has 24 pairs, 60 % of them from one package, so that the passages are hard to tell apart. Of a text, a window of 32, 48 or 84 words is taken, since
 a chunk may begin anywhere in a section and have any length. The first layers stay as they are (`--frozen`). The loss is that of choosing the right passage among all of the batch (InfoNCE, van den Oord and others,
@@ -24,6 +27,7 @@ the same call gives the same losses, on the same machine and version of torch.
 """
 
 import argparse
+import copy
 import csv
 import json
 import math
@@ -333,6 +337,7 @@ def main():
     parser.add_argument("--round", action="store_true")
     parser.add_argument("--short", action="store_true")
     parser.add_argument("--tokens", type=float, default=0.0)
+    parser.add_argument("--average", type=int, default=200, help="steps that the exported weights are the moving average of; 1 for the last")
     parser.add_argument("--seed", type=int, default=2026)
     arguments = parser.parse_args()
     torch.manual_seed(arguments.seed)
@@ -347,6 +352,8 @@ def main():
     for name, weight in encoder.weights.items():
         weight.requires_grad_(not name.startswith(tuple(stay)))
     learned = [weight for weight in encoder.weights.values() if weight.requires_grad]
+    # The model that is exported.
+    average = copy.deepcopy(encoder).requires_grad_(False)
     optimiser = torch.optim.AdamW(learned, lr=arguments.rate, weight_decay=0.01)
 
     pairs, held = read(arguments.pairs), read(arguments.held) if arguments.held else {}
@@ -360,6 +367,7 @@ def main():
         saved = torch.load(state, weights_only=True)
         encoder.load_state_dict(saved["encoder"])
         optimiser.load_state_dict(saved["optimiser"])
+        average.load_state_dict(saved.get("average", saved["encoder"]))
         first = saved["step"]
         # What was written after the checkpoint is done again.
         kept = losses.read_text().splitlines()[: first + 1]
@@ -370,7 +378,7 @@ def main():
     def measure(step):
         if not held:
             return
-        found, file = measured(encoder, tokens, held), arguments.run / "held.csv"
+        found, file = measured(average, tokens, held), arguments.run / "held.csv"
         with open(file, "a") as rows:
             if rows.tell() == 0:
                 rows.write(f"step,{','.join(found)}\n")
@@ -394,29 +402,37 @@ def main():
         (choice + arguments.pull * pull).backward()
         torch.nn.utils.clip_grad_norm_(learned, 1.0)
         optimiser.step()
+        with torch.no_grad():
+            # The first steps count as much as those that follow.
+            share = 1 / min(step + 1, arguments.average)
+            for name, weight in encoder.weights.items():
+                if weight.requires_grad:
+                    average.weights[name].lerp_(weight, share)
         with open(losses, "a", newline="") as file:
             seconds = time.monotonic() - began_at
             csv.writer(file).writerow([step + 1, f"{choice.item():.4f}", f"{pull.item():.4f}", f"{rate:.2e}", f"{seconds:.1f}"])
         if time.monotonic() - last > CHECKPOINT_SECONDS or step + 1 == until:
             last = time.monotonic()
-            save(encoder, optimiser, step + 1, tensors, arguments)
+            save(encoder, average, optimiser, step + 1, tensors, arguments)
             print(f"step {step + 1}: choice {choice.item():.4f}, pull {pull.item():.4f}", flush=True)
             checkpoints += 1
             if checkpoints % MEASURED_CHECKPOINTS == 0 or step + 1 == until:
                 measure(step + 1)
 
 
-def save(encoder, optimiser, step, tensors, arguments):
+def save(encoder, average, optimiser, step, tensors, arguments):
     """Writes the state, and the model beside it, each in one step."""
     new = arguments.run / "state.new"
-    torch.save({"encoder": encoder.state_dict(), "optimiser": optimiser.state_dict(), "step": step}, new)
+    torch.save({
+        "encoder": encoder.state_dict(), "average": average.state_dict(), "optimiser": optimiser.state_dict(), "step": step,
+    }, new)
     new.rename(arguments.run / "state.pt")
     folder = arguments.run / "model"
     # Everything but the weights stays as it was.
     weights = shutil.ignore_patterns("*.safetensors", "*.bin", "*.onnx")
     shutil.copytree(arguments.model, folder, ignore=weights, dirs_exist_ok=True)
     written = {
-        name: encoder.get(name).detach().contiguous() if value.is_floating_point() else value for name, value in tensors.items()
+        name: average.get(name).detach().contiguous() if value.is_floating_point() else value for name, value in tensors.items()
     }
     save_file(written, folder / "model.new", metadata={"format": "pt"})
     (folder / "model.new").rename(folder / "model.safetensors")
