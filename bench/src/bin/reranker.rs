@@ -1,9 +1,9 @@
 //! Fits the reranker that comes with the library to the dev halves of question sets.
 //!
-//! `reranker FOLDER OUT [CORPUS [CONFIGURATION]]`: FOLDER has the sets of `bench/sets/make.py`, with the corpus of each built beside its questions,
-//! in the folder `corpus` or CORPUS. The model is written to OUT, which is `crates/core/src/rerank/learned.json`, or `learned_tokens.json` if the corpora have
-//! an index of tokens. The same sets give the same bytes. Then each set is ranked by a model that was fitted
-//! to the others, and its measures are printed.
+//! `reranker FOLDER OUT [CORPUS [CONFIGURATION]]`: FOLDER has the sets of `bench/sets/make.py`, with the corpus of each built beside its
+//! questions, in the folder `corpus` or CORPUS. It is opened with the settings of the file CONFIGURATION, if there is one. The model is written
+//! to OUT, which is `crates/core/src/rerank/learned.json`. The same sets give the same bytes. Then each set is ranked by a model that was
+//! fitted to the others, and its measures are printed.
 
 use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};

@@ -1,8 +1,9 @@
 //! What each step of a search costs on a large corpus: legs, fusion, rerankers.
 //!
-//! `steps CHUNKS [CROSS]`: a corpus of CHUNKS chunks of about a hundred made-up words is built with an index of tokens, and searched by several plans. CROSS is
-//! a folder with a cross-encoder. The encoder is made up too, so that building takes minutes: vectors by feature hashing, and for each word a vector of 128
-//! numbers that depends on it and on its neighbours. The embedded encoder takes a few milliseconds more for a question, which are printed.
+//! `steps CHUNKS [CROSS]`: the program builds a corpus of CHUNKS chunks of about a hundred made-up words with an index of tokens, and searches it
+//! by several plans. CROSS is a folder with a cross-encoder. The encoder is made up too, so that a build takes minutes: vectors by feature
+//! hashing, and for each word a vector of 128 numbers that depends on it and on its neighbours. What the embedded encoder takes for a question
+//! is printed last, and comes on top.
 
 use std::time::Instant;
 

@@ -2,7 +2,8 @@
 //! `cargo run --release -p logothete-encoder --no-default-features --example pack -- MODEL OUT NAME TOKEN_DIMENSIONS LANGUAGE…`
 //!
 //! MODEL is a folder with `config.json`, `tokenizer.json` and `*.safetensors`; OUT gets `encoder.json`, and in
-//! `*.safetensors` the vocabulary and the weights, a few files of less than 4 MiB. Of the vector of a token, the first TOKEN_DIMENSIONS numbers are kept. The same model gives the same files, byte for byte.
+//! `*.safetensors` the vocabulary and the weights, a few files of less than 4 MiB. Of the vector of a token, the first
+//! TOKEN_DIMENSIONS numbers are kept. The same model gives the same files, byte for byte.
 
 use std::path::Path;
 use std::{env, fs};

@@ -30,8 +30,6 @@ pub struct Facts {
     pub section_keyword_best: f32,
     /// The cosine of the question and the first chunk of the section.
     pub section_first: f32,
-    /// The mean, over the tokens of the question, of the highest cosine to a token of the chunk; 0 if tokens are not indexed.
-    pub tokens: f32,
     /// The mean cosine to the candidates that are nearest to it.
     pub density: f32,
     /// The number of the chunk in its section, from 0.

@@ -17,7 +17,6 @@ pub(super) const NAMES: [&str; COMPARED + ALONE] = [
     "words side by side",
     "best words of the section",
     "meaning of the first chunk",
-    "tokens of the chunk",
     "nearness to the start of the section",
     "place in the section, as a share",
     "length of the section",
@@ -26,7 +25,7 @@ pub(super) const NAMES: [&str; COMPARED + ALONE] = [
     "nearness to others",
     "share of short lines",
 ];
-const COMPARED: usize = 14;
+const COMPARED: usize = 13;
 const ALONE: usize = 7;
 
 /// The number of features: four of each compared fact, and the others.
@@ -81,7 +80,6 @@ impl Facts {
             self.standing.adjacent,
             squashed(self.section_keyword_best.max(0.0)),
             self.section_first,
-            self.tokens,
         ]
     }
 }

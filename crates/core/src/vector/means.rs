@@ -141,3 +141,29 @@ pub fn product(a: &[f32], b: &[f32]) -> f32 {
     }
     sums.iter().sum::<f32>() + a_rest.iter().zip(b_rest).map(|(a, b)| a * b).sum::<f32>()
 }
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    proptest! {
+        #[test]
+        fn the_nearest_by_codes_is_as_near_as_rounding_tells(
+            vectors in prop::collection::vec(prop::collection::vec(-1.0_f32..1.0, 80), 12..40), centres in 1_usize..9,
+        ) {
+            let all = vectors.concat();
+            let means = Means::find(&all, 80, centres);
+            let by_codes = CentreCodes::new(&means).nearest_of(vectors.par_iter());
+            for (vector, by_codes) in vectors.iter().zip(by_codes) {
+                let near: Vec<f32> = means.near(vector).collect();
+                let nearest = near.iter().copied().fold(f32::NEG_INFINITY, f32::max);
+                prop_assert!(nearest - near[by_codes as usize] < 0.3, "{} for {nearest}", near[by_codes as usize]);
+            }
+            let found = Means::find_by_codes(&all, 80, centres);
+            prop_assert_eq!(found.count(), centres);
+            prop_assert_eq!(found, Means::find_by_codes(&all, 80, centres), "the same vectors give the same centres");
+        }
+    }
+}

@@ -105,7 +105,6 @@ fn any_facts() -> impl Strategy<Value = Facts> {
             density: vector,
             place,
             section_chunks: chunks,
-            tokens: keyword,
             ..Facts::default()
         },
     )
@@ -113,26 +112,26 @@ fn any_facts() -> impl Strategy<Value = Facts> {
 
 proptest! {
     #[test]
-    fn features_and_probabilities_are_finite(facts in prop::collection::vec(any_facts(), 0..20), asks: bool, tokens: bool) {
+    fn features_and_probabilities_are_finite(facts in prop::collection::vec(any_facts(), 0..20), asks: bool) {
         let rows = features(&facts, asks);
         prop_assert_eq!(rows.len(), facts.len());
         prop_assert!(rows.iter().flatten().all(|value| value.is_finite()), "{:?}", rows);
         for row in &rows {
-            let chance = learned(tokens).probability(row);
+            let chance = learned().probability(row);
             prop_assert!((0.0..=1.0).contains(&chance), "{}", chance);
         }
     }
 
     #[test]
-    fn shares_are_what_tells_a_candidate_from_the_mean(facts in prop::collection::vec(any_facts(), 2..12), tokens: bool) {
+    fn shares_are_what_tells_a_candidate_from_the_mean(facts in prop::collection::vec(any_facts(), 2..12)) {
         let rows = features(&facts, true);
         let odds = |row: &FeatureRow| {
-            let sum: f32 = learned(tokens).weights.iter().zip(row).map(|(weight, value)| weight * value).sum();
-            learned(tokens).slope * sum
+            let sum: f32 = learned().weights.iter().zip(row).map(|(weight, value)| weight * value).sum();
+            learned().slope * sum
         };
         let mean = rows.iter().map(odds).sum::<f32>() / rows.len() as f32;
         for row in &rows {
-            let shares: f32 = learned(tokens).shares(row, &rows).iter().map(|(_, share)| share).sum();
+            let shares: f32 = learned().shares(row, &rows).iter().map(|(_, share)| share).sum();
             let expected = odds(row) - mean;
             prop_assert!((shares - expected).abs() < 0.01 * (1.0 + expected.abs()), "{} and {}", shares, expected);
         }
@@ -188,8 +187,6 @@ fn what_is_no_model_is_refused(#[case] json: &str, #[case] message: &str) {
 
 #[test]
 fn the_model_of_the_library_fits_its_features() {
-    for tokens in [false, true] {
-        assert_eq!(learned(tokens).weights.len(), FEATURES);
-        assert!(learned(tokens).weights[0] > 0.0, "a better fused score is better");
-    }
+    assert_eq!(learned().weights.len(), FEATURES);
+    assert!(learned().weights[0] > 0.0, "a better fused score is better");
 }

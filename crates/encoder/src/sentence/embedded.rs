@@ -4,8 +4,8 @@ use std::borrow::Cow;
 
 use logothete_core::{Error, ErrorKind, Result};
 
-use super::SentenceEncoder;
 use super::pack::Packed;
+use super::{SentenceEncoder, kept_of_token};
 use crate::bert::{Network, Rooms};
 use crate::kernel::Kernel;
 use crate::tokenise::{Tokeniser, Vocabulary, WordPiece};
@@ -32,9 +32,8 @@ impl SentenceEncoder {
         let vocabulary = tensors.exact::<u8>("vocabulary", &[length])?;
         let vocabulary = std::str::from_utf8(&vocabulary).map_err(|e| broken("vocabulary").because(e))?;
         let vocabulary = Vocabulary::new(vocabulary.lines(), "##");
-        let token_dimensions = packed.token_dimensions.unwrap_or(packed.shape.hidden).clamp(1, packed.shape.hidden);
         Ok(Self {
-            token_dimensions,
+            token_dimensions: kept_of_token(packed.token_dimensions, packed.shape.hidden)?,
             fingerprint: packed.fingerprint(),
             name: packed.name,
             tokeniser: Tokeniser::WordPiece(WordPiece::new(vocabulary, packed.tokeniser)),

@@ -5,7 +5,7 @@ use std::path::Path;
 use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 use serde_json::Value;
 
-use super::{Pooling, Projection, SentenceEncoder, VERSION};
+use super::{Pooling, Projection, SentenceEncoder, VERSION, kept_of_token};
 use crate::bert::{Network, Precision, Rooms, new_matrix};
 use crate::folder::{Folder, Parts, number};
 use crate::kernel::Kernel;
@@ -105,7 +105,7 @@ impl SentenceEncoder {
             prefixes,
             longest,
             languages: Vec::new(),
-            token_dimensions: settings.token_dimensions.unwrap_or(dimensions).clamp(1, dimensions),
+            token_dimensions: kept_of_token(settings.token_dimensions, dimensions)?,
             fingerprint,
             kernel: Kernel::best(),
             rooms: Rooms::default(),

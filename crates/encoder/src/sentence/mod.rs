@@ -6,7 +6,7 @@ mod pack;
 mod pooling;
 
 use logothete_core::vector::{Encoder, Role, TokenEncoder, Vectors};
-use logothete_core::{Fingerprint, Result};
+use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 use rayon::prelude::*;
 
 pub use folder::FolderSettings;
@@ -156,6 +156,16 @@ impl SentenceEncoder {
             out
         })
     }
+}
+
+/// Returns how many numbers of a token's vector are kept of `all`.
+fn kept_of_token(wanted: Option<usize>, all: usize) -> Result<usize> {
+    let kept = wanted.unwrap_or(all);
+    if (1..=all).contains(&kept) {
+        return Ok(kept);
+    }
+    let message = format!("token_dimensions is {kept}; the vector of a token has {all} numbers, so set 1 to {all}");
+    Err(Error::new(ErrorKind::Configuration, message))
 }
 
 /// Scales a vector to length one. A vector of zeros does not change.

@@ -61,7 +61,8 @@ pub fn pack(
     mut write: impl FnMut(&str, &[u8]) -> Result<()>,
 ) -> Result<Fingerprint> {
     let unfit = |what: &str| Error::new(ErrorKind::Unsupported, format!("{what}; it cannot be packed"));
-    let encoder = SentenceEncoder::from_folder(folder, &FolderSettings::default())?;
+    let settings = FolderSettings { token_dimensions, ..FolderSettings::default() };
+    let encoder = SentenceEncoder::from_folder(folder, &settings)?;
     if !encoder.projections.is_empty() {
         return Err(unfit("the model has a layer behind its network"));
     }

@@ -81,6 +81,59 @@ fn the_mean_of_the_token_vectors_points_where_the_vector_does() {
     assert!(cosine / tokens[0].len() as f32 > 0.5, "{cosine}");
 }
 
+#[rstest]
+#[case::in_a_folder(false)]
+#[case::packed(true)]
+fn a_model_may_keep_the_first_numbers_of_a_token(#[case] is_packed: bool) {
+    const KEPT: usize = 3;
+    let folder = tempfile::tempdir().expect("a folder");
+    Model::new().write(folder.path());
+    let open = |token_dimensions| match is_packed {
+        false => {
+            let settings = FolderSettings { token_dimensions, ..FolderSettings::default() };
+            SentenceEncoder::from_folder(folder.path(), &settings).expect("a model")
+        }
+        true => {
+            let mut files = Vec::new();
+            pack(folder.path(), "letters", &["en"], token_dimensions, |name, bytes| {
+                files.push((name.to_owned(), bytes.to_vec()));
+                Ok(())
+            })
+            .expect("packed");
+            let files: Vec<_> = files.iter().map(|(name, bytes)| (name.as_str(), bytes.clone().into())).collect();
+            SentenceEncoder::from_packed(&files).expect("a packed model")
+        }
+    };
+    let (whole, short) = (open(None), open(Some(KEPT)));
+    assert_eq!((whole.token_dimensions(), short.token_dimensions()), (whole.dimensions(), KEPT));
+    assert_eq!(vector(&whole, "abc", Role::Query), vector(&short, "abc", Role::Query), "texts keep all numbers");
+    assert_eq!(whole.fingerprint(), short.fingerprint());
+    let by_token =
+        |encoder: &SentenceEncoder| encoder.encode_tokens(&["abc a"], Role::Query).expect("vectors").remove(0);
+    let (whole, short) = (by_token(&whole), by_token(&short));
+    assert_eq!(whole.len(), short.len());
+    for (whole, short) in whole.iter().zip(short.iter()) {
+        let length = cosine(&whole[..KEPT], &whole[..KEPT]).sqrt();
+        assert!(
+            whole.iter().zip(short).all(|(whole, short)| (whole / length - short).abs() < 1e-5),
+            "{whole:?} {short:?}"
+        );
+    }
+}
+
+#[rstest]
+#[case(0)]
+#[case(100_000)]
+fn a_token_keeps_no_more_numbers_than_it_has(#[case] token_dimensions: usize) {
+    let folder = tempfile::tempdir().expect("a folder");
+    Model::new().write(folder.path());
+    let settings = FolderSettings { token_dimensions: Some(token_dimensions), ..FolderSettings::default() };
+    let error = SentenceEncoder::from_folder(folder.path(), &settings).expect_err("it has other numbers");
+    assert_eq!(error.kind(), ErrorKind::Configuration);
+    assert!(error.to_string().contains("token_dimensions"), "{error}");
+    assert!(pack(folder.path(), "letters", &["en"], Some(token_dimensions), |_, _| Ok(())).is_err());
+}
+
 fn vector(encoder: &SentenceEncoder, text: &str, role: Role) -> Vec<f32> {
     encoder.encode(&[text], role).expect("a vector").iter().next().expect("one").to_vec()
 }

@@ -27,8 +27,6 @@ pub(super) struct Measuring<'a> {
     pub text: &'a str,
     /// The vector of the question.
     pub vector: &'a [f32],
-    /// The score of each candidate by its tokens, in the fused order; `None` if tokens are not indexed.
-    pub tokens: Option<Vec<f32>>,
 }
 
 /// A candidate in its new place.
@@ -64,11 +62,10 @@ impl Measuring<'_> {
     /// Returns candidates in their new order, with what moved each if `explains`. Candidates with equal scores keep their order.
     pub(super) fn rerank(&self, candidates: &[Fused<RowId>], explains: bool) -> Result<Vec<Reranked>> {
         let rows = features(&self.facts(candidates)?, is_question(self.text));
-        let model = learned(self.tokens.is_some());
         let scored = rows.iter().enumerate().map(|(from, row)| Reranked {
             from,
-            score: model.probability(row),
-            shares: if explains { model.shares(row, &rows) } else { Vec::new() },
+            score: learned().probability(row),
+            shares: if explains { learned().shares(row, &rows) } else { Vec::new() },
             features: if explains { row.to_vec() } else { Vec::new() },
         });
         let mut order: Vec<Reranked> = scored.collect();
@@ -104,8 +101,6 @@ impl Measuring<'_> {
             Facts { fused: candidate.score, section, place, section_chunks: chunks, entries, standing, ..facts }
         });
         let mut facts: Vec<Facts> = facts.collect();
-        let tokens = self.tokens.iter().flatten();
-        facts.iter_mut().zip(tokens).for_each(|(facts, tokens)| facts.tokens = *tokens);
         let vector = |candidate: &Fused<RowId>| rows.get(&candidate.key).map_or(&[][..], |row| &row.vector);
         let vectors: Vec<&[f32]> = candidates.iter().map(vector).collect();
         facts.iter_mut().zip(densities(&vectors)).for_each(|(facts, density)| facts.density = density);

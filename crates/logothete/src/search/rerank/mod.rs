@@ -134,12 +134,9 @@ impl Searcher<'_> {
         let rest = fused.split_off(plan.depth.min(fused.len()));
         let vector = self.ahead.vectors.of(judged.read, &*self.opened.encoder)?;
         let catalogue = self.view.catalogue();
-        let snapshot = &self.view.snapshot;
-        let rows: Vec<RowId> = fused.iter().map(|item| item.key).collect();
-        let tokens = if snapshot.has_tokens() { self.token_scores(judged, &rows).ok() } else { None };
-        let tokens = tokens.map(|scores| scores.into_iter().map(Option::unwrap_or_default).collect());
         let (query, text) = (judged.prepared, judged.text);
-        let measuring = Measuring { snapshot, catalogue: &**catalogue, query, text, vector: &vector, tokens };
+        let measuring =
+            Measuring { snapshot: &self.view.snapshot, catalogue: &**catalogue, query, text, vector: &vector };
         let order = measuring.rerank(&fused, recorder.is_on())?;
         drop(catalogue);
         let shown = &order[..if recorder.is_on() { judged.recorded.min(order.len()) } else { 0 }];
@@ -177,25 +174,20 @@ impl Searcher<'_> {
         Ok(Outcome::Scored(Scores { reranker, scores, waited_ms: None, usage: TokenUsage::default() }))
     }
 
-    /// Scores candidates by their tokens.
+    /// Scores candidates by their tokens: the mean, over the tokens of the question, of the highest cosine.
     fn by_tokens(&self, judged: &Judged<'_>, rows: &[RowId]) -> Outcome {
-        match self.token_scores(judged, rows) {
-            Ok(scores) => {
-                let reranker = TOKENS.to_owned();
-                Outcome::Scored(Scores { reranker, scores, waited_ms: None, usage: TokenUsage::default() })
-            }
+        let snapshot = &self.view.snapshot;
+        let query = match encoded_tokens(&*self.opened.encoder, snapshot, judged.read) {
+            Ok(query) => query,
             Err(error) => {
-                Outcome::Failed(format!("The reranker “{TOKENS}” failed, and the fused order stays: {error}."))
+                return Outcome::Failed(format!("The reranker “{TOKENS}” failed, and the fused order stays: {error}."));
             }
-        }
-    }
-
-    /// Returns, for each candidate, the mean, over the tokens of the question, of the highest cosine to a token of its own.
-    fn token_scores(&self, judged: &Judged<'_>, rows: &[RowId]) -> Result<Vec<Option<f32>>> {
-        let query = encoded_tokens(&*self.opened.encoder, &self.view.snapshot, judged.read)?;
+        };
         let count = query.len().max(1) as f32;
-        let scores = self.view.snapshot.token_scores(&query, rows).into_iter();
-        Ok(scores.map(|score| score.map(|score| score / count)).collect())
+        let mean = |score: Option<f32>| score.map(|score| score / count);
+        let scores = snapshot.token_scores(&query, rows).into_iter().map(mean).collect();
+        let reranker = TOKENS.to_owned();
+        Outcome::Scored(Scores { reranker, scores, waited_ms: None, usage: TokenUsage::default() })
     }
 
     /// Returns what a reranker said of candidates before the search.
