@@ -76,10 +76,22 @@ def unpacked(package, folder):
 def facts(package, root):
     policy = subprocess.run(["apt-cache", "policy", package], stdout=subprocess.PIPE, text=True).stdout
     version = re.search(r"Candidate: (\S+)", policy)
-    licences = sorted(str(file.relative_to(root)) for file in root.glob("usr/share/doc/*/copyright"))
-    text = "".join((root / file).read_text(errors="replace") for file in licences)
-    names = sorted(set(re.findall(r"^License: *(\S.*)$", text, re.M)))
-    return {"package": package, "version": version and version.group(1), "licences": names, "file": licences}
+    files = sorted(root.glob("usr/share/doc/*/copyright")) or copyright_elsewhere(package, root)
+    text = "".join(file.read_text(errors="replace") for file in files)
+    # A file in prose refers to a licence by its place on every Debian machine.
+    names = re.findall(r"^License: *(\S.*)$", text, re.M) or re.findall(r"/usr/share/common-licenses/([\w.+-]*\w)", text)
+    files = [str(file.relative_to(root)) for file in files]
+    return {"package": package, "version": version and version.group(1), "licences": sorted(set(names)), "file": files}
+
+
+def copyright_elsewhere(package, root):
+    """The licence file of a package whose documentation folder is a link to that of another package, which is unpacked too."""
+    link = root / "usr/share/doc" / package
+    if not link.is_symlink():
+        return []
+    other = root / "other"
+    other.mkdir(exist_ok=True)
+    return sorted(unpacked(link.readlink().name, other).glob("usr/share/doc/*/copyright"))
 
 
 def main():
