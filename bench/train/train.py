@@ -19,8 +19,8 @@ share of pairs that follow a pair whose question finds their passage, where PAIR
 and costs nothing.
 
 `--round` rounds weights and inputs of the layers to eight bits as the packed model does, and learns through the rounding. `--short` also asks the first 128
-and 256 numbers of a vector, alone, to choose the right passage. `--tokens` weighs the same choice by the first 128 numbers of the tokens of the last layer: for each token of
-the question the nearest of the passage, on average (late interaction, Khattab and Zaharia, 2020).
+and 256 numbers of a vector, alone, to choose the right passage. `--tokens` weighs the same choice by the first `--token-numbers` of the tokens of the last layer: for
+each token of the question the nearest of the passage, on average (late interaction, Khattab and Zaharia, 2020).
 
 Questions are varied: the heading as it is, a question made of it by rule, its telling words alone, or with typing errors. Everything random has a seed:
 the same call gives the same losses, on the same machine and version of torch.
@@ -45,7 +45,7 @@ from tokenizers import Tokenizer
 PAIRS_OF_BATCH = 24
 OF_ONE_PACKAGE = 0.6
 TEMPERATURE = 0.05
-# Late interaction is learned with so many numbers of a token.
+# Late interaction is measured, and if nothing else is said learned, with so many numbers of a token.
 TOKEN_NUMBERS = 128
 MAX_QUESTION, MAX_TEXT = 32, 112
 # Words of a window, one length for a batch; the first is the one that held pairs are measured with. A text is cut to four tokens for three words, so that
@@ -265,7 +265,7 @@ def loss_of(encoder, began, tokens, batch, step, arguments):
     short = [(functional.normalize(asked[:, :size], dim=-1), functional.normalize(passages[:, :size], dim=-1)) for size in sizes]
     choice = sum(chosen(one @ other.T) for one, other in short) / len(sizes)
     if arguments.tokens > 0:
-        asked_tokens, passage_tokens = (functional.normalize(found[..., :TOKEN_NUMBERS], dim=-1) for found in (asked_tokens, passage_tokens))
+        asked_tokens, passage_tokens = (functional.normalize(found[..., :arguments.token_numbers], dim=-1) for found in (asked_tokens, passage_tokens))
         choice = choice + arguments.tokens * chosen(maxima(asked_tokens, questions[1], passage_tokens, texts[1]))
     if not pulls:
         return choice, torch.zeros(())
@@ -337,6 +337,7 @@ def main():
     parser.add_argument("--round", action="store_true")
     parser.add_argument("--short", action="store_true")
     parser.add_argument("--tokens", type=float, default=0.0)
+    parser.add_argument("--token-numbers", type=int, default=TOKEN_NUMBERS, help="numbers of a token that late interaction is learned by")
     parser.add_argument("--average", type=int, default=200, help="steps that the exported weights are the moving average of; 1 for the last")
     parser.add_argument("--seed", type=int, default=2026)
     arguments = parser.parse_args()
