@@ -32,7 +32,7 @@ const RIDGE: f64 = 0.1;
 /// What is added to the weight of the fused score after the fit. Headings and entries of an index, which the model is fitted to, are not all that
 /// people ask. So much costs those little, and keeps the order of questions for a fact; docs/defaults.md has
 /// the numbers.
-const TRUST: f64 = 8.0;
+const TRUST: f64 = 12.0;
 /// The steps of the descent, and their rate.
 const STEPS: usize = 600;
 const RATE: f64 = 0.03;
