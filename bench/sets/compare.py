@@ -13,18 +13,27 @@ import json
 import math
 import pathlib
 import random
+import shutil
 import subprocess
 
 EXCHANGES = 10_000
 
 
-def measured(program, folder, way, split, measure):
-    """The value of each question that has the measure, and the times of searches."""
+def program_at(name):
+    """The path of a program, which stays right in another folder."""
+    return pathlib.Path(shutil.which(name) or name).resolve()
+
+
+def run(program, folder, way, *arguments):
+    """What a command prints as JSON, in one of the two ways to search."""
     configuration, _, corpus = way.partition(":")
-    command = [program, "evaluate", "questions.jsonl", "--split", split, "--json"]
-    command += ["--corpus", corpus or "corpus", "--config", str(pathlib.Path(configuration).resolve())]
-    done = subprocess.run(command, stdout=subprocess.PIPE, check=True, cwd=folder)
-    questions = json.loads(done.stdout)["runs"][0]["per_question"]
+    command = [program_at(program), *arguments, "--json", "--corpus", corpus or "corpus", "--config", str(pathlib.Path(configuration).resolve())]
+    return json.loads(subprocess.run(command, stdout=subprocess.PIPE, check=True, cwd=folder).stdout)
+
+
+def measured(program, folder, way, split, measure):
+    """The value of each question that has the measure."""
+    questions = run(program, folder, way, "evaluate", "questions.jsonl", "--split", split)["runs"][0]["per_question"]
     return {question["id"]: question["metrics"][measure] for question in questions if measure in question["metrics"]}
 
 
@@ -50,13 +59,19 @@ def row(name, before, after):
     print(f"| {name} | {count:,} | {means[0]:.3f} | {means[1]:.3f} | {middle:+.3f} ± {1.96 * error:.3f} | {p:.4f} |", flush=True)
 
 
-def main():
-    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+def parser_for(description):
+    """The arguments that every comparison of two ways has."""
+    parser = argparse.ArgumentParser(description=description, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("folder", type=pathlib.Path)
     parser.add_argument("before")
     parser.add_argument("after")
     parser.add_argument("--program", default="logothete")
     parser.add_argument("--split", default="dev")
+    return parser
+
+
+def main():
+    parser = parser_for(__doc__)
     parser.add_argument("--measure", default="ndcg@10")
     arguments = parser.parse_args()
     print(f"| set, {arguments.split} | questions | before | after | difference | p |\n|---|---:|---:|---:|---:|---:|")

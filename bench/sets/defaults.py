@@ -14,6 +14,8 @@ import pathlib
 import subprocess
 import sys
 
+from compare import program_at
+
 # A setting, the values beside the default one, and whether a build depends on it.
 SETTINGS = [
     ("search.keyword", ["0", "0.2", "0.35", "0.75", "1.0"], False),
@@ -28,7 +30,7 @@ MEASURES = ["hit@3", "ndcg@10", "first_cited", "wrongly_refused", "refused_near"
 
 
 def evaluate(program, folder, split, arguments):
-    command = [program, "evaluate", str(folder / "questions.jsonl"), "--split", split, "--corpus", str(folder / "corpus"), "--json"]
+    command = [program_at(program), "evaluate", str(folder / "questions.jsonl"), "--split", split, "--corpus", str(folder / "corpus"), "--json"]
     done = subprocess.run(command + arguments, stdout=subprocess.PIPE, check=True, cwd=folder)
     return json.loads(done.stdout)["runs"]
 
@@ -76,7 +78,7 @@ def main():
     sets = [root / file.parent.name for file in sorted(root.glob("*/questions.jsonl"))]
     for folder in sets:
         built = subprocess.run(
-            [program, "build", str(folder / "documents"), "--corpus", str(folder / "corpus")], cwd=folder, stdout=subprocess.DEVNULL,
+            [program_at(program), "build", str(folder / "documents"), "--corpus", str(folder / "corpus")], cwd=folder, stdout=subprocess.DEVNULL,
         )
         # 4 means that some files could not be read.
         if built.returncode not in (0, 4):

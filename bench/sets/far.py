@@ -8,24 +8,20 @@ often the best cosine of an answerable question is above that of a far one, and 
 that of Hanley and McNeil (1982).
 """
 
-import argparse
 import json
 import math
-import pathlib
-import subprocess
 import tempfile
+
+from compare import parser_for, run
 
 
 def cosines(program, folder, way, questions):
     """The best cosine of each question, by its id."""
-    configuration, _, corpus = way.partition(":")
     with tempfile.NamedTemporaryFile("w", suffix=".txt") as file:
         file.write("".join(" ".join(question["question"].split()) + "\n" for question in questions))
         file.flush()
-        command = [program, "search", "--queries", file.name, "--count", "1", "--json", "--corpus", corpus or "corpus"]
-        command += ["--config", str(pathlib.Path(configuration).resolve())]
-        done = subprocess.run(command, stdout=subprocess.PIPE, check=True, cwd=folder)
-    found = [search["passages"] for search in json.loads(done.stdout)["searches"]]
+        searches = run(program, folder, way, "search", "--queries", file.name, "--count", "1")["searches"]
+    found = [search["passages"] for search in searches]
     assert len(found) == len(questions)
     return {question["id"]: passages[0]["legs"]["vector"]["score"] if passages else -1.0 for question, passages in zip(questions, found)}
 
@@ -42,13 +38,7 @@ def area(above, below):
 
 
 def main():
-    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
-    parser.add_argument("folder", type=pathlib.Path)
-    parser.add_argument("before")
-    parser.add_argument("after")
-    parser.add_argument("--program", default="logothete")
-    parser.add_argument("--split", default="dev")
-    arguments = parser.parse_args()
+    arguments = parser_for(__doc__).parse_args()
     print(f"| set, {arguments.split} | far, before | far, after | near, before | near, after |\n|---|---:|---:|---:|---:|")
     all_of = [{}, {}]
     for file in sorted(arguments.folder.resolve().glob("*/questions.jsonl")):
