@@ -4,7 +4,8 @@
     python3 bench/sets/make.py FOLDER [NAME...]
 
 For each set, FOLDER/NAME has `documents/` (a file for each section of the documentation, without its heading), `lists/` (the same
-and the tables of contents, which name the headings) and `questions.jsonl`, in the format of `logothete evaluate`:
+and the tables of contents, which name the headings), `few/` (80 sections that answer questions of `dev`, since few documents are told from
+many by nothing but their number) and `questions.jsonl`, in the format of `logothete evaluate`:
 
     logothete build FOLDER/NAME/documents --corpus NAME.corpus
     logothete evaluate FOLDER/NAME/questions.jsonl --split dev --corpus NAME.corpus
@@ -44,6 +45,8 @@ MAX_QUESTIONS = 600
 MAX_INDEX = 200
 # Of each hundred questions of a set, so many more are unanswerable, near and far.
 NEAR, FAR = 10, 10
+# So many sections, which answer dev questions, are a small documentation of their own.
+FEW = 80
 MIN_WORDS, MAX_WORDS = 30, 3_000
 
 HEADINGS = {"h1", "h2", "h3", "h4", "h5", "h6"}
@@ -286,6 +289,11 @@ def make(name, sections, lists, index, others, out):
                 write(folder / variant / section["file"], without_first_line(section["body"], section["heading"]))
     for file, body in lists:
         write(folder / "lists" / file, body)
+    answering = {place["document"] for question in questions if question["split"] == "dev" for place in question.get("relevant", [])}
+    few = set(sorted(answering, key=lambda file: number(name, "few", file))[:FEW])
+    for section in sections:
+        if section["file"] in few:
+            write(folder / "few" / section["file"], without_first_line(section["body"], section["heading"]))
     write(folder / "questions.jsonl", "\n".join(json.dumps(question, ensure_ascii=False) for question in questions))
     kinds = {}
     for question in questions:

@@ -1,8 +1,8 @@
 //! The command line.
 
-use std::path::PathBuf;
-
 use clap::{Args, Parser, Subcommand, ValueEnum};
+use logothete::document::Date;
+use std::path::PathBuf;
 
 /// From a folder of documents to answers that cite their pages, on your own machine.
 #[derive(Parser)]
@@ -170,6 +170,12 @@ pub struct AskArguments {
     /// Answer only from chunks for which this filter holds, such as 'date >= 2025-03 and page < 9'
     #[arg(long, value_name = "FILTER")]
     pub filter: Option<String>,
+    /// Answer as of a day, such as 2025-06-30, if sources disagree [default: the day that the question names, else the latest source]
+    #[arg(long, value_name = "DATE", value_parser = date)]
+    pub as_of: Option<Date>,
+    /// Answer with the sentence that answers, without whole lists and exceptions
+    #[arg(long)]
+    pub brief: bool,
     /// Show what every stage did
     #[arg(long)]
     pub trace: bool,
@@ -182,6 +188,10 @@ pub struct AskArguments {
     /// Print the prompt that the model would get, with its tokens and the host, and send nothing
     #[arg(long, conflicts_with_all = ["questions", "trace", "trace_page"])]
     pub show_prompt: bool,
+}
+
+fn date(text: &str) -> Result<Date, String> {
+    Date::from_written(text).ok_or_else(|| "write a day as 2025-06-30".to_owned())
 }
 
 /// The conversation, and what to do with it.

@@ -23,3 +23,12 @@ pub(crate) fn serialize_score<S: Serializer>(score: &f32, serializer: S) -> Resu
 pub(crate) fn serialize_milliseconds<S: Serializer>(value: &f64, serializer: S) -> Result<S::Ok, S::Error> {
     serializer.serialize_f64(round_milliseconds(*value))
 }
+
+/// Serialises a score that may be missing.
+#[allow(clippy::ref_option, clippy::trivially_copy_pass_by_ref)] // the signature that serde asks for
+pub(crate) fn serialize_some_score<S: Serializer>(score: &Option<f32>, serializer: S) -> Result<S::Ok, S::Error> {
+    match score {
+        Some(score) => serialize_score(score, serializer),
+        None => serializer.serialize_none(),
+    }
+}

@@ -169,16 +169,33 @@ pub enum TraceDetails {
         /// The share of the question that the sentences cover.
         #[serde(serialize_with = "serialize_score")]
         coverage: f32,
-        /// The share of the terms besides the subject that the best sentence covers.
+        /// The probability that they answer it.
         #[serde(serialize_with = "serialize_score")]
-        asked: f32,
-        /// The coverage below which the question is refused.
+        confidence: f32,
+        /// The least probability of a sure answer.
         #[serde(serialize_with = "serialize_score")]
-        min_coverage: f32,
+        min_confidence: f32,
+        /// The probability that the corpus says something of what is asked.
+        #[serde(serialize_with = "serialize_score")]
+        related: f32,
+        /// What both were told from, by name.
+        facts: BTreeMap<String, f32>,
         /// The terms that no sentence covers.
         missing: Vec<String>,
+        /// The best candidates, chosen or not, the best first; all of them, if the request asked for that.
+        candidates: Vec<CandidateRecord>,
         /// The sentences.
         picked: Vec<SentenceRecord>,
+    },
+    /// Something was computed over tables, or could not be.
+    Compute {
+        /// What was asked for, such as `Greatest(1)`.
+        operation: String,
+        /// The titles of the tables that were looked at.
+        tables: Vec<String>,
+        /// What came of it; `None` if no table fits.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        result: Option<String>,
     },
     /// The claims were verified.
     Check {
@@ -256,6 +273,7 @@ impl TraceDetails {
             Self::LeftOut { .. } => "left_out",
             Self::Expand { .. } => "expand",
             Self::Extract { .. } => "extract",
+            Self::Compute { .. } => "compute",
             Self::Check { .. } => "check",
             Self::Condense { .. } => "condense",
             Self::Transform { .. } => "transform",
@@ -331,6 +349,26 @@ pub struct TermRecord {
     /// The weight.
     #[serde(serialize_with = "serialize_score")]
     pub weight: f32,
+}
+
+/// A sentence that may answer.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct CandidateRecord {
+    /// The id of the chunk.
+    pub chunk: ChunkId,
+    /// The sentence.
+    pub text: String,
+    /// Its score; only the order means something.
+    #[serde(serialize_with = "serialize_score")]
+    pub score: f32,
+    /// What each feature added to the score, by name, the largest first.
+    pub shares: Vec<(String, f32)>,
+    /// Its features, in the order of [`FEATURE_NAMES`](crate::evidence::FEATURE_NAMES), if the request asked for all candidates.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub features: Vec<f32>,
+    /// Why it is not in the answer; `None` if it is.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub lost: Option<String>,
 }
 
 /// A sentence that was selected.

@@ -3,6 +3,7 @@
 //! Nogueira and Cho, "Passage Re-ranking with BERT", 2019.
 
 use std::path::Path;
+use std::time::{Duration, Instant};
 
 use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 use rayon::prelude::*;
@@ -91,23 +92,31 @@ impl CrossEncoder {
 
     /// Returns the score of each passage for a question; higher is better. Scores have no bounds: a model gives them a meaning of its own.
     ///
-    /// Passages are read in batches, from the first on, by all threads of the current pool. Between batches `is_over` says whether time is over;
-    /// what was not read by then is `None`.
+    /// Passages are read in batches, from the first on, by all threads of the current pool. Before batches, `is_over` is given how long the ones
+    /// before took, and says whether time would be over after so long; what was not read by then is `None`.
     ///
     /// # Errors
     /// If the tokeniser fails. That of word pieces never fails.
-    pub fn scores(&self, question: &str, passages: &[&str], is_over: impl Fn() -> bool) -> Result<Vec<Option<f32>>> {
+    pub fn scores(
+        &self,
+        question: &str,
+        passages: &[&str],
+        is_over: impl Fn(Duration) -> bool,
+    ) -> Result<Vec<Option<f32>>> {
         let question = self.tokeniser.tokens(question, self.longest)?;
         let pairs =
             passages.par_iter().map(|passage| Ok(self.pair(&question, &self.tokeniser.tokens(passage, self.longest)?)));
         let pairs: Vec<Pair> = pairs.collect::<Result<_>>()?;
         let mut scores = Vec::with_capacity(pairs.len());
         // A batch a thread at a time, so that the first passages are read first.
+        let mut took = Duration::ZERO;
         for group in batches(&pairs, |pair| pair.0.len()).chunks(rayon::current_num_threads()) {
-            if is_over() {
+            if is_over(took) {
                 break;
             }
+            let started = Instant::now();
             scores.par_extend(group.par_iter().flat_map_iter(|batch| self.scores_of(batch)).map(Some));
+            took = started.elapsed();
         }
         scores.resize(pairs.len(), None);
         Ok(scores)

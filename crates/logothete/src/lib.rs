@@ -53,8 +53,8 @@ pub use ingest::{
     BuildReport, BuildRequest, DocumentEstimate, Estimate, Failure, OwnChunk, Progress, PruneNeeded, Stage, Upsert,
 };
 pub use logothete_core::{
-    Error, ErrorKind, Fingerprint, Result, TokenUsage, chunk, document, eval, evidence, keyword, prompt, query,
-    suggest, text, vector, verify,
+    Error, ErrorKind, Fingerprint, Result, TokenUsage, chunk, document, eval, evidence, keyword, prompt, quantity,
+    query, suggest, table, text, vector, verify,
 };
 pub use logothete_encoder::{CrossEncoder, FolderSettings, Hashing, Pooling, Precision, SentenceEncoder};
 pub use logothete_parse::{

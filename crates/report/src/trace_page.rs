@@ -172,6 +172,7 @@ fn stage(details: &TraceDetails) -> &'static str {
         TraceDetails::LeftOut { .. } => "left out",
         TraceDetails::Expand { .. } => "expand",
         TraceDetails::Extract { .. } => "extract",
+        TraceDetails::Compute { .. } => "compute",
         TraceDetails::Check { .. } => "check",
         TraceDetails::Condense { .. } => "condense",
         TraceDetails::Transform { .. } => "transform",
@@ -214,11 +215,21 @@ fn summary(record: &TraceRecord) -> String {
             let merged = if *merged > 0 { format!("; {merged} became a part of another") } else { String::new() };
             format!("{passages} passages with what is around them{merged}")
         }
-        TraceDetails::Extract { coverage, missing, picked, .. } => {
+        TraceDetails::Extract { coverage, confidence, missing, picked, candidates, .. } => {
             let missing =
                 if missing.is_empty() { String::new() } else { format!("; not covered: {}", missing.join(", ")) };
-            format!("{} sentences cover {:.0} % of the question{missing}", picked.len(), coverage * 100.0)
+            format!(
+                "{} of {} candidates cover {:.0} % of the question{missing}; {:.0} % sure",
+                picked.len(),
+                candidates.len(),
+                coverage * 100.0,
+                confidence * 100.0
+            )
         }
+        TraceDetails::Compute { operation, tables, result } => match result {
+            Some(result) => format!("{operation} over {} tables: {result}", tables.len()),
+            None => format!("{operation}: none of {} tables fits", tables.len()),
+        },
         TraceDetails::Check { claims } => {
             let supported = claims.iter().filter(|claim| claim.verdict == Verdict::Supported).count();
             format!("{supported} of {} claims supported", claims.len())

@@ -4,6 +4,7 @@ use std::collections::BTreeSet;
 use std::io::{IsTerminal, Write};
 
 use logothete::answer::AskEvent;
+use logothete::evidence::AnswerLength;
 use logothete::search::Filter;
 use logothete::{Corpus, Reply, Result, SearchRequest};
 use logothete_report::{SourcePage, trace_page};
@@ -17,11 +18,20 @@ use crate::{DONE, Output, REFUSED};
 
 pub async fn run(at: &CorpusArguments, arguments: &AskArguments, as_json: bool) -> Result<Output> {
     let (config, folder) = configuration(at)?;
-    let config = changed(config, &arguments.changes)?;
+    let mut config = changed(config, &arguments.changes)?;
+    if arguments.brief {
+        config.answer.length = AnswerLength::Brief;
+    }
     let filter = super::filter(arguments.filter.as_deref())?;
-    let request = |question: String| match &filter {
-        Some(filter) => SearchRequest::new(question).filter(filter.clone()).traced(),
-        None => SearchRequest::new(question).traced(),
+    let request = |question: String| {
+        let mut request = SearchRequest::new(question).traced();
+        if let Some(filter) = &filter {
+            request = request.filter(filter.clone());
+        }
+        if let Some(day) = &arguments.as_of {
+            request = request.as_of(day.clone());
+        }
+        request
     };
     let requests: Vec<_> =
         super::asked(&arguments.question, arguments.questions.as_deref())?.into_iter().map(request).collect();

@@ -1,7 +1,7 @@
 //! Answers for people: the text, its sources, and what they do not bear out.
 
 use logothete::TokenUsage;
-use logothete::answer::Answer;
+use logothete::answer::{Answer, Status};
 use logothete::prompt::OWN_KNOWLEDGE;
 use logothete::verify::Verdict;
 
@@ -17,9 +17,15 @@ pub fn answer(answer: &Answer, style: Style) -> String {
     out + &sources(answer, style)
 }
 
-/// Returns what follows an answer: its sources, what they do not bear out, what came nearest, and how it came about.
+/// Returns what follows an answer: how sure it is, its sources, what they do not bear out, what came nearest, and how it came about.
 pub fn sources(answer: &Answer, style: Style) -> String {
     let mut out = String::new();
+    if let Some(certainty) = answer.certainty() {
+        for line in wrap(&certainty, width() - 4) {
+            let line = if answer.status == Status::Answered { style.faint(&line) } else { style.warning(&line) };
+            out.push_str(&format!("{line}\n"));
+        }
+    }
     for source in &answer.sources {
         out.push('\n');
         let marker = format!("[{}]", source.marker);
@@ -42,7 +48,7 @@ pub fn sources(answer: &Answer, style: Style) -> String {
             out.push_str(&format!("    {} {}\n", style.faint("also in"), style.place(&other.location.to_string())));
         }
     }
-    for claim in answer.claims.iter().filter(|claim| claim.verdict != Verdict::Supported) {
+    for claim in answer.claims.iter().filter(|claim| !claim.verdict.is_borne_out()) {
         let said = match (claim.verdict, claim.citations.is_empty()) {
             (_, true) if claim.text.starts_with(OWN_KNOWLEDGE) => continue,
             (_, true) => "No source is cited for this:",

@@ -147,13 +147,13 @@ fn a_real_gain_is_written_and_another_is_not() {
     let folder = built();
     let file = folder.path().join("logothete.toml");
     // Without vectors and without an answer to most questions, there is much to gain.
-    fs::write(&file, "[generator]\nmin_coverage = 0.99 # strict\n").expect("a file");
-    let tune = ["tune", QUESTIONS, "--over", "generator.min_coverage=0.6,0.65", "--write"];
+    fs::write(&file, "[answer]\nmin_confidence = 0.99 # strict\n").expect("a file");
+    let tune = ["tune", QUESTIONS, "--over", "answer.min_confidence=0.4,0.5", "--write"];
     let ran = run(folder.path(), &tune);
     assert_eq!((ran.code, ran.err.as_str()), (0, ""));
     assert!(ran.out.contains("The gain is real.") && ran.out.contains("Written into"), "{}", ran.out);
     let text = fs::read_to_string(&file).expect("a file");
-    assert!(text.contains("min_coverage = 0.6") && text.contains("# strict"), "{text}");
+    assert!(text.contains("min_confidence = 0.4") && text.contains("# strict"), "{text}");
 
     let before = fs::read(&file).expect("a file");
     let ran = run(

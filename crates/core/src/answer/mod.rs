@@ -6,7 +6,7 @@ mod markers;
 use serde::{Deserialize, Serialize};
 
 use crate::document::{Location, Span};
-use crate::round::serialize_score;
+use crate::round::{serialize_score, serialize_some_score};
 use crate::search::Passage;
 use crate::usage::TokenUsage;
 use crate::verify::Verdict;
@@ -18,7 +18,9 @@ use crate::verify::Verdict;
 pub enum Status {
     /// The corpus holds an answer.
     Answered,
-    /// The corpus holds no answer, or none that is clear enough.
+    /// What comes closest, which may not be the answer.
+    Closest,
+    /// The corpus holds no answer.
     Refused,
 }
 
@@ -86,6 +88,12 @@ pub struct Answer {
     /// For a refusal, the nearest passages.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub nearest: Vec<Passage>,
+    /// The probability that the evidence answers the question; `None` for the answer of a model and for what was computed.
+    #[serde(default, skip_serializing_if = "Option::is_none", serialize_with = "serialize_some_score")]
+    pub confidence: Option<f32>,
+    /// Why it is sure or not, in few words.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub reason: Option<String>,
     /// The tokens that a model read and wrote.
     pub tokens: TokenUsage,
     /// The model that wrote the answer; `None` if it is made of sentences of the documents.
@@ -97,6 +105,12 @@ pub struct Answer {
     /// What the reader should know of how the answer came about, such as that the model failed.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub note: Option<String>,
+}
+
+/// Returns a text with a capital at its start.
+fn capitalised(text: &str) -> String {
+    let mut signs = text.chars();
+    signs.next().map_or_else(String::new, |first| first.to_uppercase().chain(signs).collect())
 }
 
 impl Claim {
@@ -130,10 +144,27 @@ impl Answer {
             claims: Vec::new(),
             sources: Vec::new(),
             nearest: Vec::new(),
+            confidence: None,
+            reason: None,
             tokens: TokenUsage::default(),
             generator: None,
             incomplete: false,
             note: None,
+        }
+    }
+
+    /// Returns how sure the answer is, and why, as a sentence; `None` for the answer of a model, of which nothing of the kind is known.
+    pub fn certainty(&self) -> Option<String> {
+        let percent = self.confidence.map(|confidence| format!("{:.0} %", confidence * 100.0));
+        let reason = self.reason.as_deref().map(|reason| format!(": {reason}")).unwrap_or_default();
+        match (self.status, percent) {
+            (Status::Answered, Some(percent)) => Some(format!("{percent} sure{reason}.")),
+            (Status::Answered, None) => self.reason.as_deref().map(|reason| format!("Sure: {reason}.")),
+            (Status::Closest, percent) => {
+                let percent = percent.map(|percent| format!(", {percent}")).unwrap_or_default();
+                Some(format!("Not sure{percent}{reason}."))
+            }
+            (Status::Refused, _) => self.reason.as_deref().map(capitalised).map(|reason| format!("{reason}.")),
         }
     }
 

@@ -30,7 +30,7 @@ const fn measure(group: MeasureGroup, name: &'static str, meaning: &'static str)
 }
 
 /// All measures, in the order in which they are shown.
-pub const MEASURES: [Measure; 25] = {
+pub const MEASURES: [Measure; 30] = {
     use MeasureGroup::{Answers, Cost, Search};
     [
         measure(Search, "hit@1", "questions whose first passage is a right one"),
@@ -44,7 +44,11 @@ pub const MEASURES: [Measure; 25] = {
         measure(Search, "mrr", "one over the rank of the first right passage"),
         measure(Search, "map", "average precision"),
         measure(Search, "ndcg@10", "gain of the ranking, 1 is the best there is"),
-        measure(Answers, "right", "questions whose first citation is in a right place, or that were rightly refused"),
+        measure(
+            Answers,
+            "right",
+            "questions whose first citation is in a right place, or that were rightly refused or doubted",
+        ),
         measure(Answers, "first_cited", "answerable questions whose first citation is in a right place"),
         measure(Answers, "cited", "with any citation in a right place"),
         measure(Answers, "said", "answers that say what was expected"),
@@ -52,9 +56,14 @@ pub const MEASURES: [Measure; 25] = {
         measure(Answers, "supported", "claims that their sources support"),
         measure(Answers, "repeats", "answers that only repeat the question"),
         measure(Answers, "wrongly_refused", "answerable questions that were refused"),
+        measure(Answers, "closest", "answerable questions whose answer is not sure"),
         measure(Answers, "refused", "unanswerable questions that were refused"),
         measure(Answers, "refused_near", "of these, the near misses"),
         measure(Answers, "refused_far", "of these, the far ones"),
+        measure(Answers, "doubted", "unanswerable questions refused, or answered as not sure"),
+        measure(Answers, "doubted_near", "of these, the near misses"),
+        measure(Answers, "doubted_far", "of these, the far ones"),
+        measure(Answers, "brier", "squared error of the probability that an answer is right"),
         measure(Answers, "refusals_right", "refusals that were right"),
         measure(Cost, "tokens", "read and written by a model, a question"),
         measure(Cost, "money", "what they cost, a question"),

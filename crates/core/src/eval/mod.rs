@@ -18,7 +18,7 @@ pub use draft::{Draft, Drafter};
 pub use measures::{MEASURES, Measure, MeasureGroup, Outcome, SHORT_MEASURES, STAGES};
 pub use questions::{Relevant, SetQuestion, read_queries, read_questions, write_questions};
 pub use ranking::{JudgedPlace, JudgedRanking, average_precision_of_scores, ndcg_of_scores};
-pub use run::{Group, Mismatch, Run, StageTime, mismatches};
+pub use run::{Group, Mismatch, ReliabilityBin, Run, StageTime, mismatches};
 pub use score::{FoundPassage, FoundSource, Metrics, QuestionDetails, QuestionScore, score_question, score_ranking};
 pub use statistics::{BOOTSTRAP_ROUNDS, Interval, TEST_ROUNDS, bootstrap, holm, mean, quantile, randomisation_test};
 pub use trec::{Judgement, RankedDocument, judged, read_qrels, read_run, write_qrels, write_run};

@@ -51,6 +51,44 @@ pub struct Mismatch {
     pub nearest: Option<String>,
 }
 
+/// A part of the questions whose answers have about the same probability to be right.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct ReliabilityBin {
+    /// The number of questions.
+    pub count: usize,
+    /// The mean of the probabilities.
+    pub confidence: f64,
+    /// The share that is right.
+    pub right: f64,
+}
+
+impl Run {
+    /// Returns how often answers are right that say how likely they are, in ten parts of equal width by what they say.
+    pub fn reliability(&self) -> [ReliabilityBin; 10] {
+        let mut bins = [ReliabilityBin::default(); 10];
+        for score in &self.per_question {
+            let (Some(confidence), Some(answers)) = (score.confidence, score.evidence_answers()) else { continue };
+            let bin = &mut bins[((confidence * 10.0) as usize).min(9)];
+            bin.count += 1;
+            bin.confidence += confidence;
+            bin.right += f64::from(u8::from(answers));
+        }
+        for bin in bins.iter_mut().filter(|bin| bin.count > 0) {
+            (bin.confidence, bin.right) = (bin.confidence / bin.count as f64, bin.right / bin.count as f64);
+        }
+        bins
+    }
+
+    /// Returns the expected calibration error (Naeini, Cooper and Hauskrecht, 2015): by how much the share of right answers is off what they say, on
+    /// average. `None` if no answer says how likely it is.
+    pub fn calibration_error(&self) -> Option<f64> {
+        let bins = self.reliability();
+        let all: usize = bins.iter().map(|bin| bin.count).sum();
+        let off: f64 = bins.iter().map(|bin| bin.count as f64 * (bin.confidence - bin.right).abs()).sum();
+        (all > 0).then(|| off / all as f64)
+    }
+}
+
 /// Compares the documents that questions name with those of a corpus, given as names with the hashes of their contents.
 pub fn mismatches(questions: &[SetQuestion], documents: &BTreeMap<String, String>) -> Vec<Mismatch> {
     let mut found: BTreeMap<(&str, bool), BTreeSet<&str>> = BTreeMap::new();

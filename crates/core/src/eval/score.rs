@@ -8,14 +8,13 @@ use super::answers::{only_repeats, token_f1};
 use super::questions::plain;
 use super::ranking::{JudgedPlace, JudgedRanking};
 use super::{Relevant, SetQuestion};
-use crate::answer::{Answer, CitedSource};
+use crate::answer::{Answer, CitedSource, Status};
 use crate::document::Location;
 use crate::round::serialize_score;
 use crate::search::{Duplicate, Passage};
 use crate::text::without_markers;
 use crate::trace::{Trace, TraceDetails};
 use crate::usage::TokenUsage;
-use crate::verify::Verdict;
 
 /// Scores by name, such as `ndcg@10`.
 pub type Metrics = BTreeMap<String, f64>;
@@ -51,18 +50,33 @@ pub struct QuestionScore {
     /// The rank of each right place; `None` for one that was not found.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub place_ranks: Vec<Option<usize>>,
-    /// The share of the question that the chosen sentences cover, by which an answer without a model is given or refused.
+    /// Whether the answer was only the closest that there is.
+    #[serde(default)]
+    pub closest: bool,
+    /// The probability that the evidence answers the question, as an answer without a model has it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub coverage: Option<f64>,
-    /// The coverage below which it was refused.
+    pub confidence: Option<f64>,
+    /// The probability below which an answer is not sure.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub min_coverage: Option<f64>,
+    pub min_confidence: Option<f64>,
     /// What was found and answered, for pages and tables; it is no part of the JSON.
     #[serde(skip)]
     pub details: QuestionDetails,
     /// The milliseconds of each stage.
     #[serde(skip)]
     pub stages: BTreeMap<String, f64>,
+}
+
+impl QuestionScore {
+    /// Returns whether the evidence answers the question: its first citation is in a right place. `None` for an answerable question that was refused, of
+    /// which no evidence is known.
+    pub fn evidence_answers(&self) -> Option<bool> {
+        match self.refuse {
+            true => Some(false),
+            false if self.refused => None,
+            false => self.metrics.get("first_cited").map(|value| *value > 0.0),
+        }
+    }
 }
 
 /// What was wanted of a question, what was found, and what was answered, for people.
@@ -117,10 +131,11 @@ const MAX_DETAIL: usize = 280;
 ///
 /// Of the ranking of an answerable question: `recall@1`, `@5`, `@10`, `precision@1`, `@5`, `hit@1`, `@3`, `@10`, `mrr`, `map`, `ndcg@10`. Of
 /// its answer: `cited` and `first_cited`, whether any or the first citation is in a right place; `said`, whether the expected value is in
-/// it; `f1`, the words that it shares with the expected answer; `wrongly_refused`. Of each question: `right`, whether its first citation is in a right
-/// place, or it was rightly refused. Of each answer: `supported`, the share of its claims
-/// that are; `repeats`, whether it only repeats the question; `tokens`. Of an unanswerable question: `refused`, and the same as
-/// `refused_near` or `refused_far` if the kind of question begins with one of these words.
+/// it; `f1`, the words that it shares with the expected answer; `wrongly_refused`; `closest`, whether it is not sure. Of each question: `right`, whether its first citation is in a right
+/// place, or it was rightly refused or not sure. Of each answer: `supported`, the share of its claims
+/// that are; `repeats`, whether it only repeats the question; `tokens`. Of an unanswerable question: `refused`, and
+/// `doubted`, whether it was refused or not sure; the same as `refused_near`, `doubted_far` and so on if the kind of question begins with one of these words. Of what has a probability: `brier`, its squared
+/// error (Brier, 1950).
 pub fn score_question(question: &SetQuestion, passages: &[Passage], answer: &Answer, trace: &Trace) -> QuestionScore {
     let flag = |flag: bool| f64::from(u8::from(flag));
     let refused = answer.is_refusal();
@@ -137,24 +152,25 @@ pub fn score_question(question: &SetQuestion, passages: &[Passage], answer: &Ans
         metrics: Metrics::new(),
         note: answer.note.clone(),
         place_ranks: Vec::new(),
-        coverage: None,
-        min_coverage: None,
+        closest: answer.status == Status::Closest,
+        confidence: answer.confidence.map(f64::from),
+        min_confidence: None,
         details: details(question, passages, answer),
         stages: stage_times(trace),
         kind,
     };
-    if let Some((coverage, least)) = trace.records.iter().find_map(|record| match &record.details {
-        TraceDetails::Extract { coverage, min_coverage, .. } => Some((*coverage, *min_coverage)),
+    score.min_confidence = trace.records.iter().find_map(|record| match &record.details {
+        TraceDetails::Extract { min_confidence, .. } => Some(f64::from(*min_confidence)),
         _ => None,
-    }) {
-        (score.coverage, score.min_coverage) = (Some(f64::from(coverage)), Some(f64::from(least)));
-    }
+    });
     let mut put = |name: &str, value: f64| score.metrics.insert(name.to_owned(), value);
     if question.refuse {
         put("refused", flag(refused));
-        for (name, kind) in [("refused_near", "near"), ("refused_far", "far")] {
+        put("doubted", flag(refused || score.closest));
+        for kind in ["near", "far"] {
             if score.kind.as_ref().is_some_and(|known| known.starts_with(kind)) {
-                put(name, flag(refused));
+                put(&format!("refused_{kind}"), flag(refused));
+                put(&format!("doubted_{kind}"), flag(refused || score.closest));
             }
         }
     } else {
@@ -168,6 +184,7 @@ pub fn score_question(question: &SetQuestion, passages: &[Passage], answer: &Ans
         put("cited", flag(cited));
         put("first_cited", flag(!refused && first.is_some_and(|source| is_right(question, source))));
         put("wrongly_refused", flag(refused));
+        put("closest", flag(score.closest));
         (score.cited, score.first_rank) = (Some(cited), ranking.first_rank());
         score.place_ranks = place_ranks(&ranking);
     }
@@ -178,12 +195,17 @@ pub fn score_question(question: &SetQuestion, passages: &[Passage], answer: &Ans
         score.said = Some(said);
     }
     if !refused {
-        let supported = answer.claims.iter().filter(|claim| claim.verdict == Verdict::Supported).count();
+        let supported = answer.claims.iter().filter(|claim| claim.verdict.is_borne_out()).count();
         put("supported", supported as f64 / answer.claims.len().max(1) as f64);
         put("repeats", flag(only_repeats(&text(answer), &question.question)));
     }
     let first_cited = score.metrics.get("first_cited").is_some_and(|value| *value > 0.0);
-    let right = if question.refuse { refused } else { first_cited };
+    let right = if question.refuse { refused || score.closest } else { first_cited };
+    if let Some(answers) = score.evidence_answers()
+        && let Some(confidence) = score.confidence
+    {
+        score.metrics.insert("brier".to_owned(), (confidence - flag(answers)).powi(2));
+    }
     score.metrics.insert("right".to_owned(), flag(right));
     let TokenUsage { sent, received } = answer.tokens;
     score.metrics.insert("tokens".to_owned(), (sent + received) as f64);
@@ -224,8 +246,9 @@ pub fn score_ranking(id: impl Into<String>, ranking: &JudgedRanking) -> Question
         metrics: ranking_metrics(ranking),
         note: None,
         place_ranks: place_ranks(ranking),
-        coverage: None,
-        min_coverage: None,
+        closest: false,
+        confidence: None,
+        min_confidence: None,
         details: QuestionDetails::default(),
         stages: BTreeMap::new(),
     }

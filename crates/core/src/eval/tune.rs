@@ -21,7 +21,7 @@ pub const MAX_CHANCE: f64 = 0.05;
 /// The smallest gain that is worth telling.
 const SMALLEST_GAIN: f64 = 0.02;
 /// Measures of which less is better.
-const LESS_IS_BETTER: [&str; 4] = ["wrongly_refused", "repeats", "tokens", "money"];
+const LESS_IS_BETTER: [&str; 6] = ["wrongly_refused", "closest", "brier", "repeats", "tokens", "money"];
 const SEED: u64 = 2026;
 
 /// A setting, and the values that are tried.

@@ -1,37 +1,25 @@
 //! The extractive answer: the exact sentences of passages that answer a question.
-//!
-//! The score of a sentence is the share of the question that it covers. A question term counts fully if the sentence has it, in
-//! part if the headings above have it, and little if it is elsewhere in the passage. Terms are weighted by how rare they are in
-//! the corpus. A term that the corpus lacks weighs most, so that a question about something else cannot be covered. A question
-//! with too little coverage is refused.
 
+use super::candidate::{Candidate, candidates, share};
+use super::compose::{AnswerLength, around};
+use super::confidence::Facts;
+use super::force::{InForce, in_force};
+use super::model::EvidenceModel;
 use crate::chunk::Sentence;
-use crate::document::BlockKind;
-use crate::query::{Question, TermSet};
+use crate::document::Date;
+use crate::query::{Expectation, Question};
 use crate::search::Passage;
-use crate::text::list_marker;
 
-/// The weight of a term that only the headings above the sentence have.
-const IN_HEADINGS: f32 = 0.75;
-/// The weight of a term that only the rest of the passage has.
-const NEARBY: f32 = 0.4;
-/// The factor for the score of a sentence without the kind of answer asked for.
-const UNEXPECTED: f32 = 0.75;
-/// The weight of the passage's own score.
-const PASSAGE_SHARE: f32 = 0.2;
-/// The share of the best score from which a sentence with a later date goes first.
-const LATER_WINS: f32 = 0.8;
 /// The lowest share of the question that a further sentence must add.
 const MIN_GAIN: f32 = 0.15;
-/// The highest number of sentences in an answer.
-const MAX_SELECTED: usize = 3;
-
-/// The lowest share of the question that an answer must cover.
-pub const MIN_COVERAGE: f32 = 0.65;
-
-/// The lowest share of the terms besides the subject that the best sentence must cover. A passage about the right ship that
-/// says nothing about the rest of the question is no answer.
-const MIN_ASKED: f32 = 0.5;
+/// The share of the question from which no further sentence is looked for.
+const ENOUGH: f32 = 0.65;
+/// The highest number of places that an answer is taken from.
+const MAX_PLACES: usize = 3;
+/// The least degree to which the kind of thing asked for must be there for a sure answer.
+const MIN_EXPECTED: f32 = 0.4;
+/// The level from which a term counts as found.
+const FOUND: f32 = 0.75;
 
 /// A sentence selected for an answer.
 #[derive(Clone, Debug, PartialEq)]
@@ -46,151 +34,174 @@ pub struct SelectedSentence {
     pub coverage: f32,
 }
 
+/// How sure an answer is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Default)]
+pub enum Certainty {
+    /// The evidence answers the question.
+    Sure,
+    /// It is the nearest that there is, and may not be the answer.
+    Closest,
+    /// Nothing is said of it.
+    #[default]
+    Nothing,
+}
+
 /// The evidence in the passages.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Extraction {
-    /// The sentences of the answer, best first; empty if no passage has a word of the question.
+    /// The sentences of the answer, in the order of the answer; empty if no passage has a sentence.
     pub picked: Vec<SelectedSentence>,
+    /// The probability that they answer the question.
+    pub confidence: f32,
+    /// The probability that the corpus says something of what is asked.
+    pub related: f32,
+    /// What that was told from.
+    pub facts: Facts,
     /// The share of the question that they cover together, from 0 to 1.
     pub coverage: f32,
-    /// The share of the terms besides the subject that the best sentence covers, from 0 to 1.
-    pub asked: f32,
+    /// Whether a numbered thing that is asked about, such as Berth 12, is nowhere in the evidence.
+    pub lacks_number: bool,
     /// The question's terms that neither the sentences nor the headings above them have.
     pub missing: Vec<String>,
+    /// If sources disagree, why the first goes first.
+    pub disagreement: Option<String>,
+    /// The best candidates with their scores, the best first, whether they were chosen or not.
+    pub considered: Vec<(Candidate, f32)>,
+}
+
+/// How evidence is chosen.
+#[derive(Clone, Copy, Debug)]
+pub struct EvidenceSettings<'a> {
+    /// The weights.
+    pub model: &'a EvidenceModel,
+    /// How long an answer is.
+    pub length: AnswerLength,
+    /// The day that counts if sources disagree; `None` means that the latest counts.
+    pub as_of: Option<&'a Date>,
+    /// The number of candidates that are kept to be shown.
+    pub shown: usize,
+}
+
+impl Default for EvidenceSettings<'_> {
+    fn default() -> Self {
+        Self { model: EvidenceModel::learned(), length: AnswerLength::default(), as_of: None, shown: 8 }
+    }
 }
 
 impl Extraction {
-    /// Returns `true` if the coverage suffices for an answer.
-    pub fn is_enough(&self, least: f32) -> bool {
-        !self.picked.is_empty() && self.coverage >= least && self.asked >= MIN_ASKED
+    /// Returns how sure the answer is, by the least probability of a sure one.
+    pub fn certainty(&self, min_confidence: f32, model: &EvidenceModel) -> Certainty {
+        match self {
+            _ if self.picked.is_empty() || self.related < model.min_related => Certainty::Nothing,
+            _ if self.confidence < min_confidence || self.lacks_number || self.facts.expected < MIN_EXPECTED => {
+                Certainty::Closest
+            }
+            _ => Certainty::Sure,
+        }
     }
 }
 
-struct Candidate<'a> {
-    passage: usize,
-    sentence: &'a Sentence,
-    text: String,
-    levels: Vec<f32>,
-    coverage: f32,
-    score: f32,
-    date: &'a str,
-}
-
-/// Selects the sentences that answer a question. Costs one pass over the words of the passages.
+/// Selects the sentences that answer a question. `meaning` gives the cosine of the question and a sentence, if it is known, by the positions of
+/// the passage and of the sentence in it.
 ///
-/// Further sentences are added only while the best alone covers less than `enough` of the question.
-pub fn extract(question: &Question, passages: &[Passage], enough: f32) -> Extraction {
-    let total = question.total_weight();
-    if total <= 0.0 {
-        return Extraction::default();
-    }
-    let asked = |levels: &[f32]| {
-        let terms = || levels.iter().zip(&question.terms).filter(|(_, term)| !term.subject);
-        let all: f32 = terms().map(|(_, term)| term.weight).sum();
-        if all > 0.0 { terms().map(|(level, term)| level * term.weight).sum::<f32>() / all } else { 1.0 }
-    };
-    let share = |levels: &[f32]| {
-        levels.iter().zip(&question.terms).map(|(level, term)| level * term.weight).sum::<f32>() / total
-    };
-    let mut candidates: Vec<Candidate<'_>> = Vec::new();
-    for (index, passage) in passages.iter().enumerate() {
-        let headings = TermSet::new(&passage.context);
-        let nearby = TermSet::new(&passage.text);
-        let says = |kind: BlockKind| !matches!(kind, BlockKind::Heading | BlockKind::Contents);
-        let quotable = passage.sentences.iter().enumerate().filter(|(_, sentence)| says(sentence.kind));
-        for (place, sentence) in quotable {
-            let Some(text) = spoken(passage, sentence) else {
-                continue;
-            };
-            let own = TermSet::new(&text);
-            let levels: Vec<f32> = question
-                .terms
-                .iter()
-                .map(|term| match term {
-                    term if own.has(term) => 1.0,
-                    term if headings.has(term) => IN_HEADINGS,
-                    term if nearby.has(term) => NEARBY,
-                    _ => 0.0,
-                })
-                .collect();
-            let coverage = share(&levels);
-            let expected = if question.expects.is_met(&text) { 1.0 } else { UNEXPECTED };
-            let score = coverage * expected + PASSAGE_SHARE * passage.score;
-            let date = passage.date_of(place).unwrap_or_default();
-            candidates.push(Candidate { passage: index, sentence, text, levels, coverage, score, date });
-        }
-    }
-    let Some(best) = first_pick(&candidates) else {
-        return Extraction::default();
-    };
+/// Costs one pass over the words of the passages.
+pub fn extract(
+    question: &Question,
+    passages: &[Passage],
+    meaning: &dyn Fn(usize, usize) -> Option<f32>,
+    settings: &EvidenceSettings<'_>,
+) -> Extraction {
+    choose(question, passages, &candidates(question, passages, meaning), settings)
+}
 
-    let mut covered = candidates[best].levels.clone();
-    let mut chosen = vec![best];
-    while chosen.len() < MAX_SELECTED && share(&covered) < enough {
-        let gain = |candidate: &Candidate<'_>| {
-            let gained: Vec<f32> =
-                candidate.levels.iter().zip(&covered).map(|(level, had)| (level - had).max(0.0)).collect();
-            share(&gained)
-        };
-        let further = candidates
-            .iter()
-            .enumerate()
-            .filter(|(index, candidate)| {
-                !chosen.contains(index) && !chosen.iter().any(|&other| candidates[other].text == candidate.text)
-            })
-            .map(|(index, candidate)| (index, gain(candidate), candidate.score))
-            .filter(|&(_, gain, _)| gain >= MIN_GAIN)
-            .max_by(|a, b| (a.1 + a.2).total_cmp(&(b.1 + b.2)).then_with(|| b.0.cmp(&a.0)));
-        let Some((index, _, _)) = further else { break };
-        for (had, level) in covered.iter_mut().zip(&candidates[index].levels) {
-            *had = had.max(*level);
-        }
-        chosen.push(index);
+/// Selects the sentences that answer a question among candidates, as [`extract`] does.
+pub fn choose(
+    question: &Question,
+    passages: &[Passage],
+    all: &[Candidate],
+    settings: &EvidenceSettings<'_>,
+) -> Extraction {
+    let mut all: Vec<Candidate> = all.iter().filter(|candidate| candidate.says_something()).cloned().collect();
+    let fitting = |candidate: &Candidate| candidate.has_what_is_asked(&question.expects);
+    if all.iter().any(fitting) {
+        all.retain(fitting);
     }
-    let missing = question
-        .terms
-        .iter()
-        .zip(&covered)
-        .filter(|(_, level)| **level < IN_HEADINGS)
-        .map(|(term, _)| term.term.clone());
+    let all = all.as_slice();
+    let scores: Vec<f32> = all.iter().map(|candidate| settings.model.score(&candidate.features)).collect();
+    let Some(InForce { first: best, other, reason }) = in_force(question, passages, all, &scores, settings.as_of)
+    else {
+        return Extraction::default();
+    };
+    let facts = Facts::measure(question, passages, all, &all[best]);
+
+    let mut covered = all[best].levels.clone();
+    let mut places = vec![best];
+    places.extend(other);
+    let wants_more = |covered: &[f32]| share(question, covered) < ENOUGH || question.expects == Expectation::Comparison;
+    while places.len() < MAX_PLACES && wants_more(&covered) {
+        let Some(further) = further(question, all, &scores, &places, &covered) else { break };
+        covered.iter_mut().zip(&all[further].levels).for_each(|(had, level)| *had = had.max(*level));
+        places.push(further);
+    }
+    let missing = question.terms.iter().zip(&covered).filter(|(_, level)| **level < FOUND);
+    let mut considered: Vec<usize> = (0..all.len()).collect();
+    considered.sort_by(|a, b| scores[*b].total_cmp(&scores[*a]));
+    considered.truncate(settings.shown);
     Extraction {
-        coverage: share(&covered),
-        asked: asked(&candidates[best].levels),
-        missing: missing.collect(),
-        picked: chosen
-            .into_iter()
-            .map(|index| {
-                let candidate = &candidates[index];
-                SelectedSentence {
-                    passage: candidate.passage,
-                    sentence: candidate.sentence.clone(),
-                    text: candidate.text.clone(),
-                    coverage: candidate.coverage,
-                }
-            })
-            .collect(),
+        lacks_number: question
+            .terms
+            .iter()
+            .zip(&covered)
+            .any(|(term, level)| term.behind.is_some() && term.subject && *level < FOUND),
+        confidence: settings.model.confidence(&facts),
+        related: settings.model.relatedness(&facts),
+        facts,
+        coverage: share(question, &covered),
+        missing: missing.map(|(term, _)| term.term.clone()).collect(),
+        picked: composed(question, passages, all, &places, settings.length),
+        disagreement: reason,
+        considered: considered.into_iter().map(|at| (all[at].clone(), scores[at])).collect(),
     }
 }
 
-/// Returns the best candidate. Among those close to it, the one of the latest document goes first, so that a correction
-/// precedes the text that it corrects.
-fn first_pick(candidates: &[Candidate<'_>]) -> Option<usize> {
-    let best = candidates.iter().map(|candidate| candidate.score).max_by(f32::total_cmp)?;
-    (0..candidates.len())
-        .filter(|&index| candidates[index].score >= best * LATER_WINS && candidates[index].coverage > 0.0)
-        .max_by(|&a, &b| {
-            let (a, b) = (&candidates[a], &candidates[b]);
-            a.date.cmp(b.date).then_with(|| a.score.total_cmp(&b.score)).then_with(|| b.passage.cmp(&a.passage))
-        })
+/// Returns the candidate that adds most of the question to what is covered.
+fn further(question: &Question, all: &[Candidate], scores: &[f32], places: &[usize], covered: &[f32]) -> Option<usize> {
+    let least = scores.iter().fold(f32::INFINITY, |least, score| least.min(*score));
+    let most = scores.iter().fold(f32::NEG_INFINITY, |most, score| most.max(*score));
+    let relative = |at: usize| (scores[at] - least) / (most - least).max(1e-6);
+    let gain = |candidate: &Candidate| {
+        let gained: Vec<f32> =
+            candidate.levels.iter().zip(covered).map(|(level, had)| (level - had).max(0.0)).collect();
+        share(question, &gained)
+    };
+    let others = (0..all.len())
+        .filter(|at| !places.contains(at) && !places.iter().any(|other| all[*other].text == all[*at].text));
+    let gaining = others.map(|at| (at, gain(&all[at]))).filter(|(_, gain)| *gain >= MIN_GAIN);
+    let value = |(at, gain): &(usize, f32)| gain + relative(*at);
+    gaining.max_by(|a, b| value(a).total_cmp(&value(b)).then_with(|| b.0.cmp(&a.0))).map(|(at, _)| at)
 }
 
-/// Returns a sentence as it can be read alone; `None` for the header of a table.
-fn spoken(passage: &Passage, sentence: &Sentence) -> Option<String> {
-    if sentence.kind == BlockKind::Table {
-        return sentence.row.clone();
+/// Returns the sentences of the chosen places with what belongs to them. None comes twice, nor one whose text another has.
+fn composed(
+    question: &Question,
+    passages: &[Passage],
+    all: &[Candidate],
+    places: &[usize],
+    length: AnswerLength,
+) -> Vec<SelectedSentence> {
+    let mut picked: Vec<SelectedSentence> = Vec::new();
+    for place in places {
+        let Candidate { passage, place, .. } = all[*place];
+        for at in around(&passages[passage], place, &question.expects, length) {
+            let sentence = &passages[passage].sentences[at];
+            let Some(text) = super::candidate::spoken(&passages[passage], sentence) else { continue };
+            if picked.iter().any(|other| other.text.contains(&text)) {
+                continue;
+            }
+            let known = all.iter().find(|candidate| (candidate.passage, candidate.place) == (passage, at));
+            let coverage = known.map_or(0.0, |candidate| candidate.coverage(question));
+            picked.push(SelectedSentence { passage, sentence: sentence.clone(), text, coverage });
+        }
     }
-    let text = passage.slice(sentence.span).trim_start();
-    // The number or bullet of an item is left out.
-    let text = list_marker(text).map_or(text, |marker| text[marker.len()..].trim_start());
-    (!text.is_empty()).then(|| text.split_whitespace().collect::<Vec<_>>().join(" "))
+    picked
 }

@@ -2,21 +2,9 @@
 
 use std::collections::HashSet;
 
+use super::asked::{Asked, Expectation, is_measure};
 use crate::document::Span;
-use crate::keyword::query_terms;
-use crate::text::{Word, fold, is_stopword, stem, words};
-
-/// The kind of thing that an answer must contain, as the question's words tell.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-#[non_exhaustive]
-pub enum Expectation {
-    /// A quantity: how many, how far, how much.
-    Quantity,
-    /// A time or date: when, at what time, how long.
-    Time,
-    /// Nothing in particular.
-    Anything,
-}
+use crate::text::{Language, Word, fold, is_stopword, stem, words};
 
 /// A term of a question.
 #[derive(Clone, Debug, PartialEq)]
@@ -38,6 +26,12 @@ pub struct Question {
     pub terms: Vec<Term>,
     /// The kind of answer.
     pub expects: Expectation,
+    /// Whether it is put as a question, and is not only the name of a subject.
+    pub is_asked: bool,
+    /// The words of the question that forbid, allow or deny.
+    ruling: Vec<String>,
+    /// The language in which words are stemmed.
+    language: Language,
 }
 
 /// The terms of a text, alone and in pairs, for looking up a question's terms.
@@ -45,20 +39,39 @@ pub struct Question {
 pub struct TermSet {
     terms: HashSet<String>,
     pairs: HashSet<(String, String)>,
+    significant: usize,
 }
 
 impl TermSet {
-    /// Collects the terms of a text.
+    /// Collects the terms of an English text.
     pub fn new(text: &str) -> Self {
+        Self::of(text, Language::English)
+    }
+
+    /// Collects the terms of a text, with words stemmed as a language has them.
+    pub fn of(text: &str, language: Language) -> Self {
         let mut set = Self::default();
         let mut before: Option<String> = None;
         for word in words(text) {
-            if let Some(before) = before.replace(word.term.clone()) {
-                set.pairs.insert((before, word.term.clone()));
+            let folded = fold(word.text);
+            set.significant += usize::from(!language.is_stopword(&folded));
+            let term = if language == Language::English { word.term } else { language.stem(&folded) };
+            if let Some(before) = before.replace(term.clone()) {
+                set.pairs.insert((before, term.clone()));
             }
-            set.terms.insert(word.term);
+            set.terms.insert(term);
         }
         set
+    }
+
+    /// Returns the number of its words that are no function words.
+    pub fn len(&self) -> usize {
+        self.significant
+    }
+
+    /// Returns `true` if it has no words but function words.
+    pub fn is_empty(&self) -> bool {
+        self.significant == 0
     }
 
     /// Returns `true` if the text has a question's term.
@@ -71,48 +84,15 @@ impl TermSet {
 }
 
 /// Question words.
-const ASKING: &[&str] = &["how", "what", "when", "where", "which", "who", "whom", "whose", "why"];
+pub(super) const ASKING: &[&str] = &["how", "what", "when", "where", "which", "who", "whom", "whose", "why"];
 /// Words that begin a question without a question word.
-const OPENING: &[&str] = &[
+pub(super) const OPENING: &[&str] = &[
     "are", "can", "could", "did", "do", "does", "had", "has", "have", "is", "may", "must", "should", "was", "were",
     "will",
 ];
 /// Prepositions that may precede a question word.
-const LEADING: &[&str] = &["after", "at", "before", "by", "for", "from", "in", "of", "on", "to", "until", "with"];
-/// Words after `how` that only name the kind of measure.
-const TIMES: &[&str] = &["early", "late", "long", "often", "soon"];
-const MEASURES: &[&str] =
-    &["big", "close", "deep", "far", "fast", "heavy", "high", "large", "many", "much", "old", "small", "tall", "wide"];
-
-/// The verb of questions about a price.
-const PRICE: &str = "cost";
-/// Nouns that name a measure.
-const MEASURE_NOUNS: &[&str] = &[
-    "age",
-    "amount",
-    "breadth",
-    "charge",
-    "cost",
-    "depth",
-    "distance",
-    "duration",
-    "fee",
-    "height",
-    "length",
-    "limit",
-    "number",
-    "percentage",
-    "power",
-    "price",
-    "rate",
-    "salary",
-    "size",
-    "speed",
-    "sum",
-    "temperature",
-    "weight",
-    "width",
-];
+pub(super) const LEADING: &[&str] =
+    &["after", "at", "before", "by", "for", "from", "in", "of", "on", "to", "until", "with"];
 /// The factor for the weight of names and figures.
 const NAME_WEIGHT: f32 = 1.8;
 
@@ -155,48 +135,31 @@ fn tidy(part: &str) -> &str {
     bare.strip_suffix(" and").unwrap_or(bare).trim_end_matches([',', ';', ' '])
 }
 
-fn is_measure(folded: &str) -> bool {
-    TIMES.contains(&folded) || MEASURES.contains(&folded)
-}
-
 impl Question {
     /// Analyses a question. `weight` returns the weight of a term; see
     /// [`Statistics::weight`](crate::keyword::Statistics::weight).
     pub fn new(question: &str, weight: impl Fn(&str) -> f32) -> Self {
-        let folded: Vec<String> = words(question).map(|word| fold(word.text)).collect();
-        let after = |first: &'static [&'static str]| {
-            folded.windows(2).filter(|pair| first.contains(&pair[0].as_str())).map(|pair| pair[1].as_str())
-        };
-        let opening = folded.iter().map(String::as_str).find(|word| !LEADING.contains(word));
-        let time = opening == Some("when")
-            || after(&["what", "which"])
-                .any(|word| matches!(word, "time" | "date" | "day" | "year" | "month" | "hour"))
-            || after(&["how"]).any(|word| TIMES.contains(&word));
-        // `What does it cost` asks for the same as `how much`.
-        let asks_price = after(&["what"]).any(|word| matches!(word, "do" | "does" | "did"))
-            && folded.iter().any(|word| word == PRICE);
-        let asks_measure = asks_price || after(&["how"]).any(|word| MEASURES.contains(&word));
-        let names_measure = folded.iter().any(|word| MEASURE_NOUNS.contains(&word.as_str()));
-        let expects = match opening {
-            _ if time => Expectation::Time,
-            _ if asks_measure => Expectation::Quantity,
-            Some("what" | "which") if names_measure => Expectation::Quantity,
-            _ => Expectation::Anything,
-        };
+        let Asked { expects, named_by } = Asked::of(question);
         // `How far` and `how many metres long` ask for a measure; the answer need not contain the word.
-        let asked: Vec<String> = match expects {
-            Expectation::Anything => Vec::new(),
-            _ => folded
-                .iter()
-                .filter(|word| is_measure(word) || (asks_price && *word == PRICE))
-                .map(|word| stem(word))
-                .collect(),
-        };
-        let all = query_terms(question);
+        let asked: Vec<String> = named_by.iter().map(|word| stem(word)).collect();
+        let language = Language::of_question(question).unwrap_or(Language::English);
+        let words = said(question, language);
+        let all = distinct_terms(&words);
         let telling: Vec<String> = all.iter().filter(|term| !asked.contains(term)).cloned().collect();
         let chosen = if telling.is_empty() { all } else { telling };
-        let terms = chosen.into_iter().map(|term| weighed(question, term, &weight)).collect();
-        Self { terms, expects }
+        let terms = chosen.into_iter().map(|term| weighed(&words, language, term, &weight)).collect();
+        let is_asked = expects != Expectation::Anything || is_question(question);
+        Self { terms, expects, is_asked, ruling: ruling_words(question).collect(), language }
+    }
+
+    /// Returns `true` if a text forbids, allows or denies by a word that the question does not have.
+    pub fn is_denied_by(&self, text: &str) -> bool {
+        ruling_words(text).any(|word| !self.ruling.contains(&word))
+    }
+
+    /// Returns the terms of a text, in the language of the question.
+    pub fn terms_of(&self, text: &str) -> TermSet {
+        TermSet::of(text, self.language)
     }
 
     /// Returns the sum of the weights of its terms.
@@ -206,51 +169,113 @@ impl Question {
 
     /// Returns the places of its terms in a text, in bytes.
     pub fn matches(&self, text: &str) -> Vec<Span> {
-        words(text).filter(|word| self.terms.iter().any(|term| term.term == word.term)).map(|word| word.span).collect()
+        self.places(text, |term| self.terms.iter().any(|known| known.term == term))
     }
+
+    /// Returns the places of one of its terms in a text, in bytes.
+    pub fn matches_of(&self, term: &Term, text: &str) -> Vec<Span> {
+        self.places(text, |other| other == term.term)
+    }
+
+    fn places(&self, text: &str, is_wanted: impl Fn(&str) -> bool) -> Vec<Span> {
+        let spans = words(text).map(|word| word.span);
+        let all = said(text, self.language);
+        all.iter().zip(spans).filter(|(word, _)| is_wanted(&word.term)).map(|(_, span)| span).collect()
+    }
+}
+
+/// Returns the words of a text that forbid, allow or deny.
+fn ruling_words(text: &str) -> impl Iterator<Item = String> {
+    const RULING: &[&str] = &[
+        "no",
+        "not",
+        "never",
+        "nobody",
+        "none",
+        "cannot",
+        "only",
+        "must",
+        "shall",
+        "nicht",
+        "kein",
+        "keine",
+        "nie",
+        "nur",
+        "ne",
+        "pas",
+        "jamais",
+        "seulement",
+        "nunca",
+        "solo",
+        "sólo",
+        "non",
+        "mai",
+    ];
+    words(text).map(|word| fold(word.text)).filter(|word| RULING.contains(&word.as_str()))
+}
+
+/// Returns the terms of a question without repetition, stemmed as its language has them. Function words are left out, unless it has no others.
+pub fn question_terms(question: &str) -> Vec<String> {
+    let language = Language::of_question(question).unwrap_or(Language::English);
+    distinct_terms(&said(question, language))
+}
+
+/// A word of a question.
+struct Said<'a> {
+    text: &'a str,
+    term: String,
+    tells: bool,
+}
+
+fn said(question: &str, language: Language) -> Vec<Said<'_>> {
+    let said = |word: Word<'_>| {
+        let folded = fold(word.text);
+        let tells = !language.is_stopword(&folded);
+        let term = if language == Language::English { word.term } else { language.stem(&folded) };
+        (word.span, term, tells)
+    };
+    words(question).map(said).map(|(span, term, tells)| Said { text: &question[span.range()], term, tells }).collect()
+}
+
+fn distinct_terms(all: &[Said<'_>]) -> Vec<String> {
+    let distinct = |wanted: &dyn Fn(&Said<'_>) -> bool| {
+        let mut terms: Vec<String> = Vec::new();
+        for word in all.iter().filter(|word| wanted(word)) {
+            if !terms.contains(&word.term) {
+                terms.push(word.term.clone());
+            }
+        }
+        terms
+    };
+    let telling = distinct(&|word| word.tells);
+    if telling.is_empty() { distinct(&|_| true) } else { telling }
 }
 
 /// Returns a term with its weight. Names (capitalised words inside the question) and figures weigh more. They are the subject
 /// of the question, with the content words directly before them.
-fn weighed(question: &str, term: String, weight: impl Fn(&str) -> f32) -> Term {
-    let all: Vec<Word<'_>> = words(question).collect();
-    let tells = |word: &Word<'_>| !is_stopword(&fold(word.text));
-    let figure = |word: &Word<'_>| word.text.starts_with(char::is_numeric);
-    let name = |index: usize| index > 0 && (figure(&all[index]) || all[index].text.starts_with(char::is_uppercase));
+fn weighed(all: &[Said<'_>], language: Language, term: String, weight: impl Fn(&str) -> f32) -> Term {
+    let figure = |word: &Said<'_>| word.text.starts_with(char::is_numeric);
+    // In German every noun has a capital, so that it tells nothing.
+    let capital = |word: &Said<'_>| language != Language::German && word.text.starts_with(char::is_uppercase);
+    let name = |index: usize| index > 0 && (figure(&all[index]) || capital(&all[index]));
     let found = Term { weight: weight(&term), term, behind: None, subject: false };
     let Some(at) = all.iter().position(|word| word.term == found.term) else {
         return found;
     };
-    let before = at.checked_sub(1).map(|before| &all[before]).filter(|word| tells(word));
+    let before = at.checked_sub(1).map(|before| &all[before]).filter(|word| word.tells);
     Term {
         weight: if name(at) { found.weight * NAME_WEIGHT } else { found.weight },
         behind: before.filter(|_| figure(&all[at])).map(|word| word.term.clone()),
-        subject: (at..all.len()).take_while(|&index| tells(&all[index])).any(name),
+        subject: (at..all.len()).take_while(|&index| all[index].tells).any(name),
         ..found
-    }
-}
-
-impl Expectation {
-    /// Returns `true` if a text has the expected kind of answer: a numeral or a number word.
-    pub fn is_met(self, text: &str) -> bool {
-        const NUMBERS: &[&str] = &[
-            "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven", "twelve", "fourteen",
-            "fifteen", "twenty", "thirty", "forty", "fifty", "sixty", "seventy", "eighty", "ninety", "hundred",
-            "thousand", "half", "twice", "once", "daily", "sunrise", "sunset", "noon", "midnight",
-        ];
-        match self {
-            Self::Anything => true,
-            Self::Quantity | Self::Time => {
-                text.contains(|c: char| c.is_numeric())
-                    || words(text).any(|word| NUMBERS.contains(&fold(word.text).as_str()))
-            }
-        }
     }
 }
 
 #[cfg(test)]
 mod tests {
-    use super::{Expectation, Question, TermSet, question_parts};
+    use super::{Question, TermSet, question_parts};
+    use crate::quantity::Dimension;
+    use crate::query::Expectation;
     use rstest::rstest;
 
     #[rstest]
@@ -265,12 +290,22 @@ mod tests {
     }
 
     #[rstest]
-    #[case("How far from the cable?", Expectation::Quantity, &["cabl"])]
+    #[case("How far from the cable?", Expectation::Quantity(Some(Dimension::Length)), &["cabl"])]
     #[case("When does it open?", Expectation::Time, &["open"])]
-    #[case("What must be done when it opens?", Expectation::Anything, &["open"])]
-    #[case("What does a rope cost?", Expectation::Quantity, &["rope"])]
+    #[case("What must be done when it opens?", Expectation::Steps, &["open"])]
+    #[case("What does a rope cost?", Expectation::Quantity(None), &["rope"])]
     #[case("What costs are due?", Expectation::Anything, &["cost", "due"])]
     #[case("How long?", Expectation::Time, &["long"])]
+    #[case("Who keeps the light?", Expectation::Person, &["keep", "light"])]
+    #[case("Where is the crane?", Expectation::Place, &["crane"])]
+    #[case("May I swim in the dock?", Expectation::YesOrNo, &["swim", "dock"])]
+    #[case("What is the difference between a cone and a ball?", Expectation::Comparison, &["cone", "ball"])]
+    #[case("Why is the lock shut?", Expectation::Reason, &["lock", "shut"])]
+    #[case("Wie tief ist der Kanal?", Expectation::Quantity(None), &["tief", "kanal"])]
+    #[case("Wann öffnet die Schleuse?", Expectation::Time, &["offnet", "schleus"])]
+    #[case("Où se trouve le phare ?", Expectation::Place, &["trouv", "phar"])]
+    #[case("¿Puede un barco entrar en el puerto?", Expectation::YesOrNo, &["barc", "entrar", "puert"])]
+    #[case("Perché è chiusa la chiusa?", Expectation::Reason, &["chius"])]
     fn expectations(#[case] question: &str, #[case] expects: Expectation, #[case] terms: &[&str]) {
         let question = Question::new(question, |_| 1.0);
         let found: Vec<&str> = question.terms.iter().map(|term| term.term.as_str()).collect();

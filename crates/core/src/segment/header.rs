@@ -26,8 +26,8 @@ impl Kind {
     /// Returns the newest version of its format.
     const fn version(self) -> u32 {
         match self {
-            Self::Vectors | Self::Keywords => 2,
-            Self::Graph | Self::Lists | Self::Tokens => 1,
+            Self::Vectors | Self::Keywords | Self::Tokens => 2,
+            Self::Graph | Self::Lists => 1,
         }
     }
 }

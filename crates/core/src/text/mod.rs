@@ -2,6 +2,7 @@
 
 mod abbreviations;
 mod count;
+mod dates;
 mod language;
 mod lists;
 mod sentences;
@@ -10,6 +11,7 @@ mod tokens;
 mod words;
 
 pub use count::count_words;
+pub use dates::{WrittenDate, dates};
 pub use language::Language;
 pub use lists::list_marker;
 pub use sentences::sentences;

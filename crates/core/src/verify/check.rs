@@ -18,6 +18,15 @@ pub enum Verdict {
     Partly,
     /// The passage does not support it.
     Unsupported,
+    /// It was computed from what it cites.
+    Computed,
+}
+
+impl Verdict {
+    /// Returns `true` if what is cited bears it out in full.
+    pub fn is_borne_out(self) -> bool {
+        matches!(self, Self::Supported | Self::Computed)
+    }
 }
 
 impl fmt::Display for Verdict {
@@ -26,6 +35,7 @@ impl fmt::Display for Verdict {
             Self::Supported => "supported",
             Self::Partly => "partly supported",
             Self::Unsupported => "not supported",
+            Self::Computed => "computed",
         })
     }
 }

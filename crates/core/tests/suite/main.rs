@@ -12,5 +12,6 @@ mod near_duplicates;
 mod prompt;
 mod replies;
 mod rerank;
+mod tables;
 mod text;
 mod tokens;

@@ -102,11 +102,12 @@ fn most_of_the_best_rows_are_found_and_scores_are_nearly_exact(
 }
 
 #[test]
-fn a_token_needs_few_bytes_beside_the_centres() {
+fn a_token_needs_few_bytes_beside_centres_and_directions() {
     let passages = passages(400, 128, &mut Numbers(3));
     let tokens = 400 * 20;
     let centres = 4 * (4.0 * f64::from(tokens).sqrt()) as usize * 128;
-    let each = (bytes(&passages, 2).len() - centres) as f64 / f64::from(tokens);
+    let directions = 4 * 128 * 128;
+    let each = (bytes(&passages, 2).len() - centres - directions) as f64 / f64::from(tokens);
     assert!(each < 40.0, "{each} bytes a token");
 }
 

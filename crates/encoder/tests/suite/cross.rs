@@ -82,8 +82,8 @@ fn scores_are_those_of_the_definition(
             ref scores => scores[0],
         }
     };
-    let found = exact.scores(QUESTION, &PASSAGES, || false).expect("scores");
-    let near = rounded.scores(QUESTION, &PASSAGES, || false).expect("scores");
+    let found = exact.scores(QUESTION, &PASSAGES, |_| false).expect("scores");
+    let near = rounded.scores(QUESTION, &PASSAGES, |_| false).expect("scores");
     for ((expected, found), near) in PASSAGES.iter().map(expected).zip(found).zip(near) {
         let (found, near) = (f64::from(found.expect("a score")), f64::from(near.expect("a score")));
         assert!((found - expected).abs() < 1e-4, "{found} and not {expected}");
@@ -94,11 +94,11 @@ fn scores_are_those_of_the_definition(
 #[test]
 fn a_score_does_not_depend_on_what_is_scored_beside_it() {
     let model = open(&with_head("bert", "pooler.dense", "classifier", 1), Precision::Int8, None).expect("a model");
-    let all = model.scores(QUESTION, &PASSAGES, || false).expect("scores");
+    let all = model.scores(QUESTION, &PASSAGES, |_| false).expect("scores");
     for (passage, score) in PASSAGES.iter().zip(all) {
-        assert_eq!(model.scores(QUESTION, &[passage], || false).expect("a score"), [score]);
+        assert_eq!(model.scores(QUESTION, &[passage], |_| false).expect("a score"), [score]);
     }
-    assert_eq!(model.scores(QUESTION, &[], || false).expect("no scores"), []);
+    assert_eq!(model.scores(QUESTION, &[], |_| false).expect("no scores"), []);
 }
 
 #[test]
@@ -106,7 +106,7 @@ fn what_is_not_read_in_time_has_no_score() {
     let model = open(&with_head("bert", "pooler.dense", "classifier", 1), Precision::Int8, None).expect("a model");
     let passages = vec!["a b c a b c a b c"; 400];
     let asked = Cell::new(0);
-    let is_over = || {
+    let is_over = |_| {
         asked.set(asked.get() + 1);
         asked.get() > 2
     };

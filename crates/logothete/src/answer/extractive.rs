@@ -1,13 +1,13 @@
-//! Answers without a model: selecting sentences, citing them, verifying what is claimed.
+//! Answers without a model: each part of a question is answered from sentences or tables, and it is said how sure that is.
 
 use logothete_core::Result;
-use logothete_core::document::Location;
-use logothete_core::evidence::{SelectedSentence, extract};
-use logothete_core::keyword::{Query, query_terms};
-use logothete_core::query::{Question, question_parts};
+use logothete_core::evidence::{
+    Candidate, Certainty, EvidenceSettings, Extraction, FACT_NAMES, SelectedSentence, day_asked, extract,
+};
+use logothete_core::keyword::Query;
+use logothete_core::query::{Question, Term, question_parts, question_terms};
 use logothete_core::search::Passage;
-use logothete_core::trace::{ClaimRecord, SentenceRecord, TermRecord, TraceDetails};
-use logothete_core::verify::check;
+use logothete_core::trace::{CandidateRecord, ClaimRecord, SentenceRecord, TermRecord, TraceDetails};
 
 use crate::opened::Opened;
 use crate::search::{Ahead, Found, SearchRequest, Searcher};
@@ -15,7 +15,11 @@ use crate::storage::View;
 use crate::threads::StopToken;
 use crate::trace::Recorder;
 
-use super::{Answer, CitedSource, Claim, OtherSource, Reply, Status};
+use super::cite::{Draft, pinpoint};
+use super::{Answer, Claim, Reply, Status, tables};
+
+/// The number of candidates that a trace shows.
+const MAX_CONSIDERED: usize = 8;
 
 /// The number of passages that a refusal names.
 pub(super) const MAX_NEAREST: usize = 3;
@@ -82,21 +86,37 @@ fn answer_from(
         recorder.step(start, || TraceDetails::Split { parts: parts.iter().map(|part| (*part).to_owned()).collect() });
     }
     let mut draft = Draft::default();
-    let mut unanswered = Vec::new();
-    let mut nearest = Vec::new();
+    let mut text = Vec::new();
+    let (mut answered, mut nearest) = (Vec::new(), Vec::new());
     for part in &parts {
         let Found { passages, notes, .. } = searcher.find(&Query::plain(part), request, recorder)?;
         add_notes(&mut findings.notes, notes);
-        if !answer_part(searcher, part, &passages, &mut draft, recorder) {
-            unanswered.push(*part);
-            nearest.extend(passages.iter().take(MAX_NEAREST).cloned());
+        let first = draft.claims.len();
+        let found = answer_part(searcher, request, part, &passages, &mut draft, recorder)?;
+        match found.certainty {
+            Certainty::Nothing => {
+                nearest.extend(passages.iter().take(MAX_NEAREST).cloned());
+                text.push(format!("The corpus holds no clear answer to this part: {part}"));
+            }
+            Certainty::Closest if parts.len() > 1 => {
+                text.push(format!("Closest to this part, and not sure: {part}"));
+                text.extend(draft.lines(first));
+            }
+            _ => text.extend(draft.lines(first)),
         }
+        answered.push(found);
         if *part == question {
             findings.passages = Some(passages);
         }
     }
-    if unanswered.len() == parts.len() {
-        return Ok(refusal(question, nearest));
+    let certainties = || answered.iter().map(|found| found.certainty);
+    if certainties().all(|certainty| certainty == Certainty::Nothing) {
+        let mut answer = refusal(question, nearest);
+        // The part that came nearest says why.
+        let best =
+            answered.into_iter().max_by(|a, b| a.confidence.unwrap_or(0.0).total_cmp(&b.confidence.unwrap_or(0.0)));
+        (answer.confidence, answer.reason) = best.map_or((None, None), |best| (best.confidence, best.reason));
+        return Ok(answer);
     }
     let start = recorder.start("extract");
     pinpoint(searcher.view, &mut draft.sources)?;
@@ -104,17 +124,18 @@ fn answer_from(
         let record = |claim: &Claim| ClaimRecord { verdict: claim.verdict, support: claim.support };
         TraceDetails::Check { claims: draft.claims.iter().map(record).collect() }
     });
-    let mut text: Vec<String> = draft
-        .claims
-        .iter()
-        .map(|claim| {
-            let markers: String = claim.citations.iter().map(|marker| format!("[{marker}]")).collect();
-            format!("{} {markers}", claim.text)
-        })
-        .collect();
-    text.extend(unanswered.iter().map(|part| format!("The corpus holds no clear answer to this part: {part}")));
-    let mut answer = Answer::new(question, Status::Answered, text.join("\n"));
+    let is_sure = certainties().any(|certainty| certainty == Certainty::Sure);
+    let status = if is_sure { Status::Answered } else { Status::Closest };
+    let mut answer = Answer::new(question, status, text.join("\n"));
     (answer.claims, answer.sources) = (draft.claims, draft.sources);
+    answer.note =
+        answered.iter().find_map(|found| found.disagreement.as_ref()).map(|why| format!("Sources disagree: {why}."));
+    // An answer of several parts is as sure as the least sure of those that it answers.
+    let least = answered
+        .into_iter()
+        .filter(|found| found.certainty != Certainty::Nothing)
+        .min_by(|a, b| a.confidence.unwrap_or(1.0).total_cmp(&b.confidence.unwrap_or(1.0)));
+    (answer.confidence, answer.reason) = least.map_or((None, None), |least| (least.confidence, least.reason));
     Ok(answer)
 }
 
@@ -127,99 +148,92 @@ pub(super) fn add_notes(to: &mut Vec<String>, notes: Vec<String>) {
     }
 }
 
-/// The claims and sources so far.
-#[derive(Default)]
-struct Draft {
-    claims: Vec<Claim>,
-    sources: Vec<CitedSource>,
+/// What came of a part of a question.
+struct PartAnswer {
+    certainty: Certainty,
+    confidence: Option<f32>,
+    reason: Option<String>,
+    /// If sources disagree, why the first goes first.
+    disagreement: Option<String>,
 }
 
-/// Adds the sentences that answer a part, with their sources. Returns `false` if they do not cover enough of it.
+/// Adds what answers a part, with its sources.
 fn answer_part(
     searcher: &Searcher<'_>,
+    request: &SearchRequest,
     part: &str,
     passages: &[Passage],
     draft: &mut Draft,
     recorder: &mut Recorder,
-) -> bool {
-    let start = recorder.start("check");
-    let statistics = searcher.view.snapshot.statistics(&query_terms(part));
+) -> Result<PartAnswer> {
+    let statistics = searcher.view.snapshot.statistics(&question_terms(part));
     let question = Question::new(part, |term| statistics.weight(term));
-    let min_coverage = searcher.opened.config().generator.min_coverage;
-    let extraction = extract(&question, passages, min_coverage);
-    recorder.step(start, || {
-        let term = |term: &logothete_core::query::Term| TermRecord { term: term.term.clone(), weight: term.weight };
-        let sentence = |selected: &SelectedSentence| SentenceRecord {
-            chunk: passages[selected.passage].chunk.clone(),
-            text: selected.text.clone(),
-            coverage: selected.coverage,
-        };
-        TraceDetails::Extract {
-            terms: question.terms.iter().map(term).collect(),
-            coverage: extraction.coverage,
-            asked: extraction.asked,
-            min_coverage,
-            missing: extraction.missing.clone(),
-            picked: extraction.picked.iter().map(sentence).collect(),
-        }
-    });
-    let enough = extraction.is_enough(min_coverage);
-    if enough {
+    if let Some(reason) = tables::answer(searcher, part, &question, passages, draft, recorder)? {
+        return Ok(PartAnswer {
+            certainty: Certainty::Sure,
+            confidence: None,
+            reason: Some(reason),
+            disagreement: None,
+        });
+    }
+    let start = recorder.start("check");
+    let config = &searcher.opened.config().answer;
+    let shown = if request.explained { usize::MAX } else { MAX_CONSIDERED };
+    let as_of = request.as_of.clone().or_else(|| day_asked(part));
+    let settings =
+        EvidenceSettings { length: config.length, as_of: as_of.as_ref(), shown, ..EvidenceSettings::default() };
+    let extraction = extract(&question, passages, &|_, _| None, &settings);
+    let certainty = extraction.certainty(config.min_confidence, settings.model);
+    recorder
+        .step(start, || record(&question, passages, &extraction, config.min_confidence, &settings, request.explained));
+    if certainty != Certainty::Nothing {
         for selected in &extraction.picked {
-            cite(&question, &passages[selected.passage], selected, draft);
+            draft.cite(&question, &passages[selected.passage], selected);
         }
     }
-    enough
+    let reason = extraction.reason(part, &question, passages, certainty);
+    let disagreement = extraction.disagreement.filter(|_| certainty != Certainty::Nothing);
+    Ok(PartAnswer { certainty, confidence: Some(extraction.confidence), reason, disagreement })
 }
 
-/// Adds a claim for a sentence, with its source. A sentence that is cited already is not cited again.
-fn cite(question: &Question, passage: &Passage, selected: &SelectedSentence, draft: &mut Draft) {
-    let span = selected.sentence.span;
-    let here = |location: &Location| location.document == passage.location.document && location.span == span;
-    let stands = |source: &CitedSource| here(&source.location) || source.also.iter().any(|other| here(&other.location));
-    if draft.sources.iter().any(stands) {
-        return;
+/// Records how the sentences of an answer were chosen.
+fn record(
+    question: &Question,
+    passages: &[Passage],
+    extraction: &Extraction,
+    min_confidence: f32,
+    settings: &EvidenceSettings<'_>,
+    explained: bool,
+) -> TraceDetails {
+    let term = |term: &Term| TermRecord { term: term.term.clone(), weight: term.weight };
+    let sentence = |selected: &SelectedSentence| SentenceRecord {
+        chunk: passages[selected.passage].chunk.clone(),
+        text: selected.text.clone(),
+        coverage: selected.coverage,
+    };
+    let candidate = |(candidate, score): &(Candidate, f32)| {
+        let shares = settings.model.shares(&candidate.features);
+        CandidateRecord {
+            chunk: passages[candidate.passage].chunk.clone(),
+            text: candidate.text.clone(),
+            score: *score,
+            shares: shares.into_iter().map(|(name, share)| (name.to_owned(), share)).collect(),
+            features: if explained { candidate.features.to_vec() } else { Vec::new() },
+            lost: extraction.why_lost(candidate, *score, settings.model),
+        }
+    };
+    let facts = FACT_NAMES.iter().zip(extraction.facts.values());
+    TraceDetails::Extract {
+        terms: question.terms.iter().map(term).collect(),
+        coverage: extraction.coverage,
+        confidence: extraction.confidence,
+        min_confidence,
+        related: extraction.related,
+        facts: facts.map(|(name, value)| ((*name).to_owned(), value)).collect(),
+        missing: extraction.missing.clone(),
+        candidates: extraction.considered.iter().map(candidate).collect(),
+        picked: extraction.picked.iter().map(sentence).collect(),
     }
-    // The passage has the names of a table's columns, or its context has them if the table was cut below them.
-    let support = match selected.sentence.row {
-        Some(_) => check(&selected.text, &format!("{}\n{}", passage.context, passage.text)),
-        None => check(&selected.text, &passage.text),
-    };
-    let marker = draft.sources.len() + 1;
-    draft.claims.push(Claim::new(&selected.text, support.verdict, support.share, vec![marker]));
-    draft.sources.push(source(question, passage, selected, marker));
-}
-
-/// Returns the source of a sentence. If several documents say the same, the latest of them comes first.
-fn source(question: &Question, passage: &Passage, selected: &SelectedSentence, marker: usize) -> CitedSource {
-    let narrowed = |location: &Location, sentence: &logothete_core::chunk::Sentence| {
-        let mut location = location.clone();
-        (location.pages, location.span) = (sentence.pages, sentence.span);
-        location
-    };
-    let own = OtherSource::new(narrowed(&passage.location, &selected.sentence), passage.slice(selected.sentence.span));
-    let index = passage.sentences.iter().position(|sentence| sentence.span == selected.sentence.span);
-    let others = passage.also.iter().filter_map(|other| {
-        let counterpart = other.sentences.get(index?)?.as_ref()?;
-        Some(OtherSource::new(narrowed(&other.location, &counterpart.sentence), &counterpart.text))
-    });
-    let mut all: Vec<OtherSource> = std::iter::once(own).chain(others).collect();
-    all.sort_by(|a, b| b.location.date.cmp(&a.location.date));
-    let first = all.remove(0);
-    let mut source = CitedSource::new(marker, first.location, first.quotation);
-    source.matches = question.matches(&source.quotation);
-    source.also = all;
-    source
-}
-
-/// Fills in where each source stands on its page or in its recording, and its own headings: those of a chunk that holds several
-/// sections are not those of every sentence in it.
-pub(super) fn pinpoint(view: &View, sources: &mut [CitedSource]) -> Result<()> {
-    let own = sources.iter_mut().flat_map(|source| {
-        let others = source.also.iter_mut().chain(&mut source.more).map(|other| &mut other.location);
-        std::iter::once(&mut source.location).chain(others)
-    });
-    view.catalogue().pinpoint(&mut own.collect::<Vec<_>>())
 }
 
 pub(super) fn refusal(question: &str, mut passages: Vec<Passage>) -> Answer {

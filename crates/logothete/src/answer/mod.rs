@@ -1,9 +1,11 @@
 //! Answers: from sentences of the documents, or written by a model from passages.
 
+mod cite;
 mod event;
 mod extractive;
 mod model;
 mod reply;
+mod tables;
 
 pub use event::AskEvent;
 pub(crate) use event::Listener;

@@ -13,6 +13,7 @@ use logothete_core::trace::{ClaimRecord, TraceDetails};
 use logothete_core::{Result, TokenUsage};
 use serde::Serialize;
 
+use super::cite;
 use super::extractive::{self, MAX_NEAREST};
 use super::{Answer, AskEvent, Claim, Listener, Reply, Status};
 use crate::generate::{Answering, GenerationRequest, Job, Runner, usual_tokens};
@@ -320,7 +321,7 @@ fn answer(
     if answer.status == Status::Refused {
         answer.nearest = found.iter().take(MAX_NEAREST).cloned().collect();
     }
-    extractive::pinpoint(searcher.view, &mut answer.sources)?;
+    cite::pinpoint(searcher.view, &mut answer.sources)?;
     recorder.step(start, || {
         let record = |claim: &Claim| ClaimRecord { verdict: claim.verdict, support: claim.support };
         TraceDetails::Check { claims: answer.claims.iter().map(record).collect() }

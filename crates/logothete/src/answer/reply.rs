@@ -50,6 +50,9 @@ impl Reply {
 impl fmt::Display for Reply {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(f, "{}", self.answer.answer)?;
+        if let Some(certainty) = self.answer.certainty() {
+            write!(f, "\n{certainty}")?;
+        }
         for source in &self.answer.sources {
             write!(f, "\n\n[{}] {}\n    “{}”", source.marker, source.location, one_line(&source.quotation))?;
             for other in &source.more {

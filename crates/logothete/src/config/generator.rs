@@ -2,7 +2,6 @@
 
 use std::collections::BTreeMap;
 
-use logothete_core::evidence::MIN_COVERAGE;
 use logothete_core::{Error, ErrorKind, Result, TokenUsage};
 use serde::{Deserialize, Serialize};
 
@@ -111,8 +110,6 @@ pub struct GeneratorConfig {
     pub silence_seconds: u64,
     /// The time of a whole reply, in seconds.
     pub seconds: u64,
-    /// Without a model: the share of a question, from 0 to 1, that an answer must cover. A question below it is refused.
-    pub min_coverage: f32,
     /// The number of requests to a generator that are under way at a time.
     pub max_concurrent: usize,
     /// The number of times that a request is sent again when the generator is busy or fails.
@@ -144,7 +141,6 @@ impl Default for GeneratorConfig {
             first_seconds: 60,
             silence_seconds: 30,
             seconds: 300,
-            min_coverage: MIN_COVERAGE,
             max_concurrent: 8,
             max_retries: 3,
             price_sent: 0.0,
@@ -194,9 +190,6 @@ impl GeneratorConfig {
     fn validate_one(&self, table: &str) -> Result<()> {
         let invalid =
             |key: &str, message: &str| Err(Error::new(ErrorKind::Configuration, message).at(format!("{table} {key}")));
-        if !(0.0..=1.0).contains(&self.min_coverage) {
-            return invalid("min_coverage", "this is a share; set a number from 0 to 1");
-        }
         if self.max_concurrent == 0 {
             return invalid("max_concurrent", "no request could be sent; set 1 or more");
         }

@@ -1,5 +1,6 @@
 //! `logothete.toml`: a table for each stage. Everything here is plain data; the stages are made from it in `pipeline`.
 
+mod answer;
 mod chunk;
 mod encoder;
 mod generator;
@@ -16,6 +17,7 @@ mod sources;
 mod types;
 mod written;
 
+pub use answer::AnswerConfig;
 pub use chunk::{ChunkConfig, ChunkContext, ChunkUnit, Strategy};
 pub use encoder::{EncoderConfig, EncoderKind};
 pub use generator::{GeneratorConfig, GeneratorKind, GeneratorRole};
@@ -66,6 +68,8 @@ pub struct Config {
     pub routing: RoutingConfig,
     /// How answers are asked for.
     pub prompt: PromptConfig,
+    /// How answers without a model are made.
+    pub answer: AnswerConfig,
     /// What writes answers and contexts.
     pub generator: GeneratorConfig,
     /// The permissions to send data.
@@ -203,6 +207,7 @@ impl Config {
         self.index.validate()?;
         self.search.validate()?;
         self.routing.validate(&self.search)?;
+        self.answer.validate()?;
         self.generator.validate()?;
         self.encoder.validate()?;
         self.limits.validate(self.has_prices())
@@ -285,7 +290,7 @@ mod tests {
     #[rstest]
     #[case("search.keyword", Some("0.5"))]
     #[case("search.passages", Some("10"))]
-    #[case("generator.min_coverage", Some("0.65"))]
+    #[case("answer.min_confidence", Some("0.3"))]
     #[case("chunk.strategy", Some("structure"))]
     #[case("index.fields.title", Some("1"))]
     #[case("chunk.limit", None)]

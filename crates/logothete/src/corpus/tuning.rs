@@ -36,7 +36,7 @@ impl fmt::Debug for TuneRequest {
 }
 
 impl Default for TuneRequest {
-    /// The weight of the keyword leg, the depth of both, and the coverage below which a question is refused, by the share of questions
+    /// The weight of the keyword leg, the depth of both, and the probability below which an answer is not sure, by the share of questions
     /// that go right.
     fn default() -> Self {
         let tried = |key: &str, values: &[&str]| Tried {
@@ -48,7 +48,7 @@ impl Default for TuneRequest {
             tried("search.depth", &["50", "100", "200"]),
             tried("search.rerank.kind", &["none", "learned"]),
             tried("search.diversity.repeat", &["0.25", "0.5", "1.0"]),
-            tried("generator.min_coverage", &["0.5", "0.55", "0.6", "0.65", "0.7", "0.75", "0.8"]),
+            tried("answer.min_confidence", &["0.3", "0.4", "0.5", "0.6", "0.7"]),
         ];
         Self::new(settings)
     }

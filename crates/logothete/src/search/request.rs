@@ -2,6 +2,7 @@
 
 use std::ops::RangeBounds;
 
+use logothete_core::document::Date;
 use logothete_core::search::{Filter, Plan, RerankKind, ScoreRange, Transform};
 use logothete_core::suggest::closest;
 use logothete_core::{Error, ErrorKind, Result};
@@ -22,6 +23,8 @@ pub struct SearchRequest {
     pub(crate) plain: bool,
     pub(crate) traced: bool,
     pub(crate) explained: bool,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub(crate) as_of: Option<Date>,
     plan: Option<Plan>,
     passages: Option<usize>,
     scores: ScoreRange,
@@ -156,6 +159,14 @@ impl SearchRequest {
     #[must_use]
     pub fn traced(mut self) -> Self {
         self.traced = true;
+        self
+    }
+
+    /// Answers as of a day: sources that are later, or do not hold on it, come after those that do. Without it, the day that the question names counts,
+    /// else the latest source.
+    #[must_use]
+    pub fn as_of(mut self, day: Date) -> Self {
+        self.as_of = Some(day);
         self
     }
 

@@ -7,6 +7,7 @@ use logothete_core::segment::{Hit, RowSet};
 use logothete_core::text::Language;
 use logothete_core::vector::{AnnGraph, IvfLists, TokenIndex, VectorIndex, Vectors};
 use logothete_core::{Error, ErrorKind, Result};
+use rayon::prelude::*;
 
 use super::blobs::{Blob, BlobStore};
 use super::catalogue::{CatalogueReader, FileKind, RowId, SegmentEntry};
@@ -201,12 +202,14 @@ impl Snapshot {
         Statistics::gather(&self.segments.iter().map(Segment::keywords).collect::<Vec<_>>(), terms)
     }
 
-    fn gather(&self, count: usize, search: impl Fn(usize, &Segment) -> Vec<Hit>) -> Vec<(RowId, f32)> {
-        let mut all: Vec<(RowId, f32)> = Vec::new();
-        for (at, segment) in self.segments.iter().enumerate() {
-            let hits = search(at, segment).into_iter();
-            all.extend(hits.map(|hit| (RowId { segment: segment.entry.id, row: hit.row }, hit.score)));
-        }
+    /// Searches each segment, on all threads of the current pool, and returns the best rows of all, best first.
+    fn gather(&self, count: usize, search: impl Fn(usize, &Segment) -> Vec<Hit> + Sync) -> Vec<(RowId, f32)> {
+        let of_segment = |(at, segment): (usize, &Segment)| {
+            let id = segment.entry.id;
+            search(at, segment).into_iter().map(|hit| (RowId { segment: id, row: hit.row }, hit.score)).collect()
+        };
+        let found: Vec<Vec<(RowId, f32)>> = self.segments.par_iter().enumerate().map(of_segment).collect();
+        let mut all = found.concat();
         all.sort_unstable_by(|a, b| b.1.total_cmp(&a.1).then_with(|| a.0.cmp(&b.0)));
         all.truncate(count);
         all

@@ -38,7 +38,7 @@ async fn two_bits_find_nearly_what_whole_vectors_find() {
     }
     let recall = found as f32 / wanted as f32;
     println!("recall@10 {recall}");
-    assert!(recall > 0.9, "{recall}");
+    assert!(recall > 0.94, "{recall}");
 }
 
 const ALONE: &str = "[search]\nkeyword = 0.0\nvector = 0.0\nlegs = { tokens = 1.0 }\nrerank = { kind = \"none\" }\n";
@@ -152,7 +152,7 @@ async fn tokens_put_candidates_in_a_new_order() {
     let text = "[index]\ntokens = 2\n[search]\nrerank = { kind = \"tokens\" }\n";
     let corpus = settings(text).in_memory().await.expect("a corpus");
     let estimate = corpus.estimate(BuildRequest::default().source(notices())).await.expect("an estimate");
-    assert_eq!(estimate.token_index_bytes, estimate.total.encoded_tokens * 36);
+    assert_eq!(estimate.token_index_bytes, estimate.total.encoded_tokens * 38);
     corpus.build(notices()).await.expect("a build");
     let found = search(&corpus, SearchRequest::new("Who breaks the ice?").traced()).await;
     assert_eq!((documents(&found)[0], found.notes.len()), ("ice.md", 0));

@@ -6,6 +6,7 @@
 mod canvas;
 mod measures;
 mod recall;
+mod reliability;
 mod scores;
 mod times;
 
@@ -24,7 +25,7 @@ const MAX_RUNS: usize = 7;
 /// A picture of one or several runs.
 #[derive(Clone, Copy, Debug)]
 pub struct Plot<'a> {
-    /// The name, for a file: `measures`, `recall`, `scores`, `times`.
+    /// The name, for a file: `measures`, `recall`, `scores`, `reliability`, `times`.
     pub name: &'static str,
     /// What it shows, in a sentence.
     pub says: &'static str,
@@ -41,11 +42,14 @@ impl<'a> Plot<'a> {
                 .then(|| plot("measures", "Measures with the intervals in which they lie with a confidence of 95 %.")),
             (!first.recall_curve(1).is_empty())
                 .then(|| plot("recall", "The share of right places among the first passages, by their number.")),
-            first.per_question.iter().any(|score| score.coverage.is_some()).then(|| {
+            first.per_question.iter().any(|score| score.confidence.is_some()).then(|| {
                 plot(
                     "scores",
-                    "How much of a question the evidence covers, with the threshold below which it is refused.",
+                    "How sure the evidence makes, with the threshold below which an answer is not sure.",
                 )
+            }),
+            first.calibration_error().is_some().then(|| {
+                plot("reliability", "How often answers are right that say how likely they are; on the line they would be right as often as they say.")
             }),
             (!first.stages.is_empty())
                 .then(|| plot("times", "The time of each stage: the median, and what 95 % do not exceed.")),
@@ -64,6 +68,7 @@ impl<'a> Plot<'a> {
             "measures" => measures::draw(area, &self.runs())?,
             "recall" => recall::draw(area, &self.runs())?,
             "scores" => scores::draw(area, self.first)?,
+            "reliability" => reliability::draw(area, self.first)?,
             _ => times::draw(area, &self.runs())?,
         }
         area.present()

@@ -1,4 +1,4 @@
-//! How much of each question the evidence covers, with the threshold of refusals.
+//! How sure the evidence for each question makes, with the threshold of sure answers.
 
 use logothete::eval::Run;
 use plotters::coord::Shift;
@@ -25,7 +25,7 @@ pub fn draw<B: DrawingBackend>(area: &DrawingArea<B, Shift>, run: &Run) -> Drawn
         .y_labels(6)
         .x_label_formatter(&|x| format!("{x:.1}"))
         .y_label_formatter(&|y| format!("{:.0} %", y * 100.0))
-        .x_desc("share of the question that sentences cover")
+        .x_desc("probability that the evidence answers")
         .y_desc("questions of the kind")
         .draw()?;
     let width = 1.0 / BINS as f64;
@@ -36,24 +36,24 @@ pub fn draw<B: DrawingBackend>(area: &DrawingArea<B, Shift>, run: &Run) -> Drawn
         };
         chart.draw_series(group.iter().enumerate().filter(|(_, share)| **share > 0.0).map(bar))?;
     }
-    if let Some(threshold) = run.per_question.iter().find_map(|score| score.min_coverage) {
+    if let Some(threshold) = run.per_question.iter().find_map(|score| score.min_confidence) {
         let (x, bottom) = chart.backend_coord(&(threshold, 0.0));
         let (_, top) = chart.backend_coord(&(threshold, highest));
         for y in (top..bottom).step_by(9) {
             area.draw(&PathElement::new(vec![(x, y), (x, (y + 5).min(bottom))], INK.stroke_width(2)))?;
         }
-        write(area, &format!("refused below {threshold:.2}"), (x - 8, top + 2), HPos::Right, VPos::Top)?;
+        write(area, &format!("not sure below {threshold:.2}"), (x - 8, top + 2), HPos::Right, VPos::Top)?;
     }
     Ok(())
 }
 
-/// Returns the share of the answerable or unanswerable questions in each bin of coverage.
+/// Returns the share of the answerable or unanswerable questions in each bin of confidence.
 fn shares(run: &Run, refuse: bool) -> Vec<f64> {
-    let scores = run.per_question.iter().filter(|score| score.refuse == refuse).filter_map(|score| score.coverage);
+    let scores = run.per_question.iter().filter(|score| score.refuse == refuse).filter_map(|score| score.confidence);
     let mut bins = vec![0.0; BINS];
     let mut all = 0.0_f64;
-    for coverage in scores {
-        bins[((coverage * BINS as f64) as usize).min(BINS - 1)] += 1.0;
+    for confidence in scores {
+        bins[((confidence * BINS as f64) as usize).min(BINS - 1)] += 1.0;
         all += 1.0;
     }
     bins.into_iter().map(|count| count / all.max(1.0)).collect()

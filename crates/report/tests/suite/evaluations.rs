@@ -12,7 +12,7 @@ fn score(number: usize, text: &str) -> QuestionScore {
     let hit = f64::from(u8::from(!number.is_multiple_of(3)));
     let mut score: QuestionScore = serde_json::from_value(json!({
         "id": format!("q{number}"), "question": format!("What of {text}?"), "refuse": number.is_multiple_of(7), "refused": false,
-        "cited": true, "said": null, "first_rank": 1 + number % 4, "place_ranks": [1 + number % 4], "coverage": 0.7, "min_coverage": 0.65,
+        "cited": true, "said": null, "first_rank": 1 + number % 4, "place_ranks": [1 + number % 4], "confidence": 0.7, "min_confidence": 0.5,
         "metrics": { "hit@3": hit, "ndcg@10": hit * 0.9, "first_cited": hit, "right": hit },
     }))
     .expect("a score");
@@ -70,7 +70,7 @@ fn pictures_say_what_they_show() {
     // A run without answers has nothing to say of scores and times.
     let mut bare = run("ranking", 3, "text");
     bare.stages.clear();
-    bare.per_question.iter_mut().for_each(|score| score.coverage = None);
+    bare.per_question.iter_mut().for_each(|score| score.confidence = None);
     let evaluation = Evaluation { first: &bare, others: &[], comparisons: &[] };
     assert_eq!(evaluation.plots().iter().map(|plot| plot.name).collect::<Vec<_>>(), ["measures", "recall"]);
 }

@@ -2,8 +2,8 @@
 
 use std::ops::Range;
 
-use super::codes::ByteLevels;
-use super::{FACTOR_UNIT, FRONT, code_bytes, codes};
+use super::codes::{Allotment, ByteLevels, Quantiser};
+use super::{FACTOR_UNIT, FRONT};
 use crate::error::{Error, ErrorKind, Result};
 use crate::rerank::normalised;
 use crate::segment::{self, HEADER, Hit, Kind, RowSet, TopK, read_varint, u32_at};
@@ -14,6 +14,8 @@ use crate::vector::means::{Means, product};
 
 /// The centres that are looked up for each token of a query: one in so many, and the bounds of their number.
 const PROBED: (usize, std::ops::RangeInclusive<usize>) = (24, 16..=64);
+/// The number of levels of all numbers of bits.
+const LEVELS: usize = 16 + 4 + 2;
 /// The number of rows that are scored by all their tokens for each wanted row, and the lowest number in all.
 const IN_FULL: (usize, usize) = (4, 256);
 
@@ -23,10 +25,10 @@ pub struct TokenIndex<B> {
     header: segment::Header,
     tokens: usize,
     centres: Means,
-    levels: Vec<f32>,
+    quantiser: Quantiser,
     byte_levels: ByteLevels,
     /// The starts of the parts of the segment after the levels, and the end of the last.
-    starts: [usize; 7],
+    starts: [usize; 8],
 }
 
 impl<B> std::fmt::Debug for TokenIndex<B> {
@@ -46,13 +48,21 @@ struct PreparedTokens {
     weights: Vec<f32>,
 }
 
+/// A token of a row, besides its rest.
+struct Placed {
+    centre: usize,
+    /// What its products are multiplied by.
+    factor: f32,
+    /// What the products with its rest are multiplied by first.
+    scale: f32,
+}
+
 /// Room for the tokens of a row, which is used again for the next.
 #[derive(Default)]
 struct Decoded {
     /// The rests of the tokens, in bytes, each as long as the codes of a token of a query.
     rests: Vec<u8>,
-    /// The centre of each token, and what its products are multiplied by.
-    placed: Vec<(usize, f32)>,
+    placed: Vec<Placed>,
     sums: Vec<i32>,
 }
 
@@ -75,18 +85,36 @@ impl<B: AsRef<[u8]>> TokenIndex<B> {
             return Err(damaged());
         }
         let centres_at = HEADER + FRONT;
-        let levels_at = dimensions.checked_mul(4 * centres).and_then(|length| centres_at.checked_add(length));
-        let levels_at = levels_at.ok_or_else(damaged)?;
-        let ends_at = levels_at + (4 << bits);
+        let directions_at = dimensions.checked_mul(4 * centres).and_then(|length| centres_at.checked_add(length));
+        let directions_at = directions_at.ok_or_else(damaged)?;
+        // Version 1 had no directions, no scales, and the same bits for each dimension.
+        let scaled = header.version >= 2;
+        let flag = |at: usize| all.get(HEADER + at).copied() == Some(1);
+        let turned = if scaled && flag(8) { dimensions.checked_mul(4 * dimensions).ok_or_else(damaged)? } else { 0 };
+        let allotment = match scaled {
+            true => {
+                let count = |at: usize| number(HEADER + 12 + 4 * at).ok_or_else(damaged);
+                Allotment([count(0)?, count(1)?, count(2)?])
+            }
+            false => Allotment::even(dimensions, bits),
+        };
+        if allotment.0.iter().try_fold(0_usize, |sum, count| sum.checked_add(*count)).is_none_or(|sum| sum > dimensions)
+        {
+            return Err(damaged());
+        }
+        let scales_at = directions_at.checked_add(turned).ok_or_else(damaged)?;
+        let levels_at = scales_at + if scaled { 4 * dimensions } else { 0 };
+        let ends_at = levels_at + if scaled { 4 * LEVELS } else { 4 << bits };
         let lists_at = ends_at + 4 * rows;
         let listed = number(lists_at + 4 * centres - 4).ok_or_else(damaged)?;
-        let lengths = [4 * rows, 4 * centres, listed, 2 * tokens, 2 * tokens, tokens * code_bytes(dimensions, bits)];
-        let (mut starts, mut end) = ([0; 7], ends_at);
+        let (short, of_scales) = (2 * tokens, if scaled { 2 * tokens } else { 0 });
+        let lengths = [4 * rows, 4 * centres, listed, short, short, of_scales, tokens * allotment.bytes()];
+        let (mut starts, mut end) = ([0; 8], ends_at);
         for (start, length) in starts.iter_mut().zip(lengths) {
             *start = end;
             end = end.checked_add(length).ok_or_else(damaged)?;
         }
-        starts[6] = end;
+        starts[7] = end;
         let last = if rows == 0 { Some(0) } else { number(starts[1] - 4) };
         if end != all.len() || last != Some(tokens) {
             return Err(damaged());
@@ -94,13 +122,28 @@ impl<B: AsRef<[u8]>> TokenIndex<B> {
         let numbers = |range: Range<usize>| -> Vec<f32> {
             all[range].as_chunks().0.iter().map(|&bytes| f32::from_le_bytes(bytes)).collect()
         };
-        let means = Means::new(dimensions, numbers(centres_at..levels_at));
+        let means = Means::new(dimensions, numbers(centres_at..directions_at));
         let levels = numbers(levels_at..ends_at);
-        if means.numbers.iter().chain(&levels).any(|number| !number.is_finite()) {
+        let levels = match scaled {
+            true => [levels[..16].to_vec(), levels[16..20].to_vec(), levels[20..].to_vec()],
+            false => [4, 2, 1].map(|own| if own == bits { levels.clone() } else { Vec::new() }),
+        };
+        let scales = if scaled { numbers(scales_at..levels_at) } else { vec![1.0; dimensions] };
+        let quantiser =
+            Quantiser { dimensions, directions: numbers(directions_at..scales_at), scales, allotment, levels };
+        let Quantiser { directions, scales, levels, .. } = &quantiser;
+        if means
+            .numbers
+            .iter()
+            .chain(directions)
+            .chain(scales)
+            .chain(levels.iter().flatten())
+            .any(|number| !number.is_finite())
+        {
             return Err(damaged());
         }
-        let byte_levels = ByteLevels::new(&levels, bits);
-        Ok(Self { tokens, centres: means, levels, byte_levels, starts, header, bytes })
+        let byte_levels = ByteLevels::new(&quantiser);
+        Ok(Self { tokens, centres: means, quantiser, byte_levels, starts, header, bytes })
     }
 
     /// Reads everything and compares the checksum.
@@ -167,10 +210,15 @@ impl<B: AsRef<[u8]>> TokenIndex<B> {
         let tokens: Vec<Vec<f32>> = query.iter().map(|token| normalised(token.to_vec())).collect();
         let weight = |at: usize| weights.map_or(1.0, |weights| weights.get(at).copied().unwrap_or(0.0));
         let centres = 0..self.centres.count();
+        // The directions and scales are part of the query, so that the codes of a row need none.
+        let scaled = |token: &[f32]| -> Vec<f32> {
+            let turned = self.quantiser.turned(token);
+            turned.iter().zip(&self.quantiser.scales).map(|(number, scale)| number * scale).collect()
+        };
         let products = |token: &Vec<f32>| centres.clone().map(|at| product(self.centres.centre(at), token)).collect();
         PreparedTokens {
             products: tokens.iter().map(products).collect(),
-            codes: tokens.iter().map(|token| QueryCodes::new(token)).collect(),
+            codes: tokens.iter().map(|token| QueryCodes::new(&scaled(token))).collect(),
             weights: (0..tokens.len()).map(weight).collect(),
         }
     }
@@ -210,9 +258,9 @@ impl<B: AsRef<[u8]>> TokenIndex<B> {
         for ((products, codes), weight) in query.products.iter().zip(&query.codes).zip(&query.weights) {
             kernel.products(&codes.codes, &room.rests, &mut room.sums);
             let scale = codes.scale() * self.byte_levels.scale;
-            let cosines = room.placed.iter().zip(&room.sums).map(|((centre, factor), rest)| {
-                let centre = products.get(*centre).copied().unwrap_or(0.0);
-                (centre + scale * (rest - codes.excess()) as f32) * factor
+            let cosines = room.placed.iter().zip(&room.sums).map(|(token, rest)| {
+                let centre = products.get(token.centre).copied().unwrap_or(0.0);
+                (centre + token.scale * scale * (rest - codes.excess()) as f32) * token.factor
             });
             let highest = cosines.fold(f32::NEG_INFINITY, f32::max);
             if highest.is_finite() {
@@ -225,21 +273,27 @@ impl<B: AsRef<[u8]>> TokenIndex<B> {
     /// Reads the tokens of a row.
     fn decode(&self, row: u32, room: &mut Decoded) {
         let bytes = self.bytes.as_ref();
-        let (width, stride) = (code_bytes(self.dimensions(), self.header.own), stride(self.dimensions()));
+        let (width, stride) = (self.quantiser.allotment.bytes(), stride(self.dimensions()));
         let tokens = self.tokens_of(row);
-        let short = |start: usize| {
-            bytes.get(start..).and_then(|rest| rest.first_chunk()).map_or(0, |two| u16::from_le_bytes(*two))
-        };
         room.placed.clear();
-        room.placed.extend(tokens.clone().map(|at| {
-            (usize::from(short(self.starts[3] + 2 * at)), f32::from(short(self.starts[4] + 2 * at)) / FACTOR_UNIT)
-        }));
+        room.placed.extend(tokens.clone().map(|at| self.placed(at)));
         room.rests.resize(tokens.len() * stride, 0);
         room.sums.resize(tokens.len(), 0);
         for (at, rest) in tokens.zip(room.rests.chunks_exact_mut(stride)) {
-            let start = self.starts[5] + at * width;
+            let start = self.starts[6] + at * width;
             self.byte_levels.decode(bytes.get(start..start + width).unwrap_or_default(), rest);
         }
+    }
+
+    /// Returns what there is of a token besides its code.
+    fn placed(&self, token: usize) -> Placed {
+        let short = |part: usize| {
+            let rest = self.bytes.as_ref().get(self.starts[part] + 2 * token..);
+            rest.and_then(|rest| rest.first_chunk()).map_or(0, |two| u16::from_le_bytes(*two))
+        };
+        let in_units = |part: usize| f32::from(short(part)) / FACTOR_UNIT;
+        let scale = if self.header.version >= 2 { in_units(5) } else { 1.0 };
+        Placed { centre: usize::from(short(3)), factor: in_units(4), scale }
     }
 
     /// Returns the tokens of a row.
@@ -268,14 +322,13 @@ impl<B: AsRef<[u8]>> TokenIndex<B> {
     /// Returns the vectors of the tokens of a row as they are decoded, of length 1.
     pub fn decoded(&self, row: u32) -> Vectors {
         let bytes = self.bytes.as_ref();
-        let width = code_bytes(self.dimensions(), self.header.own);
+        let width = self.quantiser.allotment.bytes();
         let mut vectors = Vectors::new(self.dimensions());
         for at in self.tokens_of(row) {
-            let code = bytes.get(self.starts[5] + at * width..self.starts[5] + (at + 1) * width).unwrap_or_default();
-            let centre = bytes.get(self.starts[3] + 2 * at..).and_then(|two| two.first_chunk());
-            let centre = usize::from(centre.map_or(0, |two| u16::from_le_bytes(*two)));
+            let code = bytes.get(self.starts[6] + at * width..self.starts[6] + (at + 1) * width).unwrap_or_default();
+            let Placed { centre, scale, .. } = self.placed(at);
             if centre < self.centres.count() {
-                let rest = codes::decode(code, &self.levels, self.header.own);
+                let rest = self.quantiser.turned_back(&self.quantiser.decode(code, scale));
                 let whole = self.centres.centre(centre).iter().zip(rest).map(|(centre, rest)| centre + rest).collect();
                 // Centres and levels are finite, so the sum is.
                 let _ = vectors.push(&normalised(whole));

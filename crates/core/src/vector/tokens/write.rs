@@ -58,7 +58,7 @@ pub struct TokenIndexWriter {
 
 impl TokenIndexWriter {
     /// Creates an empty writer for vectors of some dimensions, which keeps 1, 2 or 4 bits of each number besides the centre. Two bits are
-    /// `dimensions` / 4 + 4 bytes a token, and nearly as exact as four.
+    /// `dimensions` / 4 + 6 bytes a token, and nearly as exact as four.
     ///
     /// # Errors
     /// If there are no dimensions, or another number of bits.
@@ -123,37 +123,53 @@ impl TokenIndexWriter {
             tokens.token(at).iter().zip(centre).map(|(token, centre)| token - centre).collect()
         };
         let step = (count * dimensions / LEVEL_SAMPLE).max(1);
-        let mut left: Vec<f32> = (0..count).step_by(step).flat_map(rest).collect();
-        let levels = codes::levels(&mut left, bits);
-        let (mut all_codes, mut factors) = (Vec::new(), Vec::with_capacity(count));
-        for (at, centre) in nearest.iter().enumerate() {
-            let start = all_codes.len();
-            codes::encode(rest(at).into_iter(), &levels, bits, &mut all_codes);
-            let decoded = codes::decode(&all_codes[start..], &levels, bits);
-            let decoded: Vec<f32> = means.centre(*centre as usize).iter().zip(decoded).map(|(a, b)| a + b).collect();
+        let left: Vec<f32> = (0..count).step_by(step).flat_map(rest).collect();
+        let quantiser = codes::Quantiser::new(&left, dimensions, bits);
+        let of_token = |at: usize| {
+            let mut code = Vec::with_capacity(quantiser.allotment.bytes());
+            let rest = rest(at);
+            let scale = in_units(quantiser.encode(&quantiser.turned(&rest), &mut code));
+            let decoded = quantiser.turned_back(&quantiser.decode(&code, f32::from(scale) / FACTOR_UNIT));
+            let centre = means.centre(nearest[at] as usize);
+            let decoded: Vec<f32> = centre.iter().zip(decoded).map(|(a, b)| a + b).collect();
             // The product of the decoded vector with the token becomes 1, so that products with others are right on average.
             let with_itself = product(&decoded, &tokens.token(at));
-            factors.push((FACTOR_UNIT / with_itself.max(0.25)).round() as u16);
-        }
+            (in_units(1.0 / with_itself.max(0.25)), scale, code)
+        };
+        let coded: Vec<(u16, u16, Vec<u8>)> = (0..count).into_par_iter().map(of_token).collect();
         let (list_ends, list_rows) = lists(&nearest, &ends, means.count());
 
         let mut body = BodyWriter::new(&mut to);
         let mut front = [0; FRONT];
         front[..4].copy_from_slice(&(means.count() as u32).to_le_bytes());
         front[4..8].copy_from_slice(&(count as u32).to_le_bytes());
+        front[8] = u8::from(!quantiser.directions.is_empty());
+        for (at, count) in quantiser.allotment.0.iter().enumerate() {
+            front[12 + 4 * at..16 + 4 * at].copy_from_slice(&(*count as u32).to_le_bytes());
+        }
         body.put(&front)?;
-        for numbers in [&means.numbers, &levels] {
+        let all_levels = quantiser.levels.concat();
+        for numbers in [&means.numbers, &quantiser.directions, &quantiser.scales, &all_levels] {
             body.put(&numbers.iter().flat_map(|number| number.to_le_bytes()).collect::<Vec<u8>>())?;
         }
         for numbers in [&ends, &list_ends] {
             body.put(&numbers.iter().flat_map(|number| number.to_le_bytes()).collect::<Vec<u8>>())?;
         }
         body.put(&list_rows)?;
-        body.put(&nearest.iter().flat_map(|centre| (*centre as u16).to_le_bytes()).collect::<Vec<u8>>())?;
-        body.put(&factors.iter().flat_map(|factor| factor.to_le_bytes()).collect::<Vec<u8>>())?;
-        body.put(&all_codes)?;
+        let shorts = |of: &dyn Fn(usize) -> u16| (0..count).flat_map(|at| of(at).to_le_bytes()).collect::<Vec<u8>>();
+        body.put(&shorts(&|at| nearest[at] as u16))?;
+        body.put(&shorts(&|at| coded[at].0))?;
+        body.put(&shorts(&|at| coded[at].1))?;
+        for (_, _, code) in &coded {
+            body.put(code)?;
+        }
         Ok(body.finish(Kind::Tokens, ends.len() as u32, dimensions as u32, bits))
     }
+}
+
+/// Returns a number in the units of factors and scales; what is too large becomes the largest.
+fn in_units(number: f32) -> u16 {
+    (FACTOR_UNIT * number).round() as u16
 }
 
 /// Returns tokens at equal distances, as many as centres are made from.

@@ -168,7 +168,7 @@ impl Searcher<'_> {
         let limit = Duration::try_from_secs_f32(plan.seconds).unwrap_or(Duration::MAX);
         let texts: Vec<String> = self.view.catalogue().passages_at(rows)?.iter().map(Passage::indexed_text).collect();
         let texts: Vec<&str> = texts.iter().map(String::as_str).collect();
-        let is_over = || started.elapsed() > limit || self.stop.is_stopped();
+        let is_over = |next: Duration| started.elapsed() + next > limit || self.stop.is_stopped();
         let scores = cross.scores(judged.text, &texts, is_over)?;
         let reranker = cross.name().to_owned();
         Ok(Outcome::Scored(Scores { reranker, scores, waited_ms: None, usage: TokenUsage::default() }))
