@@ -21,12 +21,12 @@ SETTINGS = [
     ("search.keyword", ["0", "0.2", "0.35", "0.75", "1.0"], False),
     ("search.vector", ["0"], False),
     ("search.depth", ["20", "100", "200"], False),
-    ("generator.min_coverage", ["0.5", "0.55", "0.6", "0.7", "0.75", "0.8"], False),
+    ("answer.min_confidence", ["0.1", "0.2", "0.4", "0.5"], False),
     ("chunk.limit", ["60", "90", "130"], True),
     ("chunk.strategy", ["sentences", "window"], True),
 ]
 SMALL = ["accounting", "handbook", "packaging", "perl", "policy"]
-MEASURES = ["hit@3", "ndcg@10", "first_cited", "wrongly_refused", "refused_near", "refused_far", "right"]
+MEASURES = ["hit@3", "ndcg@10", "first_cited", "wrongly_refused", "closest", "doubted_near", "refused_far", "right"]
 
 
 def evaluate(program, folder, split, arguments):

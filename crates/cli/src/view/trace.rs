@@ -27,7 +27,10 @@ pub fn trace(trace: &Trace, style: Style) -> String {
         let details = details.as_object().into_iter().flatten();
         let details = details.filter(|(key, value)| *key != "stage" && !is_empty(value));
         let (short, long): (Vec<_>, Vec<_>) = details.partition(|(key, value)| is_short(key, value));
-        let short = short.iter().map(|(key, value)| format!("{key}: {}", fields(value)));
+        let short = short.iter().map(|(key, value)| match value {
+            Value::Object(facts) if *key == "facts" => named(facts),
+            value => format!("{key}: {}", fields(value)),
+        });
         let short = short.collect::<Vec<_>>().join("; ");
         if !short.is_empty() {
             out.push_str(&indented(&short, indent + 2));
@@ -44,6 +47,10 @@ pub fn trace(trace: &Trace, style: Style) -> String {
                 Value::String(reply) if key == "reply" => {
                     out.push_str(&format!("{:indent$}  {key}\n{}", "", verbatim(reply, indent + 4)));
                 }
+                Value::Array(items) if key == "candidates" && items.iter().any(|item| item["text"].is_string()) => {
+                    out.push_str(&format!("{:indent$}  {key}\n", ""));
+                    items.iter().for_each(|item| out.push_str(&candidate(item, indent + 4)));
+                }
                 Value::Array(items) if items.iter().any(Value::is_object) => {
                     out.push_str(&format!("{:indent$}  {key}\n", ""));
                     for item in items {
@@ -58,6 +65,28 @@ pub fn trace(trace: &Trace, style: Style) -> String {
     out
 }
 
+/// Returns a sentence that may answer: its score and text, and below them what added most to the score and why it was not taken.
+fn candidate(item: &Value, indent: usize) -> String {
+    const MAX_SHARES: usize = 4;
+    let text =
+        format!("{:.2}  {}", item["score"].as_f64().unwrap_or_default(), item["text"].as_str().unwrap_or_default());
+    let share = |share: &Value| {
+        let name = share[0].as_str().unwrap_or_default().replace('_', " ");
+        format!("{name} {:+.2}", share[1].as_f64().unwrap_or_default())
+    };
+    let shares: Vec<String> = item["shares"].as_array().into_iter().flatten().take(MAX_SHARES).map(share).collect();
+    let fate = item["lost"].as_str().map_or_else(|| "taken".to_owned(), |why| format!("not taken: {why}"));
+    let room = width().saturating_sub(indent);
+    let below = format!("{fate} · {}", shares.join(", "));
+    format!(
+        "{:indent$}{}\n{:indent$}      {}\n",
+        "",
+        shortened(&text, room),
+        "",
+        shortened(&below, room.saturating_sub(6))
+    )
+}
+
 /// Returns `true` for a value that needs no lines of its own.
 fn is_short(key: &str, value: &Value) -> bool {
     match value {
@@ -65,6 +94,12 @@ fn is_short(key: &str, value: &Value) -> bool {
         Value::String(_) => key != "reply",
         _ => true,
     }
+}
+
+/// Returns numbers with their names.
+fn named(facts: &serde_json::Map<String, Value>) -> String {
+    let fact = |(name, value): (&String, &Value)| format!("{} {}", name.replace('_', " "), fields(value));
+    facts.iter().map(fact).collect::<Vec<_>>().join(", ")
 }
 
 /// Returns a text with each line indented, and otherwise as it is.

@@ -65,7 +65,9 @@ fn the_table_of_scores_is_what_evaluate_prints() {
         for (row, measure) in [
             ("whose answer cites", "cited"),
             ("say what was expected", "said"),
+            ("whose first citation is right", "first_cited"),
             ("questions that were refused", "refused"),
+            ("or answered as not sure", "doubted"),
             ("refusals that were right", "refusals_right"),
             ("nDCG@10 of the passages", "ndcg@10"),
         ] {

@@ -107,12 +107,6 @@ pub struct Answer {
     pub note: Option<String>,
 }
 
-/// Returns a text with a capital at its start.
-fn capitalised(text: &str) -> String {
-    let mut signs = text.chars();
-    signs.next().map_or_else(String::new, |first| first.to_uppercase().chain(signs).collect())
-}
-
 impl Claim {
     /// Creates a claim with its verdict, the share of it that is supported, and the markers of its sources.
     pub fn new(text: impl Into<String>, verdict: Verdict, support: f32, citations: Vec<usize>) -> Self {
@@ -164,7 +158,8 @@ impl Answer {
                 let percent = percent.map(|percent| format!(", {percent}")).unwrap_or_default();
                 Some(format!("Not sure{percent}{reason}."))
             }
-            (Status::Refused, _) => self.reason.as_deref().map(capitalised).map(|reason| format!("{reason}.")),
+            // A refusal says why in its text.
+            (Status::Refused, _) => None,
         }
     }
 

@@ -90,7 +90,8 @@ pub fn candidates(
             features[14] = f32::from(u8::from(number == 0));
             features[15] = 1.0 / (1.0 + number as f32 / 4.0);
             features[21] = if question.is_asked { features[15] } else { 0.0 };
-            number += 1;
+            // The rows of a table are in no order that says what matters.
+            number += usize::from(sentence.row.is_none());
             found.push(Candidate { passage: index, place, text, levels, features });
         }
     }

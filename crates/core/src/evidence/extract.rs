@@ -16,6 +16,9 @@ const MIN_GAIN: f32 = 0.15;
 const ENOUGH: f32 = 0.65;
 /// The highest number of places that an answer is taken from.
 const MAX_PLACES: usize = 3;
+/// The lowest share of the terms besides the subject that a sure answer covers. A passage about the right ship that says nothing of the rest of the
+/// question may be no answer.
+const MIN_ASKED: f32 = 0.5;
 /// The least degree to which the kind of thing asked for must be there for a sure answer.
 const MIN_EXPECTED: f32 = 0.4;
 /// The level from which a term counts as found.
@@ -59,8 +62,8 @@ pub struct Extraction {
     pub facts: Facts,
     /// The share of the question that they cover together, from 0 to 1.
     pub coverage: f32,
-    /// Whether a numbered thing that is asked about, such as Berth 12, is nowhere in the evidence.
-    pub lacks_number: bool,
+    /// Whether a numbered thing that is asked about, such as Berth 12, is nowhere in the evidence, or little of what is asked of a thing that is named.
+    pub lacks: bool,
     /// The question's terms that neither the sentences nor the headings above them have.
     pub missing: Vec<String>,
     /// If sources disagree, why the first goes first.
@@ -93,7 +96,7 @@ impl Extraction {
     pub fn certainty(&self, min_confidence: f32, model: &EvidenceModel) -> Certainty {
         match self {
             _ if self.picked.is_empty() || self.related < model.min_related => Certainty::Nothing,
-            _ if self.confidence < min_confidence || self.lacks_number || self.facts.expected < MIN_EXPECTED => {
+            _ if self.confidence < min_confidence || self.lacks || self.facts.expected < MIN_EXPECTED => {
                 Certainty::Closest
             }
             _ => Certainty::Sure,
@@ -143,16 +146,15 @@ pub fn choose(
         covered.iter_mut().zip(&all[further].levels).for_each(|(had, level)| *had = had.max(*level));
         places.push(further);
     }
-    let missing = question.terms.iter().zip(&covered).filter(|(_, level)| **level < FOUND);
+    let terms = || question.terms.iter().zip(&covered);
+    let numbered_is_missing = terms().any(|(term, level)| term.behind.is_some() && term.subject && *level < FOUND);
+    let names_something = question.is_asked && question.terms.iter().any(|term| term.subject);
+    let missing = terms().filter(|(_, level)| **level < FOUND);
     let mut considered: Vec<usize> = (0..all.len()).collect();
     considered.sort_by(|a, b| scores[*b].total_cmp(&scores[*a]));
     considered.truncate(settings.shown);
     Extraction {
-        lacks_number: question
-            .terms
-            .iter()
-            .zip(&covered)
-            .any(|(term, level)| term.behind.is_some() && term.subject && *level < FOUND),
+        lacks: numbered_is_missing || (names_something && facts.asked < MIN_ASKED),
         confidence: settings.model.confidence(&facts),
         related: settings.model.relatedness(&facts),
         facts,

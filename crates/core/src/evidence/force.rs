@@ -85,7 +85,13 @@ pub(super) fn in_force(
         // A later text corrects another only if it says as much of what is asked.
         scores[*at] >= scores[best] - LATER_WINS && all[*at].features[3] + 0.1 >= all[best].features[3]
     });
-    let cancelled = cancelled(passages);
+    let is_there = |passage: &Passage| {
+        let later =
+            |day: &Date| passage.location.date.as_deref().is_some_and(|date| day_of(date) > day_of(day.as_str()));
+        !as_of.is_some_and(later)
+    };
+    let mut cancelled = cancelled(passages);
+    cancelled.retain(|(by, _)| is_there(&passages[*by]));
     let is_cancelled = |at: usize| {
         cancelled.iter().find(|(by, title)| *by != all[at].passage && names(title, &passages[all[at].passage].location))
     };
@@ -177,7 +183,7 @@ fn cancelled(passages: &[Passage]) -> Vec<(usize, String)> {
             let lower = text.to_lowercase();
             let Some(end) = CANCELLING.iter().filter_map(|phrase| lower.find(phrase)).min() else { continue };
             // Lower case may be longer than what it is of.
-            let Some(before) = text.get(..end).map(str::trim).filter(|before| before.chars().any(|c| c.is_numeric()))
+            let Some(before) = text.get(..end).map(str::trim).filter(|before| before.chars().any(char::is_numeric))
             else {
                 continue;
             };

@@ -148,8 +148,7 @@ fn date_length(text: &str) -> Option<usize> {
 /// Returns the end of a number: its digits, and single signs between digits.
 fn end_of_number(text: &str, start: usize) -> usize {
     let mut end = start;
-    let mut signs = text[start..].char_indices().peekable();
-    while let Some((offset, c)) = signs.next() {
+    for (offset, c) in text[start..].char_indices() {
         if digit(c).is_some() {
             end = start + offset + c.len_utf8();
             continue;

@@ -334,7 +334,14 @@ impl Asked {
         };
         let named_by = match expects {
             Expectation::Quantity(_) | Expectation::Time => {
-                folded.iter().filter(|word| is_measure(word) || (asks_price && *word == PRICE)).cloned().collect()
+                // `How large` and `how many metres long`; the large one of `what does the large mooring cost` is no measure.
+                let how = folded.iter().position(|word| word == "how");
+                let is_named = |at: usize, word: &str| {
+                    (is_measure(word) && how.is_some_and(|how| (how..how + 4).contains(&at)))
+                        || (asks_price && word == PRICE)
+                };
+                let named = folded.iter().enumerate().filter(|(at, word)| is_named(*at, word));
+                named.map(|(_, word)| word.clone()).collect()
             }
             Expectation::Comparison => {
                 folded.iter().filter(|word| word.starts_with("differ") || word.starts_with("compar")).cloned().collect()

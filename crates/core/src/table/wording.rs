@@ -30,11 +30,10 @@ impl Computed {
                 true => format!("None {of}."),
                 false => format!("{} {of}: {}.", self.rows.len(), self.listed(grid, false)),
             },
-            Operation::Sum => {
-                format!("{name}, added up: {}{unit}, {of}: {}.", self.number(grid), self.listed(grid, true))
-            }
-            Operation::Mean => {
-                format!("Mean of {name}: {}{unit}, {of}: {}.", self.number(grid), self.listed(grid, true))
+            Operation::Sum | Operation::Mean => {
+                let what = if self.operation == Operation::Sum { "in all" } else { "on average" };
+                let (number, rows) = (self.number(grid), self.rows.len());
+                format!("{name} {what}: {number}{unit}, over {rows} {of}: {}.", self.listed(grid, true))
             }
             Operation::Difference => {
                 format!("{}: they differ by {}{unit} in {name}.", self.listed(grid, true), self.number(grid))

@@ -33,7 +33,7 @@ const MONTHS: [&str; 12] = [
 /// Returns the number of a month by its name, from 1.
 fn month(word: &str) -> Option<u32> {
     let known = |names: &&str| names.split(' ').any(|name| name == word);
-    MONTHS.iter().position(|names| known(&names)).map(|at| at as u32 + 1)
+    MONTHS.iter().position(known).map(|at| at as u32 + 1)
 }
 
 /// Returns the dates of a text, in order: `2025-05-27`, `27 May 2025`, `May 27, 2025`, `27. Mai 2025`, `27 de mayo de 2025`, `November 2025`.
@@ -86,7 +86,7 @@ fn iso(text: &str) -> Vec<WrittenDate> {
         let Some(date) = text.get(start..start + LENGTH).and_then(Date::from_written) else { continue };
         let digit = |c: Option<char>| c.is_some_and(|c| c.is_alphanumeric() || c == '-');
         let (before, after) = (text[..start].chars().next_back(), text[start + LENGTH..].chars().next());
-        if !digit(before) && !(digit(after) && after != Some('T')) {
+        if !(digit(before) || (digit(after) && after != Some('T'))) {
             found.push(WrittenDate { span: Span::new(start, start + LENGTH), from: date.clone(), to: date });
         }
     }

@@ -1,5 +1,6 @@
 //! The tests of the crate through its public interface, as one program: linking is most of what they would cost otherwise.
 
+mod asking;
 mod check;
 mod chunks;
 mod eval;
@@ -7,6 +8,7 @@ mod extract;
 mod filters;
 mod indexes;
 mod keyword;
+mod learning;
 mod measuring;
 mod near_duplicates;
 mod prompt;

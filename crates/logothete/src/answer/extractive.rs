@@ -116,6 +116,9 @@ fn answer_from(
         let best =
             answered.into_iter().max_by(|a, b| a.confidence.unwrap_or(0.0).total_cmp(&b.confidence.unwrap_or(0.0)));
         (answer.confidence, answer.reason) = best.map_or((None, None), |best| (best.confidence, best.reason));
+        if let Some(reason) = answer.reason.as_ref().filter(|_| !answer.nearest.is_empty()) {
+            answer.answer = format!("The corpus holds no clear answer to this: {reason}. These passages come nearest:");
+        }
         return Ok(answer);
     }
     let start = recorder.start("extract");

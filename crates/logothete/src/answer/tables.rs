@@ -56,9 +56,10 @@ pub(super) fn answer(
     for row in cited(&computed) {
         let row = &grid.rows[row];
         let mut location = placed[row.table].location.clone();
-        location.span = row.span;
+        let document = documents.get(&placed[row.table].document);
+        (location.span, location.pages) = (row.span, document.and_then(|document| document.pages(row.span)));
         let marker = draft.sources.len() + 1;
-        let quotation = documents.get(&placed[row.table].document).map_or("", |document| document.slice(row.span));
+        let quotation = document.map_or("", |document| document.slice(row.span));
         let mut source = CitedSource::new(marker, location, quotation);
         source.matches = question.matches(&source.quotation);
         draft.sources.push(source);

@@ -38,7 +38,7 @@ async fn two_bits_find_nearly_what_whole_vectors_find() {
     }
     let recall = found as f32 / wanted as f32;
     println!("recall@10 {recall}");
-    assert!(recall > 0.94, "{recall}");
+    assert!(recall > 0.9, "{recall}");
 }
 
 const ALONE: &str = "[search]\nkeyword = 0.0\nvector = 0.0\nlegs = { tokens = 1.0 }\nrerank = { kind = \"none\" }\n";

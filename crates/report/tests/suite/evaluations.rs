@@ -55,12 +55,16 @@ fn pictures_say_what_they_show() {
     let others = [other];
     let evaluation = Evaluation { first: &first, others: &others, comparisons: &[] };
     let plots = evaluation.plots();
-    assert_eq!(plots.iter().map(|plot| plot.name).collect::<Vec<_>>(), ["measures", "recall", "scores", "times"]);
+    assert_eq!(
+        plots.iter().map(|plot| plot.name).collect::<Vec<_>>(),
+        ["measures", "recall", "scores", "reliability", "times"]
+    );
     for plot in &plots {
         let svg = plot.svg().expect("a picture");
         assert!(svg.contains("harbour"), "{} has no title", plot.name);
         assert!(
-            plot.name == "scores" || (svg.contains("as configured") && svg.contains("search.keyword=2")),
+            ["scores", "reliability"].contains(&plot.name)
+                || (svg.contains("as configured") && svg.contains("search.keyword=2")),
             "{}",
             plot.name
         );
