@@ -3,6 +3,7 @@
 pub mod boundaries;
 pub mod evidence;
 pub mod passages;
+pub mod sets;
 pub mod source;
 pub mod strategies;
 pub mod vectors;

@@ -9,12 +9,13 @@
 
 use std::collections::{HashMap, HashSet};
 use std::io::Write;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 
 use logothete::search::SearchRequest;
 use logothete::trace::TraceDetails;
 use logothete::{Config, Corpus, Pipeline};
 use logothete_bench::evidence::{Fitting, Measured, Report};
+use logothete_bench::sets::sets;
 use logothete_core::evidence::candidates;
 use logothete_core::query::Question;
 use logothete_core::search::Passage;
@@ -66,13 +67,6 @@ fn main() {
     }
     println!("{:>12}: {sum}", "all");
     println!("{:>12}: {}", "by its own", Report::of(&all.iter().collect::<Vec<_>>(), &model));
-}
-
-fn sets(folder: &Path) -> Vec<PathBuf> {
-    let entries = std::fs::read_dir(folder).expect("a folder of sets").flatten().map(|entry| entry.path());
-    let mut sets: Vec<PathBuf> = entries.filter(|set| set.join("questions.jsonl").exists()).collect();
-    sets.sort();
-    sets
 }
 
 /// Searches for the dev questions of a set, and measures what is found.

@@ -6,11 +6,12 @@
 //! fitted to the others, and its measures are printed.
 
 use std::collections::{HashMap, HashSet};
-use std::path::{Path, PathBuf};
+use std::path::Path;
 
 use logothete::search::{Fused, Plan, SearchRequest, Standpoint, adjust};
 use logothete::trace::TraceDetails;
 use logothete::{Config, Corpus, Pipeline};
+use logothete_bench::sets::sets;
 use logothete_core::rerank::{FeatureRow, Linear, RankedList};
 use serde_json::Value;
 
@@ -101,13 +102,6 @@ impl Found {
         let order = adjust(&adjustments, items, standpoint, |_, _| 0.0).order;
         order.iter().position(|item| self.documents[item.key].1).map(|at| at + 1)
     }
-}
-
-fn sets(folder: &Path) -> Vec<PathBuf> {
-    let entries = std::fs::read_dir(folder).expect("a folder of sets").flatten().map(|entry| entry.path());
-    let mut sets: Vec<PathBuf> = entries.filter(|set| set.join("questions.jsonl").exists()).collect();
-    sets.sort();
-    sets
 }
 
 /// Searches for the dev questions of a set.
