@@ -33,6 +33,8 @@ pub struct Measured {
     pub sentence: Option<String>,
     /// With the weights of its words.
     pub question: Question,
+    /// The number of chunks of its corpus.
+    pub chunks: u64,
     /// The passages, the best first.
     pub passages: Vec<Passage>,
     /// The candidates of the passages.
@@ -58,7 +60,7 @@ impl Measured {
 
     /// Returns what the model chooses, and whether it is right.
     fn chosen(&self, model: &EvidenceModel) -> Option<(Facts, bool, bool)> {
-        let settings = EvidenceSettings { model, shown: 1, ..EvidenceSettings::default() };
+        let settings = EvidenceSettings { model, chunks: self.chunks, shown: 1, ..EvidenceSettings::default() };
         let extraction = choose(&self.question, &self.passages, &self.candidates, &settings);
         let first = extraction.picked.first()?;
         let said: Vec<&str> = extraction.picked.iter().map(|picked| picked.text.as_str()).collect();
@@ -100,7 +102,7 @@ pub struct Fitting {
 
 impl Default for Fitting {
     fn default() -> Self {
-        Self { descent: Descent { ridge: 0.02, steps: 150, rate: 0.05 }, ridge: 0.003, refused: 0.05 }
+        Self { descent: Descent { ridge: 0.02, steps: 150, rate: 0.05 }, ridge: 0.003, refused: 0.065 }
     }
 }
 

@@ -72,7 +72,9 @@ fn main() {
 /// Searches for the dev questions of a set, and measures what is found.
 async fn measured(set: &Path, corpus: &str, is_whole: bool, pipeline: &Pipeline) -> Vec<Measured> {
     let corpus = pipeline.open(set.join(corpus)).await.expect("a corpus beside the questions");
-    let held = corpus.info().await.expect("facts").documents.into_iter().map(|document| document.document);
+    let info = corpus.info().await.expect("facts");
+    let chunks = info.chunks;
+    let held = info.documents.into_iter().map(|document| document.document);
     let held: HashSet<String> = held.collect();
     let text = std::fs::read_to_string(set.join("questions.jsonl")).expect("questions");
     let drafts = if is_whole { drafts(set, &text) } else { Vec::new() };
@@ -95,7 +97,7 @@ async fn measured(set: &Path, corpus: &str, is_whole: bool, pipeline: &Pipeline)
             continue;
         }
         let Some((question, passages)) = found(&corpus, asked).await else { continue };
-        let candidates = candidates(&question, &passages, &|_, _| None);
+        let candidates = candidates(&question, &passages);
         let kind = value["kind"].as_str().unwrap_or_default().to_owned();
         all.push(Measured {
             set: name.clone(),
@@ -106,6 +108,7 @@ async fn measured(set: &Path, corpus: &str, is_whole: bool, pipeline: &Pipeline)
             sentence: value["source"].as_str().map(|text| text.split_whitespace().collect::<Vec<_>>().join(" ")),
             question,
             passages,
+            chunks,
             candidates,
         });
     }

@@ -1,4 +1,4 @@
-//! What each step of a search costs on a large corpus: legs, fusion, rerankers.
+//! What each step of a search costs on a large corpus: legs, fusion, rerankers; and an answer without a model.
 //!
 //! `steps CHUNKS [CROSS]`: the program builds a corpus of CHUNKS chunks of about a hundred made-up words with an index of tokens, and searches it
 //! by several plans. CROSS is a folder with a cross-encoder. The encoder is made up too, so that a build takes minutes: vectors by feature
@@ -137,6 +137,24 @@ async fn measure(chunks: usize, cross: Option<&str>) {
         let times = times(&corpus, &questions).await;
         println!("| {name} | {:.1} | {:.1} |", median(times.clone()), times[times.len() * 95 / 100]);
     }
+
+    let since = Instant::now();
+    let corpus = open("[index]\ntokens = 2\n").await;
+    corpus.ask(questions[0].as_str()).await.expect("an answer");
+    let first = since.elapsed().as_secs_f64() * 1e3;
+    let mut answers = Vec::new();
+    for question in &questions {
+        let since = Instant::now();
+        corpus.ask(question.as_str()).await.expect("an answer");
+        answers.push(since.elapsed().as_secs_f64() * 1e3);
+    }
+    answers.sort_by(f64::total_cmp);
+    println!(
+        "| an answer without a model | {:.1} | {:.1} |",
+        median(answers.clone()),
+        answers[answers.len() * 95 / 100]
+    );
+    println!("the first answer of a corpus, opened for it: {first:.1} ms");
 
     let encoder = SentenceEncoder::embedded().expect("the embedded encoder");
     let encode = |question: &String| {

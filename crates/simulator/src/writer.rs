@@ -126,7 +126,7 @@ fn answer(prompt: &Prompt, fault: Option<WritingFault>) -> String {
     }
     let mut picked: Vec<Candidate<'_>> = Vec::new();
     for part in question_parts(question) {
-        let candidates = candidates(part, &passages);
+        let candidates = candidates(&part.question, &passages);
         let best = candidates.iter().map(|candidate| candidate.score).fold(MIN_SHARE, f32::max);
         let good = candidates.into_iter().filter(|candidate| candidate.score >= best * 0.95).take(MAX_SENTENCES);
         picked.extend(good.filter(|one| one.score >= MIN_SHARE).collect::<Vec<_>>());
@@ -216,7 +216,8 @@ fn summary(prompt: &Prompt) -> String {
 
 /// Returns what is asked of a question alone: its parts, or the question as it is.
 fn transformed(prompt: &Prompt) -> String {
-    question_parts(part(prompt, "question").unwrap_or_default()).join("\n")
+    let parts = question_parts(part(prompt, "question").unwrap_or_default());
+    parts.iter().map(|part| part.question.as_ref()).collect::<Vec<_>>().join("\n")
 }
 
 fn standing_alone(prompt: &Prompt) -> String {

@@ -7,16 +7,20 @@ use crate::search::Passage;
 use crate::text::{fold, list_marker, words};
 
 /// The number of features of a candidate.
-pub const FEATURES: usize = 22;
+pub const FEATURES: usize = 21;
 
 /// What is measured of a candidate.
 pub type CandidateFeatures = [f32; FEATURES];
 
 /// The names of the features, in their order.
+///
+/// Of the passage: its score as a share of the best, and its rank. Of the question: the share that the words and headings cover, the share that only the rest of
+/// the passage covers, and the share of names and figures. Of the kind of thing asked for: whether it is there, is not, and whether figures are. Of the text:
+/// whether it asks, says nothing new, is short (four words) or long (46), its place among the sentences, whether it is a row, an item, code, or only points
+/// somewhere. Those that end in `asked` are the same where a question is asked, and 0 where only a subject is named.
 pub const FEATURE_NAMES: [&str; FEATURES] = [
     "passage",
     "passage_rank",
-    "meaning",
     "covered",
     "passage_asked",
     "nearby",
@@ -38,13 +42,33 @@ pub const FEATURE_NAMES: [&str; FEATURES] = [
     "place_asked",
 ];
 
-const QUESTION: usize = 10;
-const NOTHING_NEW: usize = 11;
+// The places of the features.
+const PASSAGE: usize = 0;
+const PASSAGE_RANK: usize = 1;
+const COVERED: usize = 2;
+const PASSAGE_ASKED: usize = 3;
+const NEARBY: usize = 4;
+const SUBJECT: usize = 5;
+const EXPECTED: usize = 6;
+const UNEXPECTED: usize = 7;
+const FIGURES: usize = 8;
+const QUESTION: usize = 9;
+const NOTHING_NEW: usize = 10;
+const SHORT: usize = 11;
+const LONG: usize = 12;
+const FIRST: usize = 13;
+const PLACE: usize = 14;
+const ROW: usize = 15;
+const ITEM: usize = 16;
+const CODE: usize = 17;
+const REFERENCE: usize = 18;
+const COVERED_ASKED: usize = 19;
+const PLACE_ASKED: usize = 20;
 
 /// The weight of a term that only the headings above the sentence have.
-const IN_HEADINGS: f32 = 0.75;
+const LEVEL_IN_HEADINGS: f32 = 0.75;
 /// The weight of a term that only the rest of the passage has.
-const NEARBY: f32 = 0.4;
+const LEVEL_NEARBY: f32 = 0.4;
 
 /// A quotable part of a passage that may answer a question.
 #[derive(Clone, Debug, PartialEq)]
@@ -61,15 +85,10 @@ pub struct Candidate {
     pub features: CandidateFeatures,
 }
 
-/// Returns the candidates of some passages. `meaning` gives the cosine of the question and a sentence, if it is known, by the positions of the
-/// passage and of the sentence in it.
+/// Returns the candidates of some passages.
 ///
 /// Costs one pass over the words of the passages.
-pub fn candidates(
-    question: &Question,
-    passages: &[Passage],
-    meaning: &dyn Fn(usize, usize) -> Option<f32>,
-) -> Vec<Candidate> {
+pub fn candidates(question: &Question, passages: &[Passage]) -> Vec<Candidate> {
     let best = passages.iter().map(|passage| passage.score).fold(0.0_f32, f32::max).max(1e-6);
     let mut found = Vec::new();
     for (index, passage) in passages.iter().enumerate() {
@@ -82,14 +101,13 @@ pub fn candidates(
             let own = question.terms_of(&text);
             let levels = levels(question, &own, &headings, &nearby);
             let mut features = of_text(question, sentence, &text, &levels, &own);
-            features[0] = (passage.score / best).max(0.0);
-            features[1] = 1.0 / (1.0 + index as f32 / 3.0);
-            features[2] = meaning(index, place).unwrap_or(0.0);
-            features[4] = if question.is_asked { features[0] } else { 0.0 };
-            features[20] = if question.is_asked { features[3] } else { 0.0 };
-            features[14] = f32::from(u8::from(number == 0));
-            features[15] = 1.0 / (1.0 + number as f32 / 4.0);
-            features[21] = if question.is_asked { features[15] } else { 0.0 };
+            features[PASSAGE] = (passage.score / best).max(0.0);
+            features[PASSAGE_RANK] = 1.0 / (1.0 + index as f32 / 3.0);
+            features[PASSAGE_ASKED] = if question.is_asked { features[PASSAGE] } else { 0.0 };
+            features[COVERED_ASKED] = if question.is_asked { features[COVERED] } else { 0.0 };
+            features[FIRST] = f32::from(u8::from(number == 0));
+            features[PLACE] = 1.0 / (1.0 + number as f32 / 4.0);
+            features[PLACE_ASKED] = if question.is_asked { features[PLACE] } else { 0.0 };
             // The rows of a table are in no order that says what matters.
             number += usize::from(sentence.row.is_none());
             found.push(Candidate { passage: index, place, text, levels, features });
@@ -106,8 +124,8 @@ pub(super) fn is_quotable(sentence: &Sentence) -> bool {
 fn levels(question: &Question, own: &TermSet, headings: &TermSet, nearby: &TermSet) -> Vec<f32> {
     let level = |term: &_| match term {
         term if own.has(term) => 1.0,
-        term if headings.has(term) => IN_HEADINGS,
-        term if nearby.has(term) => NEARBY,
+        term if headings.has(term) || own.has_price_like(term) => LEVEL_IN_HEADINGS,
+        term if nearby.has(term) => LEVEL_NEARBY,
         _ => 0.0,
     };
     question.terms.iter().map(level).collect()
@@ -122,24 +140,26 @@ fn of_text(question: &Question, sentence: &Sentence, text: &str, levels: &[f32],
         of.map(|(term, _)| term.weight).sum::<f32>() / total
     };
     let subject: f32 = question.terms.iter().filter(|term| term.subject).map(|term| term.weight).sum();
-    let had = question.terms.iter().zip(levels).filter(|(term, level)| term.subject && **level >= IN_HEADINGS);
+    let had = question.terms.iter().zip(levels).filter(|(term, level)| term.subject && **level >= LEVEL_IN_HEADINGS);
     let met = question.expects.met_by(text);
     let count = words(text).count();
     let mut features = [0.0; FEATURES];
-    features[3] = at_level(1.0) + IN_HEADINGS * at_level(IN_HEADINGS);
-    features[5] = at_level(NEARBY);
-    features[6] = if subject > 0.0 { had.map(|(term, _)| term.weight).sum::<f32>() / subject } else { 1.0 };
-    features[7] = met.unwrap_or(0.0);
-    features[8] = met.map_or(0.0, |met| 1.0 - met);
-    features[9] = flag(question.expects.is_figure() && met.is_some_and(|met| met > 0.0));
+    features[COVERED] = at_level(1.0) + LEVEL_IN_HEADINGS * at_level(LEVEL_IN_HEADINGS);
+    features[NEARBY] = at_level(LEVEL_NEARBY);
+    features[SUBJECT] = if subject > 0.0 { had.map(|(term, _)| term.weight).sum::<f32>() / subject } else { 1.0 };
+    features[EXPECTED] = met.unwrap_or(0.0);
+    features[UNEXPECTED] = met.map_or(0.0, |met| 1.0 - met);
+    features[FIGURES] = flag(question.expects.is_figure() && met.is_some_and(|met| met > 0.0));
     features[QUESTION] = flag(asks(text));
-    features[NOTHING_NEW] = flag(question.matches(text).len() >= own.len() && !question.is_denied_by(text));
-    features[12] = flag(count < 5 && sentence.row.is_none());
-    features[13] = flag(count > 45);
-    features[16] = flag(sentence.row.is_some());
-    features[17] = flag(sentence.kind == BlockKind::ListItem);
-    features[18] = flag(sentence.kind == BlockKind::Code);
-    features[19] = flag(is_reference(text, count) || text.trim_end().ends_with(':'));
+    features[NOTHING_NEW] = flag(
+        sentence.kind != BlockKind::Code && question.matches(text).len() >= own.len() && !question.is_denied_by(text),
+    );
+    features[SHORT] = flag(count < 5 && sentence.row.is_none());
+    features[LONG] = flag(count > 45);
+    features[ROW] = flag(sentence.row.is_some());
+    features[ITEM] = flag(sentence.kind == BlockKind::ListItem);
+    features[CODE] = flag(sentence.kind == BlockKind::Code);
+    features[REFERENCE] = flag(is_reference(text, count) || text.trim_end().ends_with(':'));
     features
 }
 
@@ -169,6 +189,11 @@ pub(super) fn spoken(passage: &Passage, sentence: &Sentence) -> Option<String> {
 }
 
 impl Candidate {
+    /// Returns the share of the question that its own words and its headings cover.
+    pub(super) fn covered(&self) -> f32 {
+        self.features[COVERED]
+    }
+
     /// Returns `false` for what is never an answer: a question, and what only repeats the question.
     pub fn says_something(&self) -> bool {
         self.features[QUESTION] == 0.0 && self.features[NOTHING_NEW] == 0.0

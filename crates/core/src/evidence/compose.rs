@@ -6,7 +6,7 @@ use super::candidate::is_quotable;
 use crate::document::BlockKind;
 use crate::query::Expectation;
 use crate::search::Passage;
-use crate::text::{fold, words};
+use crate::text::{fold, is_listed, is_stopword, list_marker, words};
 
 /// How long an answer is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Default, serde::Serialize, serde::Deserialize)]
@@ -26,33 +26,11 @@ const MAX_LINES: usize = 20;
 const MAX_RUN: usize = 4;
 
 /// Words that point back to the sentence before, at the start of a sentence.
-const POINTING: &[&str] = &[
-    "it", "this", "these", "they", "that", "those", "she", "he", "such", "its", "their", "there", "then", "er", "sie",
-    "es", "dies", "diese", "dieser", "dieses", "elle", "ils", "elles", "cela", "ceci", "ce", "cette", "ello", "ella",
-    "ellos", "esto", "este", "esta", "esso", "essa", "essi", "ciò", "questo", "questa",
-];
+const POINTING: &str = "it this these they that those she he such its their there then er sie es dies diese dieser dieses elle \
+    ils elles cela ceci ce cette ello ella ellos esto este esta esso essa essi ciò questo questa";
 /// Words that begin or make an exception.
-const EXCEPTIONS: &[&str] = &[
-    "except",
-    "unless",
-    "however",
-    "but",
-    "only",
-    "otherwise",
-    "exempt",
-    "außer",
-    "jedoch",
-    "nur",
-    "sauf",
-    "cependant",
-    "salvo",
-    "excepto",
-    "sino",
-    "tranne",
-    "eccetto",
-    "però",
-    "however,",
-];
+const EXCEPTIONS: &str = "except unless however but only otherwise exempt außer jedoch nur sauf cependant salvo excepto sino tranne \
+    eccetto però however,";
 
 /// Returns the sentences around one that belong to the answer, in order, as positions in the passage; the sentence itself is among them.
 pub(super) fn around(passage: &Passage, place: usize, expects: &Expectation, length: AnswerLength) -> Vec<usize> {
@@ -86,7 +64,7 @@ fn leading(passage: &Passage, place: usize) -> Vec<usize> {
 /// Returns `true` if a sentence begins with a word that stands for something of the sentence before.
 fn points_back(sentence: &str) -> bool {
     let first = words(sentence).next();
-    first.is_some_and(|word| POINTING.contains(&fold(word.text).as_str()))
+    first.is_some_and(|word| is_listed(POINTING, &fold(word.text)))
 }
 
 fn following(passage: &Passage, place: usize, expects: &Expectation) -> Vec<usize> {
@@ -118,7 +96,7 @@ fn following(passage: &Passage, place: usize, expects: &Expectation) -> Vec<usiz
         (BlockKind::Paragraph, Expectation::YesOrNo) => {
             let end = (place + MAX_RUN).min(sentences.len());
             let run = (place + 1..end).take_while(|at| sentences[*at].kind == BlockKind::Paragraph);
-            run.filter(|at| words(text(*at)).take(6).any(|word| EXCEPTIONS.contains(&fold(word.text).as_str())))
+            run.filter(|at| words(text(*at)).take(6).any(|word| is_listed(EXCEPTIONS, &fold(word.text))))
                 .take(2)
                 .collect()
         }
@@ -136,10 +114,17 @@ fn leads_on(sentence: &str) -> bool {
 }
 
 /// Returns `true` if the items beside one are the things or the steps that are asked for: they are introduced, or are no sentences of their own, as the
-/// paragraphs of an article are. Steps may be sentences.
+/// paragraphs of an article are. Steps may be sentences that begin with what is to be done.
 fn is_list_of_things(passage: &Passage, place: usize, expects: &Expectation) -> bool {
-    let is_sentence = passage.slice(passage.sentences[place].span).trim_end().ends_with('.');
-    introduction(passage, place).is_some() || !is_sentence || *expects == Expectation::Steps
+    let text = |at: usize| passage.slice(passage.sentences[at].span);
+    // A step begins with what is to be done, and not with `a`, `the` or `where`.
+    let is_step = |at: usize| {
+        let item = list_marker(text(at)).map_or(text(at), |marker| &text(at)[marker.len()..]);
+        words(item).next().is_some_and(|word| !is_stopword(&fold(word.text)))
+    };
+    let items: Vec<usize> = block(passage, place, MAX_ITEMS).collect();
+    let are_steps = *expects == Expectation::Steps && items.iter().filter(|at| is_step(**at)).count() * 2 > items.len();
+    introduction(passage, place).is_some() || !text(place).trim_end().ends_with('.') || are_steps
 }
 
 /// Returns the positions of the neighbours of a sentence that are of its kind.

@@ -7,7 +7,7 @@ use crate::query::Question;
 use crate::search::Passage;
 
 /// The names of the facts, in their order.
-pub const FACT_NAMES: [&str; 20] = [
+pub const FACT_NAMES: [&str; 21] = [
     "passage",
     "gap",
     "meaning",
@@ -28,6 +28,7 @@ pub const FACT_NAMES: [&str; 20] = [
     "three_best",
     "by_meaning",
     "by_words",
+    "corpus",
 ];
 
 /// What is known of the evidence for a question. Shares are from 0 to 1.
@@ -73,11 +74,19 @@ pub struct Facts {
     pub by_meaning: f32,
     /// The same by its words.
     pub by_words: f32,
+    /// The number of chunks of the corpus, as a logarithm: in a small one, what answers is less like a question.
+    pub corpus: f32,
 }
 
 impl Facts {
-    /// Measures what was chosen for a question.
-    pub fn measure(question: &Question, passages: &[Passage], all: &[Candidate], chosen: &Candidate) -> Self {
+    /// Measures what was chosen for a question, from a corpus of some chunks.
+    pub fn measure(
+        question: &Question,
+        passages: &[Passage],
+        all: &[Candidate],
+        chosen: &Candidate,
+        chunks: u64,
+    ) -> Self {
         let total = question.total_weight().max(1e-6);
         let odds = |score: f32| {
             let score = score.clamp(0.001, 0.999);
@@ -146,6 +155,7 @@ impl Facts {
             three_best: three.iter().sum::<f32>() / three.len().max(1) as f32,
             by_meaning: inverse_rank("vector"),
             by_words: inverse_rank("keyword"),
+            corpus: (1.0 + chunks as f32).ln(),
         }
     }
 
@@ -172,6 +182,7 @@ impl Facts {
             self.three_best,
             self.by_meaning,
             self.by_words,
+            self.corpus,
         ]
     }
 }

@@ -81,13 +81,15 @@ pub struct EvidenceSettings<'a> {
     pub length: AnswerLength,
     /// The day that counts if sources disagree; `None` means that the latest counts.
     pub as_of: Option<&'a Date>,
+    /// The number of chunks of the corpus.
+    pub chunks: u64,
     /// The number of candidates that are kept to be shown.
     pub shown: usize,
 }
 
 impl Default for EvidenceSettings<'_> {
     fn default() -> Self {
-        Self { model: EvidenceModel::learned(), length: AnswerLength::default(), as_of: None, shown: 8 }
+        Self { model: EvidenceModel::learned(), length: AnswerLength::default(), as_of: None, chunks: 1_000, shown: 8 }
     }
 }
 
@@ -104,17 +106,11 @@ impl Extraction {
     }
 }
 
-/// Selects the sentences that answer a question. `meaning` gives the cosine of the question and a sentence, if it is known, by the positions of
-/// the passage and of the sentence in it.
+/// Selects the sentences that answer a question.
 ///
 /// Costs one pass over the words of the passages.
-pub fn extract(
-    question: &Question,
-    passages: &[Passage],
-    meaning: &dyn Fn(usize, usize) -> Option<f32>,
-    settings: &EvidenceSettings<'_>,
-) -> Extraction {
-    choose(question, passages, &candidates(question, passages, meaning), settings)
+pub fn extract(question: &Question, passages: &[Passage], settings: &EvidenceSettings<'_>) -> Extraction {
+    choose(question, passages, &candidates(question, passages), settings)
 }
 
 /// Selects the sentences that answer a question among candidates, as [`extract`] does.
@@ -135,7 +131,7 @@ pub fn choose(
     else {
         return Extraction::default();
     };
-    let facts = Facts::measure(question, passages, all, &all[best]);
+    let facts = Facts::measure(question, passages, all, &all[best], settings.chunks);
 
     let mut covered = all[best].levels.clone();
     let mut places = vec![best];
@@ -164,6 +160,16 @@ pub fn choose(
         disagreement: reason,
         considered: considered.into_iter().map(|at| (all[at].clone(), scores[at])).collect(),
     }
+}
+
+/// Returns the name of a row and those of its cells whose columns the question names; `None` if it names none.
+fn asked_cells(question: &Question, row: &str) -> Option<String> {
+    const BETWEEN: &str = " · ";
+    let mut cells = row.split(BETWEEN);
+    let name = cells.next()?;
+    let is_asked = |cell: &&str| cell.split_once(": ").is_some_and(|(column, _)| !question.matches(column).is_empty());
+    let asked: Vec<&str> = cells.filter(is_asked).collect();
+    (!asked.is_empty()).then(|| [vec![name], asked].concat().join(BETWEEN))
 }
 
 /// Returns the candidate that adds most of the question to what is covered.
@@ -197,6 +203,10 @@ fn composed(
         for at in around(&passages[passage], place, &question.expects, length) {
             let sentence = &passages[passage].sentences[at];
             let Some(text) = super::candidate::spoken(&passages[passage], sentence) else { continue };
+            let text = match (length, &sentence.row) {
+                (AnswerLength::Brief, Some(_)) => asked_cells(question, &text).unwrap_or(text),
+                _ => text,
+            };
             if picked.iter().any(|other| other.text.contains(&text)) {
                 continue;
             }

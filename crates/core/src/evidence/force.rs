@@ -9,7 +9,7 @@ use crate::document::{Date, Location};
 use crate::quantity::{Notation, numbers};
 use crate::query::Question;
 use crate::search::Passage;
-use crate::text::{WrittenDate, dates, fold, is_stopword, words};
+use crate::text::{WrittenDate, dates, fold, is_listed, is_stopword, words};
 
 /// By so much may the score of a sentence with a later date be lower, and still go first.
 const LATER_WINS: f32 = 0.45;
@@ -53,9 +53,8 @@ const CANCELLING: &[&str] = &[
     "è sostituito",
 ];
 /// Words before a date from which something holds, and until which.
-const FROM: &[&str] =
-    &["from", "since", "starting", "ab", "vom", "von", "seit", "dès", "du", "depuis", "desde", "del", "dal", "da"];
-const UNTIL: &[&str] = &["until", "till", "to", "through", "by", "bis", "jusqu'au", "au", "hasta", "al", "fino"];
+const FROM: &str = "from since starting ab vom von seit dès du depuis desde del dal da";
+const UNTIL: &str = "until till to through by bis jusqu'au au hasta al fino";
 
 /// What is in force, and what else was said.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -83,18 +82,10 @@ pub(super) fn in_force(
     let date = |at: usize| passages[all[at].passage].date_of(all[at].place).unwrap_or_default();
     let close = (0..all.len()).filter(|at| {
         // A later text corrects another only if it says as much of what is asked.
-        scores[*at] >= scores[best] - LATER_WINS && all[*at].features[3] + 0.1 >= all[best].features[3]
+        scores[*at] >= scores[best] - LATER_WINS && all[*at].covered() + 0.1 >= all[best].covered()
     });
-    let is_there = |passage: &Passage| {
-        let later =
-            |day: &Date| passage.location.date.as_deref().is_some_and(|date| day_of(date) > day_of(day.as_str()));
-        !as_of.is_some_and(later)
-    };
-    let mut cancelled = cancelled(passages);
-    cancelled.retain(|(by, _)| is_there(&passages[*by]));
-    let is_cancelled = |at: usize| {
-        cancelled.iter().find(|(by, title)| *by != all[at].passage && names(title, &passages[all[at].passage].location))
-    };
+    let cancelled = cancelled(passages, as_of);
+    let is_cancelled = |at: usize| cancelling(&cancelled, passages, all[at].passage);
     let holds = |at: usize| as_of.is_none_or(|day| holds_on(&all[at], &passages[all[at].passage], day));
     let standing = |at: usize| (is_cancelled(at).is_none(), holds(at), date(at));
     let candidate_order = |a: &usize, b: &usize| {
@@ -174,10 +165,32 @@ fn says_otherwise(one: &Candidate, other: &Candidate) -> bool {
     same_dimension && !shared
 }
 
-/// Returns what the passages say is cancelled: the passage that says so, and the words before.
-fn cancelled(passages: &[Passage]) -> Vec<(usize, String)> {
+/// Returns `true` for each of some passages that no other says is cancelled, and that was there on a day.
+pub(super) fn stands_among(passages: &[Passage], as_of: Option<&Date>) -> Vec<bool> {
+    let cancelled = cancelled(passages, as_of);
+    let stands = |at: usize| is_there(&passages[at], as_of) && cancelling(&cancelled, passages, at).is_none();
+    (0..passages.len()).map(stands).collect()
+}
+
+/// Returns `true` unless a passage is of a document of after a day.
+fn is_there(passage: &Passage, as_of: Option<&Date>) -> bool {
+    let later = |day: &Date| passage.location.date.as_deref().is_some_and(|date| day_of(date) > day_of(day.as_str()));
+    !as_of.is_some_and(later)
+}
+
+/// Returns what cancels a passage.
+fn cancelling<'a>(
+    cancelled: &'a [(usize, String)],
+    passages: &[Passage],
+    passage: usize,
+) -> Option<&'a (usize, String)> {
+    cancelled.iter().find(|(by, title)| *by != passage && names(title, &passages[passage].location))
+}
+
+/// Returns what the passages that were there on a day say is cancelled: the passage that says so, and the words before.
+fn cancelled(passages: &[Passage], as_of: Option<&Date>) -> Vec<(usize, String)> {
     let mut found = Vec::new();
-    for (at, passage) in passages.iter().enumerate() {
+    for (at, passage) in passages.iter().enumerate().filter(|(_, passage)| is_there(passage, as_of)) {
         for sentence in &passage.sentences {
             let text = passage.slice(sentence.span);
             let lower = text.to_lowercase();
@@ -226,13 +239,13 @@ fn period(text: &str) -> Option<(Option<Date>, Option<Date>)> {
     let found = dates(text);
     for (at, WrittenDate { span, from: first, to }) in found.iter().enumerate() {
         let before = text[..span.start].split_whitespace().next_back().map(fold).unwrap_or_default();
-        if FROM.contains(&before.as_str()) {
+        if is_listed(FROM, &before) {
             from = Some(first.clone());
-        } else if UNTIL.contains(&before.as_str()) {
+        } else if is_listed(UNTIL, &before) {
             until = Some(to.clone());
             // `from 1 May to 30 September 2025` names the year once.
             let earlier = text[..span.start].to_lowercase();
-            if at == 0 && from.is_none() && FROM.iter().any(|word| earlier.contains(&format!("{word} "))) {
+            if at == 0 && from.is_none() && FROM.split_whitespace().any(|word| earlier.contains(&format!("{word} "))) {
                 from = first_of_range(&text[..span.start], to);
             }
         }
@@ -249,7 +262,7 @@ fn first_of_range(before: &str, end: &Date) -> Option<Date> {
 }
 
 /// Returns the day of a date without its time.
-fn day_of(date: &str) -> &str {
+pub(super) fn day_of(date: &str) -> &str {
     date.get(..10).unwrap_or(date)
 }
 

@@ -6,6 +6,7 @@
 mod candidate;
 mod compose;
 mod confidence;
+mod correction;
 mod extract;
 mod force;
 mod model;
@@ -14,6 +15,7 @@ mod reason;
 pub use candidate::{Candidate, CandidateFeatures, FEATURE_NAMES, FEATURES, candidates};
 pub use compose::AnswerLength;
 pub use confidence::{FACT_NAMES, Facts};
+pub use correction::{Correction, NamedCell, correction};
 pub use extract::{Certainty, EvidenceSettings, Extraction, SelectedSentence, choose, extract};
 pub use force::day_asked;
 pub use model::EvidenceModel;

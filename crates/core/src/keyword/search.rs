@@ -494,6 +494,11 @@ impl Statistics {
         Self { rows, frequency: terms.iter().map(|term| (term.clone(), lookup.frequency(term))).collect() }
     }
 
+    /// Returns the number of live rows.
+    pub fn rows(&self) -> u64 {
+        self.rows
+    }
+
     /// Returns the inverse document frequency of a term, as a logarithm. It is highest for a term that no row has.
     pub fn weight(&self, term: &str) -> f32 {
         rarity(self.rows, self.frequency.get(term).copied().unwrap_or(0))

@@ -2,7 +2,7 @@
 
 use super::question::{ASKING, LEADING, OPENING};
 use crate::quantity::{Dimension, Notation, Number, numbers};
-use crate::text::{Language, dates, fold, is_stopword, words};
+use crate::text::{Language, dates, fold, is_listed, is_stopword, words};
 
 /// The kind of thing that an answer must contain, as the question's words tell.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -61,210 +61,99 @@ const MEASURES: &[(&str, Option<Dimension>)] = &[
 /// The verb of questions about a price.
 const PRICE: &str = "cost";
 /// Nouns that name a measure.
-const MEASURE_NOUNS: &[&str] = &[
-    "age",
-    "amount",
-    "breadth",
-    "charge",
-    "cost",
-    "depth",
-    "distance",
-    "duration",
-    "fee",
-    "height",
-    "length",
-    "limit",
-    "number",
-    "percentage",
-    "power",
-    "price",
-    "rate",
-    "salary",
-    "size",
-    "speed",
-    "sum",
-    "temperature",
-    "weight",
-    "width",
-];
+const MEASURE_NOUNS: &str = "age amount breadth charge cost depth distance duration fee height length limit number percentage power \
+    price rate salary size speed sum temperature weight width";
 
-/// How questions begin in other languages, and what they ask for then. The first that fits counts.
-const OPENINGS: &[(Language, &[(&str, Expectation)])] = &[
+/// How questions begin in other languages, by what they ask for then; the longest beginning that fits counts.
+const OPENINGS: &[(Language, &[(Expectation, &str)])] = &[
     (
         Language::German,
         &[
-            ("wie viel", Expectation::Quantity(None)),
-            ("wie viele", Expectation::Quantity(None)),
-            ("wieviel", Expectation::Quantity(None)),
-            ("wieviele", Expectation::Quantity(None)),
-            ("wie hoch", Expectation::Quantity(None)),
-            ("wie tief", Expectation::Quantity(None)),
-            ("wie weit", Expectation::Quantity(None)),
-            ("wie breit", Expectation::Quantity(None)),
-            ("wie groß", Expectation::Quantity(None)),
-            ("wie schwer", Expectation::Quantity(None)),
-            ("wie schnell", Expectation::Quantity(None)),
-            ("wie alt", Expectation::Quantity(None)),
-            ("wie teuer", Expectation::Quantity(None)),
-            ("was kostet", Expectation::Quantity(None)),
-            ("wie lange", Expectation::Time),
-            ("wie lang", Expectation::Quantity(None)),
-            ("wie oft", Expectation::Time),
-            ("um wie viel uhr", Expectation::Time),
-            ("wann", Expectation::Time),
-            ("bis wann", Expectation::Time),
-            ("wer", Expectation::Person),
-            ("wem", Expectation::Person),
-            ("wen", Expectation::Person),
-            ("wo", Expectation::Place),
-            ("wohin", Expectation::Place),
-            ("woher", Expectation::Place),
-            ("warum", Expectation::Reason),
-            ("weshalb", Expectation::Reason),
-            ("wieso", Expectation::Reason),
-            ("was ist", Expectation::Definition),
-            ("was sind", Expectation::Definition),
-            ("was bedeutet", Expectation::Definition),
-            ("was muss", Expectation::Steps),
-            ("wie", Expectation::Steps),
-            ("welche", Expectation::List),
-            ("darf", Expectation::YesOrNo),
-            ("dürfen", Expectation::YesOrNo),
-            ("muss", Expectation::YesOrNo),
-            ("müssen", Expectation::YesOrNo),
-            ("kann", Expectation::YesOrNo),
-            ("können", Expectation::YesOrNo),
-            ("ist", Expectation::YesOrNo),
-            ("sind", Expectation::YesOrNo),
-            ("gibt", Expectation::YesOrNo),
-            ("hat", Expectation::YesOrNo),
-            ("brauche", Expectation::YesOrNo),
+            (
+                Expectation::Quantity(None),
+                "wie viel, wie viele, wieviel, wieviele, wie hoch, wie tief, wie weit, wie breit, wie groß, wie schwer, wie schnell, wie alt, wie teuer, was kostet, wie lang",
+            ),
+            (Expectation::Time, "wie lange, wie oft, um wie viel uhr, wann, bis wann"),
+            (Expectation::Person, "wer, wem, wen"),
+            (Expectation::Place, "wo, wohin, woher"),
+            (Expectation::Reason, "warum, weshalb, wieso"),
+            (Expectation::Definition, "was ist, was sind, was bedeutet"),
+            (Expectation::Steps, "was muss, wie"),
+            (Expectation::List, "welche"),
+            (Expectation::YesOrNo, "darf, dürfen, muss, müssen, kann, können, ist, sind, gibt, hat, brauche"),
         ],
     ),
     (
         Language::French,
         &[
-            ("combien de temps", Expectation::Time),
-            ("combien", Expectation::Quantity(None)),
-            ("quand", Expectation::Time),
-            ("à quelle heure", Expectation::Time),
-            ("quelle est la durée", Expectation::Time),
-            ("quelle est la profondeur", Expectation::Quantity(None)),
-            ("quelle est la longueur", Expectation::Quantity(None)),
-            ("quelle est la hauteur", Expectation::Quantity(None)),
-            ("quelle est la largeur", Expectation::Quantity(None)),
-            ("quelle est la distance", Expectation::Quantity(None)),
-            ("quelle est la vitesse", Expectation::Quantity(None)),
-            ("quel est le prix", Expectation::Quantity(None)),
-            ("où", Expectation::Place),
-            ("qui", Expectation::Person),
-            ("pourquoi", Expectation::Reason),
-            ("comment", Expectation::Steps),
-            ("que faut il", Expectation::Steps),
-            ("qu'est ce que", Expectation::Definition),
-            ("quels", Expectation::List),
-            ("quelles", Expectation::List),
-            ("peut on", Expectation::YesOrNo),
-            ("puis je", Expectation::YesOrNo),
-            ("dois je", Expectation::YesOrNo),
-            ("faut il", Expectation::YesOrNo),
-            ("est ce que", Expectation::YesOrNo),
-            ("est il", Expectation::YesOrNo),
+            (Expectation::Time, "combien de temps, quand, à quelle heure, quelle est la durée"),
+            (
+                Expectation::Quantity(None),
+                "combien, quelle est la profondeur, quelle est la longueur, quelle est la hauteur, quelle est la largeur, quelle est la distance, quelle est la vitesse, quel est le prix",
+            ),
+            (Expectation::Place, "où"),
+            (Expectation::Person, "qui"),
+            (Expectation::Reason, "pourquoi"),
+            (Expectation::Steps, "comment, que faut il"),
+            (Expectation::Definition, "qu'est ce que"),
+            (Expectation::List, "quels, quelles"),
+            (Expectation::YesOrNo, "peut on, puis je, dois je, faut il, est ce que, est il"),
         ],
     ),
     (
         Language::Spanish,
         &[
-            ("cuánto tiempo", Expectation::Time),
-            ("cuánto", Expectation::Quantity(None)),
-            ("cuánta", Expectation::Quantity(None)),
-            ("cuántos", Expectation::Quantity(None)),
-            ("cuántas", Expectation::Quantity(None)),
-            ("cuándo", Expectation::Time),
-            ("a qué hora", Expectation::Time),
-            ("dónde", Expectation::Place),
-            ("quién", Expectation::Person),
-            ("quiénes", Expectation::Person),
-            ("por qué", Expectation::Reason),
-            ("cómo", Expectation::Steps),
-            ("qué hay que", Expectation::Steps),
-            ("qué es", Expectation::Definition),
-            ("qué significa", Expectation::Definition),
-            ("cuáles", Expectation::List),
-            ("puedo", Expectation::YesOrNo),
-            ("puede", Expectation::YesOrNo),
-            ("se puede", Expectation::YesOrNo),
-            ("debo", Expectation::YesOrNo),
-            ("debe", Expectation::YesOrNo),
-            ("hay que", Expectation::YesOrNo),
-            ("está", Expectation::YesOrNo),
-            ("es", Expectation::YesOrNo),
+            (Expectation::Time, "cuánto tiempo, cuándo, a qué hora"),
+            (Expectation::Quantity(None), "cuánto, cuánta, cuántos, cuántas"),
+            (Expectation::Place, "dónde"),
+            (Expectation::Person, "quién, quiénes"),
+            (Expectation::Reason, "por qué"),
+            (Expectation::Steps, "cómo, qué hay que"),
+            (Expectation::Definition, "qué es, qué significa"),
+            (Expectation::List, "cuáles"),
+            (Expectation::YesOrNo, "puedo, puede, se puede, debo, debe, hay que, está, es"),
         ],
     ),
     (
         Language::Italian,
         &[
-            ("quanto tempo", Expectation::Time),
-            ("quanto", Expectation::Quantity(None)),
-            ("quanta", Expectation::Quantity(None)),
-            ("quanti", Expectation::Quantity(None)),
-            ("quante", Expectation::Quantity(None)),
-            ("quando", Expectation::Time),
-            ("a che ora", Expectation::Time),
-            ("dove", Expectation::Place),
-            ("chi", Expectation::Person),
-            ("perché", Expectation::Reason),
-            ("come", Expectation::Steps),
-            ("che cosa è", Expectation::Definition),
-            ("cos'è", Expectation::Definition),
-            ("quali", Expectation::List),
-            ("posso", Expectation::YesOrNo),
-            ("può", Expectation::YesOrNo),
-            ("si può", Expectation::YesOrNo),
-            ("devo", Expectation::YesOrNo),
-            ("bisogna", Expectation::YesOrNo),
-            ("è", Expectation::YesOrNo),
+            (Expectation::Time, "quanto tempo, quando, a che ora"),
+            (Expectation::Quantity(None), "quanto, quanta, quanti, quante"),
+            (Expectation::Place, "dove"),
+            (Expectation::Person, "chi"),
+            (Expectation::Reason, "perché"),
+            (Expectation::Steps, "come"),
+            (Expectation::Definition, "che cosa è, cos'è"),
+            (Expectation::List, "quali"),
+            (Expectation::YesOrNo, "posso, può, si può, devo, bisogna, è"),
         ],
     ),
     (
         Language::Dutch,
         &[
-            ("hoeveel", Expectation::Quantity(None)),
-            ("hoe lang", Expectation::Time),
-            ("hoe diep", Expectation::Quantity(None)),
-            ("hoe hoog", Expectation::Quantity(None)),
-            ("hoe ver", Expectation::Quantity(None)),
-            ("wanneer", Expectation::Time),
-            ("waar", Expectation::Place),
-            ("wie", Expectation::Person),
-            ("waarom", Expectation::Reason),
-            ("hoe", Expectation::Steps),
-            ("wat is", Expectation::Definition),
-            ("welke", Expectation::List),
-            ("mag", Expectation::YesOrNo),
-            ("moet", Expectation::YesOrNo),
-            ("kan", Expectation::YesOrNo),
+            (Expectation::Quantity(None), "hoeveel, hoe diep, hoe hoog, hoe ver"),
+            (Expectation::Time, "hoe lang, wanneer"),
+            (Expectation::Place, "waar"),
+            (Expectation::Person, "wie"),
+            (Expectation::Reason, "waarom"),
+            (Expectation::Steps, "hoe"),
+            (Expectation::Definition, "wat is"),
+            (Expectation::List, "welke"),
+            (Expectation::YesOrNo, "mag, moet, kan"),
         ],
     ),
     (
         Language::Portuguese,
         &[
-            ("quanto tempo", Expectation::Time),
-            ("quanto", Expectation::Quantity(None)),
-            ("quantos", Expectation::Quantity(None)),
-            ("quantas", Expectation::Quantity(None)),
-            ("quando", Expectation::Time),
-            ("a que horas", Expectation::Time),
-            ("onde", Expectation::Place),
-            ("quem", Expectation::Person),
-            ("por que", Expectation::Reason),
-            ("porque", Expectation::Reason),
-            ("como", Expectation::Steps),
-            ("o que é", Expectation::Definition),
-            ("quais", Expectation::List),
-            ("posso", Expectation::YesOrNo),
-            ("pode", Expectation::YesOrNo),
-            ("devo", Expectation::YesOrNo),
+            (Expectation::Time, "quanto tempo, quando, a que horas"),
+            (Expectation::Quantity(None), "quanto, quantos, quantas"),
+            (Expectation::Place, "onde"),
+            (Expectation::Person, "quem"),
+            (Expectation::Reason, "por que, porque"),
+            (Expectation::Steps, "como"),
+            (Expectation::Definition, "o que é"),
+            (Expectation::List, "quais"),
+            (Expectation::YesOrNo, "posso, pode, devo"),
         ],
     ),
 ];
@@ -305,7 +194,7 @@ impl Asked {
         let asks_price = after(&["what"]).any(|word| matches!(word, "do" | "does" | "did"))
             && folded.iter().any(|word| word == PRICE);
         let measure = after(&["how"]).find_map(|word| MEASURES.iter().find(|(measure, _)| *measure == word));
-        let names_measure = has(MEASURE_NOUNS);
+        let names_measure = folded.iter().any(|word| is_listed(MEASURE_NOUNS, word));
         let content = folded.iter().filter(|word| !is_stopword(word)).count();
         let expects = match begins {
             _ if has(&["difference", "differ", "differs", "compare", "compared", "versus", "vs"]) => {
@@ -362,8 +251,10 @@ impl Asked {
 /// Returns what a question of another language asks for, by its first words.
 fn opening_of(folded: &[String]) -> Option<(Language, Expectation)> {
     let spaced = format!("{} ", folded.iter().take(6).cloned().collect::<Vec<_>>().join(" ").replace('-', " "));
-    let of = |entry: &'static (Language, &'static [(&'static str, Expectation)])| {
-        entry.1.iter().map(move |(phrase, expects)| (entry.0, *phrase, expects))
+    let of = |(language, kinds): &'static (Language, &'static [(Expectation, &'static str)])| {
+        kinds
+            .iter()
+            .flat_map(move |(expects, phrases)| phrases.split(", ").map(move |phrase| (*language, phrase, expects)))
     };
     let fitting = OPENINGS
         .iter()
@@ -375,7 +266,7 @@ fn opening_of(folded: &[String]) -> Option<(Language, Expectation)> {
 impl Expectation {
     /// Returns whether a text has the expected kind of answer, from 0 to 1; `None` if nothing in particular is expected, or no words tell.
     pub fn met_by(&self, text: &str) -> Option<f32> {
-        let has = |known: &[&str]| words(text).any(|word| known.contains(&fold(word.text).as_str()));
+        let has = |known: &str| words(text).any(|word| is_listed(known, &fold(word.text)));
         let met = match self {
             Self::Quantity(dimension) => {
                 let found: Vec<_> = measured(text).collect();
@@ -409,7 +300,7 @@ impl Expectation {
             Self::Place => {
                 let all: Vec<_> = words(text).collect();
                 let placed = all.windows(2).any(|pair| {
-                    PLACES.contains(&fold(pair[0].text).as_str()) && pair[1].text.starts_with(char::is_alphanumeric)
+                    is_listed(PLACES, &fold(pair[0].text)) && pair[1].text.starts_with(char::is_alphanumeric)
                 });
                 f32::from(u8::from(placed))
             }
@@ -448,130 +339,19 @@ fn measured(text: &str) -> impl Iterator<Item = Number> {
     })
 }
 
-const NUMBERS: &[&str] = &[
-    "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven", "twelve", "fourteen",
-    "fifteen", "twenty", "thirty", "forty", "fifty", "sixty", "seventy", "eighty", "ninety", "hundred", "thousand",
-    "half", "twice", "zwei", "drei", "vier", "fünf", "sechs", "sieben", "acht", "neun", "zehn", "deux", "trois",
-    "quatre", "cinq", "sept", "huit", "neuf", "dix", "dos", "tres", "cuatro", "cinco", "siete", "ocho", "nueve",
-    "diez", "due", "tre", "quattro", "cinque", "sei", "sette", "otto", "nove", "dieci",
-];
-const MOMENTS: &[&str] = &[
-    "once",
-    "daily",
-    "weekly",
-    "monthly",
-    "sunrise",
-    "sunset",
-    "noon",
-    "midnight",
-    "before",
-    "after",
-    "during",
-    "until",
-    "while",
-    "always",
-    "never",
-    "monday",
-    "tuesday",
-    "wednesday",
-    "thursday",
-    "friday",
-    "saturday",
-    "sunday",
-    "vor",
-    "nach",
-    "bis",
-    "täglich",
-    "avant",
-    "après",
-    "jusqu'à",
-    "antes",
-    "después",
-    "hasta",
-    "prima",
-    "dopo",
-];
-const PERSONS: &[&str] =
-    &["he", "she", "person", "nobody", "anyone", "everybody", "everyone", "owner", "author", "user", "users"];
-const PLACES: &[&str] = &[
-    "in", "at", "on", "near", "behind", "under", "above", "below", "beside", "inside", "outside", "off", "from",
-    "between", "im", "am", "bei", "auf", "hinter", "dans", "sur", "à", "au", "en", "sobre", "nel", "nella", "sul",
-    "sulla", "a",
-];
-const REASONS: &[&str] = &[
-    "because",
-    "since",
-    "as",
-    "so",
-    "therefore",
-    "due",
-    "reason",
-    "reasons",
-    "cause",
-    "causes",
-    "to",
-    "weil",
-    "da",
-    "deshalb",
-    "denn",
-    "um",
-    "parce",
-    "car",
-    "afin",
-    "pour",
-    "porque",
-    "para",
-    "debido",
-    "perché",
-    "poiché",
-    "per",
-];
-const RULES: &[&str] = &[
-    "may",
-    "must",
-    "shall",
-    "can",
-    "cannot",
-    "not",
-    "no",
-    "never",
-    "only",
-    "allowed",
-    "forbidden",
-    "permitted",
-    "prohibited",
-    "nobody",
-    "need",
-    "needs",
-    "required",
-    "compulsory",
-    "except",
-    "unless",
-    "darf",
-    "dürfen",
-    "muss",
-    "müssen",
-    "nicht",
-    "kein",
-    "keine",
-    "nur",
-    "verboten",
-    "erlaubt",
-    "peut",
-    "doit",
-    "ne",
-    "pas",
-    "interdit",
-    "autorisé",
-    "obligatoire",
-    "puede",
-    "debe",
-    "prohibido",
-    "permitido",
-    "obligatorio",
-    "può",
-    "deve",
-    "non",
-    "vietato",
-    "permesso",
-];
+const NUMBERS: &str = "one two three four five six seven eight nine ten eleven twelve fourteen fifteen twenty thirty forty fifty \
+    sixty seventy eighty ninety hundred thousand half twice zwei drei vier fünf sechs sieben acht neun zehn \
+    deux trois quatre cinq sept huit neuf dix dos tres cuatro cinco siete ocho nueve diez due tre quattro \
+    cinque sei sette otto nove dieci";
+const MOMENTS: &str = "once daily weekly monthly sunrise sunset noon midnight before after during until while always never \
+    monday tuesday wednesday thursday friday saturday sunday vor nach bis täglich avant après jusqu'à antes \
+    después hasta prima dopo";
+const PERSONS: &str = "he she person nobody anyone everybody everyone owner author user users";
+const PLACES: &str = "in at on near behind under above below beside inside outside off from between im am bei auf hinter dans \
+    sur à au en sobre nel nella sul sulla a";
+const REASONS: &str = "because since as so therefore due reason reasons cause causes to weil da deshalb denn um parce car afin \
+    pour porque para debido perché poiché per";
+const RULES: &str = "may must shall can cannot not no never only allowed forbidden permitted prohibited nobody need needs \
+    required compulsory except unless darf dürfen muss müssen nicht kein keine nur verboten erlaubt peut doit \
+    ne pas interdit autorisé obligatoire puede debe prohibido permitido obligatorio può deve non vietato \
+    permesso";

@@ -7,5 +7,5 @@ mod wording;
 
 pub use asked::Expectation;
 pub use follow_up::{asks_for_source, standing_alone};
-pub use question::{Question, Term, TermSet, is_question, question_parts, question_terms};
+pub use question::{Question, QuestionPart, Term, TermSet, is_question, question_parts, question_terms};
 pub use wording::{Abbreviated, Wording, abbreviated, definition, has_words, reworded, synonyms};

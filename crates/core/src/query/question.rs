@@ -1,10 +1,13 @@
 //! Question analysis.
 
+use std::borrow::Cow;
 use std::collections::HashSet;
 
 use super::asked::{Asked, Expectation, is_measure};
+use super::follow_up::standing_alone;
 use crate::document::Span;
-use crate::text::{Language, Word, fold, is_stopword, stem, words};
+use crate::prompt::PastTurn;
+use crate::text::{Language, Word, fold, is_listed, is_stopword, stem, words};
 
 /// A term of a question.
 #[derive(Clone, Debug, PartialEq)]
@@ -74,6 +77,12 @@ impl TermSet {
         self.significant == 0
     }
 
+    /// Returns `true` if a term and the text each have a word for a price: a fee stands in a column of amounts.
+    pub fn has_price_like(&self, term: &Term) -> bool {
+        const PRICES: &str = "fee charg price cost due amount rate tariff";
+        is_listed(PRICES, &term.term) && PRICES.split(' ').any(|price| self.terms.contains(price))
+    }
+
     /// Returns `true` if the text has a question's term.
     pub fn has(&self, term: &Term) -> bool {
         match &term.behind {
@@ -102,11 +111,20 @@ pub fn is_question(text: &str) -> bool {
     text.trim_end().ends_with('?') || words(text).next().is_some_and(|word| asks(&fold(word.text)))
 }
 
+/// A part of a question that asks several things.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct QuestionPart<'a> {
+    /// As it stands in the question.
+    pub said: &'a str,
+    /// As a question that stands alone.
+    pub question: Cow<'a, str>,
+}
+
 /// Splits a question that asks several things: `When was it shut, and who shut it?` asks two.
 ///
-/// A part must begin like a question and have at least two content words of its own, because a part that refers back (`and how
-/// long has it got?`) cannot be understood alone. A question that asks one thing is its only part.
-pub fn question_parts(question: &str) -> Vec<&str> {
+/// A part must begin like a question and have a content word of its own; `and how long has it got?` has none. A part with a single one has the part
+/// before it behind it in brackets, since it is searched for alone. A question that asks one thing is its only part.
+pub fn question_parts(question: &str) -> Vec<QuestionPart<'_>> {
     let tokens: Vec<_> = words(question).map(|word| (word.span, fold(word.text))).collect();
     let mut cuts = vec![0];
     for (index, (span, word)) in tokens.iter().enumerate().skip(1) {
@@ -121,12 +139,20 @@ pub fn question_parts(question: &str) -> Vec<&str> {
         }
     }
     cuts.push(question.len());
-    let tells = |part: &str| {
-        let telling = words(part).filter(|word| !is_stopword(&fold(word.text)) && !is_measure(&fold(word.text)));
-        telling.count() >= 2
-    };
+    let telling =
+        |part: &str| words(part).filter(|word| !is_stopword(&fold(word.text)) && !is_measure(&fold(word.text))).count();
     let parts: Vec<&str> = cuts.windows(2).map(|cut| tidy(&question[cut[0]..cut[1]])).collect();
-    if parts.len() > 1 && parts.iter().all(|part| tells(part)) { parts } else { vec![question.trim()] }
+    if parts.len() < 2 || parts.iter().any(|part| telling(part) == 0) {
+        let said = question.trim();
+        return vec![QuestionPart { said, question: Cow::Borrowed(said) }];
+    }
+    let mut found: Vec<QuestionPart<'_>> = Vec::with_capacity(parts.len());
+    for (at, said) in parts.iter().copied().enumerate() {
+        let before = at.checked_sub(1).filter(|_| telling(said) < 2).map(|before| [PastTurn::new(parts[before], "")]);
+        let alone = before.and_then(|before| standing_alone(said, &before));
+        found.push(QuestionPart { said, question: alone.map_or(Cow::Borrowed(said), Cow::Owned) });
+    }
+    found
 }
 
 /// Returns a part without the comma and the `and` before the next part.
@@ -186,32 +212,9 @@ impl Question {
 
 /// Returns the words of a text that forbid, allow or deny.
 fn ruling_words(text: &str) -> impl Iterator<Item = String> {
-    const RULING: &[&str] = &[
-        "no",
-        "not",
-        "never",
-        "nobody",
-        "none",
-        "cannot",
-        "only",
-        "must",
-        "shall",
-        "nicht",
-        "kein",
-        "keine",
-        "nie",
-        "nur",
-        "ne",
-        "pas",
-        "jamais",
-        "seulement",
-        "nunca",
-        "solo",
-        "sólo",
-        "non",
-        "mai",
-    ];
-    words(text).map(|word| fold(word.text)).filter(|word| RULING.contains(&word.as_str()))
+    const RULING: &str = "no not never nobody none cannot only must shall nicht kein keine nie nur ne pas jamais seulement nunca \
+    solo sólo non mai";
+    words(text).map(|word| fold(word.text)).filter(|word| is_listed(RULING, word))
 }
 
 /// Returns the terms of a question without repetition, stemmed as its language has them. Function words are left out, unless it has no others.
@@ -286,7 +289,16 @@ mod tests {
     #[case("What is due when a ship leaves port?", &["What is due when a ship leaves port?"])]
     #[case("", &[""])]
     fn parts(#[case] question: &str, #[case] expected: &[&str]) {
-        assert_eq!(question_parts(question), expected);
+        let said: Vec<&str> = question_parts(question).into_iter().map(|part| part.said).collect();
+        assert_eq!(said, expected);
+    }
+
+    #[rstest]
+    #[case("What is the fee for a tug and who do I call?", "Who do I call? (What is the fee for a tug)")]
+    #[case("When is the bell rung? Where is the lock?", "Where is the lock? (When is the bell rung?)")]
+    #[case("When was the gate shut, and who shut the lock?", "who shut the lock?")]
+    fn a_short_part_has_the_one_before_it_in_brackets(#[case] question: &str, #[case] last: &str) {
+        assert_eq!(question_parts(question)[1].question, last);
     }
 
     #[rstest]

@@ -5,9 +5,9 @@ use std::collections::HashSet;
 
 use super::grid::{is_empty, terms};
 use super::request::{Bound, Operation, Request};
-use super::vocabulary::{CONCEPTS, has};
+use super::vocabulary::CONCEPTS;
 use super::{Column, ColumnKind, Grid, GridRow};
-use crate::text::fold;
+use crate::text::{fold, is_listed};
 
 /// What was computed.
 #[derive(Clone, Debug, PartialEq)]
@@ -17,6 +17,8 @@ pub struct Computed {
     pub grid: usize,
     /// The operation.
     pub operation: Operation,
+    /// The column by which rows are named.
+    pub named_by: usize,
     /// The column whose values count; `None` if only rows were chosen.
     pub column: Option<usize>,
     /// The rows that the result is made of, by their position in the table, in the order of the result.
@@ -69,6 +71,8 @@ struct Fitted<'a> {
     fit: f32,
     /// Whether the question says what the rows are.
     is_named: bool,
+    /// The column by which rows are named.
+    named_by: usize,
     /// The rows that the question names, by their names.
     named: Vec<usize>,
     /// The rows that have a text that the question names, and the text, with its column.
@@ -87,18 +91,31 @@ impl<'a> Fitted<'a> {
         let is_named = nouns.iter().any(|noun| asked.contains(noun));
         let spaced = format!(" {} ", request.folded.join(" "));
         let says = |text: &str| {
+            // Most texts are told by a look; only the others are taken apart.
+            if !text
+                .split_whitespace()
+                .all(|part| spaced.contains(fold(part).trim_matches(|c: char| !c.is_alphanumeric())))
+            {
+                return false;
+            }
             let words: Vec<String> = crate::text::words(text).map(|word| fold(word.text)).collect();
             !words.is_empty() && spaced.contains(&format!(" {} ", words.join(" ")))
         };
-        let named: Vec<usize> = (0..grid.rows.len()).filter(|at| says(grid.key(&grid.rows[*at]))).collect();
-        let mut used: HashSet<String> = named.iter().flat_map(|at| terms(grid.key(&grid.rows[*at]))).collect();
-        let having = condition(grid, &says);
+        // What is asked for names the rows, if it is a column: the crane, and not the day.
+        let is_asked = |column: &Column| {
+            column.kind == ColumnKind::Text && terms(&column.name).iter().any(|term| asked.contains(term))
+        };
+        let named_by = grid.columns.iter().position(is_asked).unwrap_or_else(|| grid.key_column());
+        let key = |at: usize| grid.rows[at].cells.get(named_by).map_or("", |cell| cell.text.as_str());
+        let named: Vec<usize> = (0..grid.rows.len()).filter(|at| says(key(*at))).collect();
+        let mut used: HashSet<String> = named.iter().flat_map(|at| terms(key(*at))).collect();
+        let having = condition(grid, named_by, &says);
         used.extend(having.iter().flat_map(|(_, text)| terms(text)));
         let title: HashSet<String> = terms(&grid.title).into_iter().collect();
         let about = asked.iter().filter(|term| title.contains(**term)).count();
         let fit =
             if is_named { 2.0 } else { 0.0 } + if having.is_some() { 1.0 } else { 0.0 } + 0.75 * about.min(3) as f32;
-        Some(Self { request, grid, fit, is_named, named, having, used })
+        Some(Self { request, grid, fit, is_named, named_by, named, having, used })
     }
 
     fn outcome(&self, grid: usize) -> Option<(f32, Outcome)> {
@@ -163,7 +180,7 @@ impl<'a> Fitted<'a> {
         let asked = |at: usize, term: &String| !self.request.spoken_for.contains(&at) && !self.used.contains(term);
         let asked: HashSet<&String> =
             self.request.terms.iter().filter(|(at, term)| asked(*at, term)).map(|(_, term)| term).collect();
-        let key = self.grid.key_column();
+        let key = self.named_by;
         let mut found: Vec<(f32, usize)> = Vec::new();
         for (at, column) in self.grid.columns.iter().enumerate() {
             let counts = matches!(column.kind, ColumnKind::Number(_) | ColumnKind::Date);
@@ -174,7 +191,7 @@ impl<'a> Fitted<'a> {
             let shared = name.iter().filter(|term| asked.contains(term)).count() as f32;
             let mut fit = if shared > 0.0 { 1.0 + shared + shared / name.len() as f32 } else { 0.0 };
             if let Some(concept) = self.request.concept {
-                let by_name = crate::text::words(&column.name).any(|word| has(concept.columns, &fold(word.text)));
+                let by_name = crate::text::words(&column.name).any(|word| is_listed(concept.columns, &fold(word.text)));
                 let by_dimension = column.kind.dimension().is_some_and(|own| concept.dimensions.contains(own))
                     || (concept.dates && column.kind == ColumnKind::Date);
                 fit += if by_name {
@@ -214,11 +231,11 @@ impl<'a> Fitted<'a> {
         }
         let names: Vec<String> = crate::text::words(&column.name).map(|word| fold(word.text)).collect();
         let alike = CONCEPTS.iter().any(|concept| {
-            let named = names.iter().any(|name| has(concept.columns, name));
+            let named = names.iter().any(|name| is_listed(concept.columns, name));
             named
-                && folded
-                    .iter()
-                    .any(|word| has(concept.more, word) || has(concept.less, word) || has(concept.columns, word))
+                && folded.iter().any(|word| {
+                    is_listed(concept.more, word) || is_listed(concept.less, word) || is_listed(concept.columns, word)
+                })
         });
         if alike { 1.0 } else { 0.0 }
     }
@@ -316,6 +333,7 @@ impl<'a> Fitted<'a> {
         Computed {
             grid,
             operation: self.request.operation,
+            named_by: self.named_by,
             column,
             value,
             considered: self.considered(),
@@ -382,8 +400,7 @@ fn needs_whole_name(operation: Operation) -> bool {
 
 /// Returns the text of a cell that the question has in full, and its column: the longest. A text that every row has tells nothing, and the names of rows
 /// are no condition.
-fn condition(grid: &Grid, says: &dyn Fn(&str) -> bool) -> Option<(usize, String)> {
-    let key = grid.key_column();
+fn condition(grid: &Grid, key: usize, says: &dyn Fn(&str) -> bool) -> Option<(usize, String)> {
     let mut best: Option<(usize, String)> = None;
     for (at, column) in grid.columns.iter().enumerate() {
         if at == key || column.kind != ColumnKind::Text {

@@ -25,6 +25,8 @@ pub struct Column {
     pub name: String,
     /// What its cells are.
     pub kind: ColumnKind,
+    /// How its numbers are written.
+    pub notation: Notation,
 }
 
 /// A cell of a table.
@@ -66,6 +68,8 @@ pub struct Grid {
 
 /// The share of the cells that must be numbers in a column of numbers.
 const MOST: f64 = 0.8;
+/// So many cells of a column are looked at before the others.
+const SAMPLED: usize = 100;
 /// Words that name a row of sums.
 const TOTALS: &[&str] =
     &["total", "totals", "sum", "all", "summe", "gesamt", "insgesamt", "totaux", "somme", "suma", "totale", "somma"];
@@ -93,15 +97,8 @@ impl Grid {
         Self { title: title.to_owned(), columns, rows }
     }
 
-    /// Returns the name of a row: its first cell that has text and is no number.
-    pub fn key<'a>(&self, row: &'a GridRow) -> &'a str {
-        let texts = row.cells.iter().zip(&self.columns).filter(|(cell, _)| !cell.text.is_empty());
-        let named = texts.clone().find(|(_, column)| column.kind == ColumnKind::Text);
-        named.or_else(|| texts.clone().next()).map_or("", |(cell, _)| cell.text.as_str())
-    }
-
     /// Returns the column of the names of the rows.
-    pub(super) fn key_column(&self) -> usize {
+    pub fn key_column(&self) -> usize {
         self.columns.iter().position(|column| column.kind == ColumnKind::Text).unwrap_or_default()
     }
 
@@ -110,10 +107,11 @@ impl Grid {
         let at = self.key_column();
         let mut nouns: HashSet<String> =
             self.columns.get(at).map(|column| terms(&column.name)).unwrap_or_default().into_iter().collect();
+        let rows = &self.rows[..self.rows.len().min(SAMPLED)];
         let firsts: Vec<String> =
-            self.rows.iter().filter_map(|row| terms(&row.cells.get(at)?.text).into_iter().next()).collect();
+            rows.iter().filter_map(|row| terms(&row.cells.get(at)?.text).into_iter().next()).collect();
         if let Some(first) = firsts.first()
-            && firsts.iter().filter(|other| *other == first).count() * 2 > self.rows.len()
+            && firsts.iter().filter(|other| *other == first).count() * 2 > rows.len()
         {
             nouns.insert(first.clone());
         }
@@ -127,21 +125,21 @@ pub(super) fn terms(text: &str) -> Vec<String> {
 }
 
 /// Joins tables of the same columns, in their order, each row with the number of its table. A row that is there already is left out.
-pub fn joined(grids: &[Grid]) -> Vec<Grid> {
+pub fn joined(grids: Vec<Grid>) -> Vec<Grid> {
     let mut all: Vec<Grid> = Vec::new();
-    for (table, grid) in grids.iter().enumerate() {
-        let rows = grid.rows.iter().map(|row| GridRow { table, ..row.clone() });
+    for (table, mut grid) in grids.into_iter().enumerate() {
+        grid.rows.iter_mut().for_each(|row| row.table = table);
         let names = |grid: &Grid| grid.columns.iter().map(|column| fold(&column.name)).collect::<Vec<_>>();
         let same = all.iter_mut().find(|other| {
-            names(other) == names(grid) && other.columns.iter().zip(&grid.columns).all(|(a, b)| a.kind == b.kind)
+            names(other) == names(&grid) && other.columns.iter().zip(&grid.columns).all(|(a, b)| a.kind == b.kind)
         });
         match same {
-            Some(other) if names(grid).iter().any(|name| !name.is_empty()) => {
+            Some(other) if names(&grid).iter().any(|name| !name.is_empty()) => {
                 let written = |row: &GridRow| row.cells.iter().map(|cell| cell.text.clone()).collect::<Vec<_>>();
                 let had: HashSet<Vec<String>> = other.rows.iter().map(written).collect();
-                other.rows.extend(rows.filter(|row| !had.contains(&written(row))));
+                other.rows.extend(grid.rows.into_iter().filter(|row| !had.contains(&written(row))));
             }
-            _ => all.push(Grid { rows: rows.collect(), ..grid.clone() }),
+            _ => all.push(grid),
         }
     }
     all
@@ -153,14 +151,19 @@ fn read_column(name: String, at: usize, rows: &mut [GridRow]) -> Column {
         rows.iter().filter_map(|row| Notation::shown_by(bare(&row.cells[at].text))).next().unwrap_or_default();
     let filled = rows.iter().filter(|row| !is_empty(&row.cells[at].text)).count();
     let header_unit = unit_of_header(&name);
-    let mut units: Vec<Option<Unit>> = Vec::new();
-    let mut values = Vec::with_capacity(rows.len());
-    for row in rows.iter() {
-        let value = quantity(&row.cells[at].text, notation);
-        units.extend(value.as_ref().map(|(_, unit)| unit.clone()));
-        values.push(value);
-    }
-    let count = values.iter().flatten().count();
+    // A column of words shows in its first cells that it is none of numbers or dates.
+    let begins_with = |is_one: &dyn Fn(&str) -> bool| {
+        let cells = rows.iter().map(|row| row.cells[at].text.as_str()).filter(|text| !is_empty(text)).take(SAMPLED);
+        let cells: Vec<&str> = cells.collect();
+        cells.iter().filter(|text| is_one(text)).count() * 2 >= cells.len().max(1)
+    };
+    let are_dates = begins_with(&|text| day(text).is_some());
+    let values: Vec<Option<(f64, Option<Unit>)>> = match begins_with(&|text| quantity(text, notation).is_some()) {
+        true => rows.iter().map(|row| quantity(&row.cells[at].text, notation)).collect(),
+        false => Vec::new(),
+    };
+    let units: Vec<Option<Unit>> = values.iter().flatten().map(|(_, unit)| unit.clone()).collect();
+    let count = units.len();
     if filled > 0 && count as f64 >= MOST * filled as f64 {
         let own = units.iter().flatten().next().cloned();
         let unit = own.clone().or(header_unit.clone());
@@ -172,15 +175,16 @@ fn read_column(name: String, at: usize, rows: &mut [GridRow]) -> Column {
                 let factor = |own: &Option<Unit>| own.as_ref().or(unit.as_ref()).map_or(1.0, |unit| unit.factor);
                 row.cells[at].value = value.map(|(value, own)| value * factor(&own));
             }
-            return Column { name, kind: ColumnKind::Number(unit) };
+            return Column { name, kind: ColumnKind::Number(unit), notation };
         }
     }
-    let days: Vec<Option<f64>> = rows.iter().map(|row| day(&row.cells[at].text)).collect();
+    let days = if are_dates { rows.iter().map(|row| day(&row.cells[at].text)).collect() } else { Vec::new() };
+    let days: Vec<Option<f64>> = days;
     if filled > 0 && days.iter().flatten().count() as f64 >= MOST * filled as f64 {
         rows.iter_mut().zip(days).for_each(|(row, day)| row.cells[at].value = day);
-        return Column { name, kind: ColumnKind::Date };
+        return Column { name, kind: ColumnKind::Date, notation };
     }
-    Column { name, kind: ColumnKind::Text }
+    Column { name, kind: ColumnKind::Text, notation }
 }
 
 /// Returns `true` for a cell that stands for nothing.

@@ -1,11 +1,11 @@
 //! What a question wants computed.
 
 use crate::quantity::{Notation, Unit, numbers};
-use crate::text::{Language, fold, is_stopword, words};
+use crate::text::{Language, fold, is_listed, is_stopword, words};
 
 use super::vocabulary::{
     ABOUT, AT_LEAST, AT_MOST, BETWEEN, CONCEPTS, Concept, DIFFERENCE, HOW_MANY, LEAST, MEAN, MINUS, MOST, NONE,
-    NUMBERS, ORDER, OVER, PLUS, SUM, SUM_PHRASES, THAN, UNDER, WHICH, has,
+    NUMBERS, ORDER, OVER, PLUS, SUM, SUM_PHRASES, THAN, UNDER, WHICH,
 };
 
 /// What is computed over the rows.
@@ -96,10 +96,10 @@ impl Request {
         };
         let degree = request.degree();
         let phrase = |phrases: &[&str]| phrases.iter().any(|phrase| spaced.contains(&format!(" {phrase} ")));
-        let word = |list: &str| request.folded.iter().position(|word| has(list, word));
-        let asks_which = request.folded.iter().take(3).any(|word| has(WHICH, word));
+        let word = |list: &str| request.folded.iter().position(|word| is_listed(list, word));
+        let asks_which = request.folded.iter().take(3).any(|word| is_listed(WHICH, word));
         let counts = phrase(HOW_MANY);
-        let than = request.folded.iter().any(|word| has(THAN, word)) && request.folded.len() > 3;
+        let than = request.folded.iter().any(|word| is_listed(THAN, word)) && request.folded.len() > 3;
         let operation = if phrase(ORDER) {
             let ascending = degree.is_some_and(|degree| !degree.more);
             Operation::Order { descending: !ascending }
@@ -138,13 +138,13 @@ impl Request {
         let mut found: Option<Degree> = None;
         for (at, word) in self.folded.iter().enumerate() {
             let before = at.checked_sub(1).map_or("", |before| self.folded[before].as_str());
-            let (plus, minus) = (has(PLUS, before), has(MINUS, before));
+            let (plus, minus) = (is_listed(PLUS, before), is_listed(MINUS, before));
             let superlative = |word: &str| {
                 word.len() > 4 && ["est", "ste", "sten", "ster", "stes", "stem"].iter().any(|end| word.ends_with(end))
             };
             let concept = CONCEPTS.iter().find_map(|concept| {
-                let more = has(concept.more, word);
-                (more || has(concept.less, word)).then_some((concept, more))
+                let more = is_listed(concept.more, word);
+                (more || is_listed(concept.less, word)).then_some((concept, more))
             });
             let degree = match concept {
                 Some((concept, more)) => Degree {
@@ -153,8 +153,8 @@ impl Request {
                     superlative: superlative(word) || ((plus || minus) && !self.than_follows(at)) || word == "latest",
                     concept: Some(concept),
                 },
-                None if has(MOST, word) => Degree { at, more: true, superlative: true, concept: None },
-                None if has(LEAST, word) => Degree { at, more: false, superlative: true, concept: None },
+                None if is_listed(MOST, word) => Degree { at, more: true, superlative: true, concept: None },
+                None if is_listed(LEAST, word) => Degree { at, more: false, superlative: true, concept: None },
                 None => continue,
             };
             // `How long` and `how deep` ask for a value and compare nothing; a plain adjective counts only before `than`.
@@ -172,7 +172,7 @@ impl Request {
     }
 
     fn than_follows(&self, at: usize) -> bool {
-        self.folded[at + 1..].iter().take(4).any(|word| has(THAN, word))
+        self.folded[at + 1..].iter().take(4).any(|word| is_listed(THAN, word))
             || self.folded.iter().any(|word| ["or", "oder", "ou", "o"].contains(&word.as_str()))
                 && ["er"].iter().any(|end| self.folded[at].ends_with(end))
     }
@@ -182,7 +182,7 @@ impl Request {
         // The Italian word for two is another word in English.
         let italian = Language::of_question(&self.folded.join(" ")) == Some(Language::Italian);
         let in_words = |word: &String| {
-            NUMBERS.iter().position(|names| has(names, word) && (italian || word != "due")).map(|at| at + 1)
+            NUMBERS.iter().position(|names| is_listed(names, word) && (italian || word != "due")).map(|at| at + 1)
         };
         let in_figures = |word: &String| word.parse().ok();
         let among = |range: std::ops::Range<usize>, read: &dyn Fn(&String) -> Option<usize>| {
@@ -245,7 +245,7 @@ fn bound(question: &str, spaced: &str) -> Option<(Bound, Option<Unit>)> {
 
 /// Returns the terms behind a word that says that there is none of something.
 fn without(folded: &[String]) -> Vec<String> {
-    let Some(at) = folded.iter().position(|word| NONE.contains(&word.as_str())) else { return Vec::new() };
+    let Some(at) = folded.iter().position(|word| is_listed(NONE, word)) else { return Vec::new() };
     folded[at + 1..].iter().take(3).filter(|word| !is_stopword(word)).map(|word| crate::text::stem(word)).collect()
 }
 

@@ -173,8 +173,7 @@ pub(super) const AT_LEAST: &[&str] =
 pub(super) const AT_MOST: &[&str] =
     &["at most", "up to", "no more than", "höchstens", "bis zu", "au plus", "como máximo", "al massimo"];
 /// Words before what there is none of.
-pub(super) const NONE: &[&str] =
-    &["no", "without", "lack", "lacks", "kein", "keine", "keinen", "ohne", "sans", "sin", "senza"];
+pub(super) const NONE: &str = "no without lack lacks kein keine keinen ohne sans sin senza";
 /// Words that ask which rows.
 pub(super) const WHICH: &str = "which what welche welcher welches welchen quel quelle quels quelles qué cuál cuáles que quale quali che list name where";
 pub(super) const THAN: &str = "than als que di del della dello";
@@ -203,8 +202,3 @@ pub(super) const NUMBERS: &[&str] = &[
     "nine neun neuf nueve nove",
     "ten zehn dix diez dieci",
 ];
-
-/// Returns `true` if a list of words has one.
-pub(super) fn has(list: &str, word: &str) -> bool {
-    list.split_whitespace().any(|known| known == word)
-}

@@ -2,12 +2,14 @@
 
 use super::request::Operation;
 use super::{Column, ColumnKind, Computed, Grid};
+use crate::quantity::Notation;
 
 /// So many rows are named; the number of the others is told.
 const MAX_NAMED: usize = 12;
 
 impl Computed {
-    /// Returns what was computed as a sentence, with the values as the table has them: `Berth 11: Length 150, the greatest of 12 rows of “Berths”.`
+    /// Returns what was computed as a sentence, with the values as the table has them: `Berth 11 (150), with
+    /// the greatest “Length” of 12 rows of “Berths”.`
     pub fn in_words(&self, grid: &Grid) -> String {
         let column = self.column.and_then(|at| grid.columns.get(at));
         let name = column.map_or("", |column| column.name.as_str());
@@ -16,15 +18,15 @@ impl Computed {
         match self.operation {
             Operation::Greatest(1) | Operation::Least(1) => {
                 let which = if matches!(self.operation, Operation::Greatest(_)) { "greatest" } else { "least" };
-                format!("{}, the {which} {name} {of}.", self.listed(grid, true))
+                format!("{}, with the {which} “{name}” {of}.", self.listed(grid, true))
             }
             Operation::Greatest(count) | Operation::Least(count) => {
                 let which = if matches!(self.operation, Operation::Greatest(_)) { "greatest" } else { "least" };
-                format!("{}: the {count} with the {which} {name} {of}.", self.listed(grid, true))
+                format!("{}: the {count} with the {which} “{name}” {of}.", self.listed(grid, true))
             }
             Operation::Order { descending } => {
                 let first = if descending { "greatest" } else { "least" };
-                format!("By {name}, the {first} first: {}.", self.listed(grid, true))
+                format!("By “{name}”, the {first} first: {}.", self.listed(grid, true))
             }
             Operation::Count => match self.rows.is_empty() {
                 true => format!("None {of}."),
@@ -36,20 +38,25 @@ impl Computed {
                 format!("{name} {what}: {number}{unit}, over {rows} {of}: {}.", self.listed(grid, true))
             }
             Operation::Difference => {
-                format!("{}: they differ by {}{unit} in {name}.", self.listed(grid, true), self.number(grid))
+                format!("{}: they differ by {}{unit} in “{name}”.", self.listed(grid, true), self.number(grid))
             }
             Operation::Comparison => {
                 let value = |at: usize| self.rows.get(at).and_then(|row| grid.rows[*row].cells[self.column?].value);
-                let key = |at: usize| self.rows.get(at).map_or("", |row| grid.key(&grid.rows[*row]));
+                let key = |at: usize| self.rows.get(at).map_or("", |row| self.name(grid, *row));
                 let more = match (value(0), value(1)) {
-                    (Some(a), Some(b)) if a > b => format!("{} has the greater {name}", key(0)),
-                    (Some(a), Some(b)) if a < b => format!("{} has the greater {name}", key(1)),
-                    _ => format!("both have the same {name}"),
+                    (Some(a), Some(b)) if a > b => format!("{} has the greater “{name}”", key(0)),
+                    (Some(a), Some(b)) if a < b => format!("{} has the greater “{name}”", key(1)),
+                    _ => format!("both have the same “{name}”"),
                 };
                 format!("{}: {more}.", self.listed(grid, true))
             }
             Operation::Which => format!("{}: {} {of}.", self.listed(grid, self.column.is_some()), self.rows.len()),
         }
+    }
+
+    /// Returns the name of a row.
+    pub fn name<'a>(&self, grid: &'a Grid, row: usize) -> &'a str {
+        grid.rows[row].cells.get(self.named_by).map_or("", |cell| cell.text.as_str())
     }
 
     /// Returns which rows were looked at, and under which conditions.
@@ -73,7 +80,7 @@ impl Computed {
             (with_values && !cell.text.is_empty()).then(|| format!("{}{unit}", cell.text))
         };
         let named = self.rows.iter().take(MAX_NAMED).map(|row| {
-            let key = grid.key(&grid.rows[*row]);
+            let key = self.name(grid, *row);
             value(*row).map_or_else(|| key.to_owned(), |value| format!("{key} ({value})"))
         });
         let mut named: Vec<String> = named.collect();
@@ -107,9 +114,13 @@ impl Computed {
             .unwrap_or(0);
         let wanted = if self.operation == Operation::Mean { of_cells + 2 } else { of_cells };
         let written = format!("{value:.wanted$}");
-        match written.contains('.') && self.operation == Operation::Mean {
-            true => written.trim_end_matches('0').trim_end_matches('.').to_owned(),
-            false => written,
+        let written = match written.contains('.') && self.operation == Operation::Mean {
+            true => written.trim_end_matches('0').trim_end_matches('.'),
+            false => written.as_str(),
+        };
+        match self.column.map(|at| grid.columns[at].notation) {
+            Some(Notation::Comma) => written.replace('.', ","),
+            _ => written.to_owned(),
         }
     }
 }

@@ -19,6 +19,11 @@ pub fn list_marker(line: &str) -> Option<&str> {
     (figures || letter || roman).then_some(marker)
 }
 
+/// Returns `true` if a list of words, with blanks between them, has a word.
+pub(crate) fn is_listed(list: &str, word: &str) -> bool {
+    list.split_whitespace().any(|known| known == word)
+}
+
 #[cfg(test)]
 mod tests {
     use rstest::rstest;

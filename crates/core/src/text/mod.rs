@@ -13,6 +13,7 @@ mod words;
 pub use count::count_words;
 pub use dates::{WrittenDate, dates};
 pub use language::Language;
+pub(crate) use lists::is_listed;
 pub use lists::list_marker;
 pub use sentences::sentences;
 pub(crate) use sentences::{citation_marker, without_markers};

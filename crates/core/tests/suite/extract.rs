@@ -42,7 +42,7 @@ fn ask(question: &str, passages: &[Passage]) -> Extraction {
 fn ask_as_of(question: &str, passages: &[Passage], day: Option<&str>, length: AnswerLength) -> Extraction {
     let day = day.and_then(Date::from_written);
     let settings = EvidenceSettings { as_of: day.as_ref(), length, ..EvidenceSettings::default() };
-    extract(&Question::new(question, |_| 1.0), passages, &|_, _| None, &settings)
+    extract(&Question::new(question, |_| 1.0), passages, &settings)
 }
 
 /// Returns how sure an extraction is by a model that looks at one fact.
@@ -257,7 +257,7 @@ proptest! {
         let paragraphs: Vec<&str> = paragraphs.iter().map(String::as_str).collect();
         let passages = passages("Heading", None, &paragraphs);
         let question = Question::new(&question, |term| term.len() as f32);
-        let extraction = extract(&question, &passages, &|_, _| Some(least), &EvidenceSettings::default());
+        let extraction = extract(&question, &passages, &EvidenceSettings::default());
         prop_assert!((0.0..=1.0001).contains(&extraction.coverage));
         prop_assert!((0.0..=1.0).contains(&extraction.confidence) && (0.0..=1.0).contains(&extraction.related));
         for picked in &extraction.picked {

@@ -45,7 +45,7 @@ fn computed(question: &str, grids: &[Grid]) -> Computed {
 /// The names of the rows of a result, and its number.
 fn result(question: &str, grid: &Grid) -> (Vec<String>, Option<f64>) {
     let computed = computed(question, std::slice::from_ref(grid));
-    (computed.rows.iter().map(|row| grid.key(&grid.rows[*row]).to_owned()).collect(), computed.value)
+    (computed.rows.iter().map(|row| computed.name(grid, *row).to_owned()).collect(), computed.value)
 }
 
 #[rstest]
@@ -158,7 +158,7 @@ fn totals_merged_and_empty_cells_are_not_counted_twice() {
 fn tables_of_the_same_columns_are_one() {
     let first = grid(&["Date|Work|Hours", "2025-01-22|Linings|11,840", "2025-04-16|Rope|12,105"], "Crane 1");
     let second = grid(&["Date|Work|Hours", "2025-03-03|Rope|20,417", "2025-01-22|Linings|11,840"], "Crane 2");
-    let all = joined(&[first, second]);
+    let all = joined(vec![first, second]);
     assert_eq!((all.len(), all[0].rows.len()), (1, 3), "a row that is there already is left out");
     let computed = computed("Which work has the most hours?", &all);
     assert_eq!((all[0].rows[computed.rows[0]].table, computed.considered), (1, 3));

@@ -16,7 +16,8 @@ use crate::threads::StopToken;
 use crate::trace::Recorder;
 
 use super::cite::{Draft, pinpoint};
-use super::{Answer, Claim, Reply, Status, tables};
+use super::tables::{self, TableAnswer};
+use super::{Answer, Claim, Reply, Status};
 
 /// The number of candidates that a trace shows.
 const MAX_CONSIDERED: usize = 8;
@@ -83,29 +84,36 @@ fn answer_from(
     let start = recorder.start("split");
     let parts = question_parts(question);
     if parts.len() > 1 {
-        recorder.step(start, || TraceDetails::Split { parts: parts.iter().map(|part| (*part).to_owned()).collect() });
+        recorder.step(start, || TraceDetails::Split {
+            parts: parts.iter().map(|part| part.question.to_string()).collect(),
+        });
     }
     let mut draft = Draft::default();
     let mut text = Vec::new();
     let (mut answered, mut nearest) = (Vec::new(), Vec::new());
     for part in &parts {
-        let Found { passages, notes, .. } = searcher.find(&Query::plain(part), request, recorder)?;
+        let Found { passages, notes, .. } = searcher.find(&Query::plain(&part.question), request, recorder)?;
         add_notes(&mut findings.notes, notes);
         let first = draft.claims.len();
-        let found = answer_part(searcher, request, part, &passages, &mut draft, recorder)?;
+        let mut found = answer_part(searcher, request, &part.question, &passages, &mut draft, recorder)?;
+        let lines = draft.lines(first);
+        if found.certainty == Certainty::Closest && lines.is_empty() {
+            // What comes closest was said of another part.
+            found.certainty = Certainty::Nothing;
+        }
         match found.certainty {
             Certainty::Nothing => {
                 nearest.extend(passages.iter().take(MAX_NEAREST).cloned());
-                text.push(format!("The corpus holds no clear answer to this part: {part}"));
+                text.push(format!("The corpus holds no clear answer to this part: {}", part.said));
             }
             Certainty::Closest if parts.len() > 1 => {
-                text.push(format!("Closest to this part, and not sure: {part}"));
-                text.extend(draft.lines(first));
+                text.push(format!("Closest to this part, and not sure: {}", part.said));
             }
-            _ => text.extend(draft.lines(first)),
+            _ => {}
         }
+        text.extend(lines);
         answered.push(found);
-        if *part == question {
+        if part.question == question {
             findings.passages = Some(passages);
         }
     }
@@ -171,21 +179,22 @@ fn answer_part(
 ) -> Result<PartAnswer> {
     let statistics = searcher.view.snapshot.statistics(&question_terms(part));
     let question = Question::new(part, |term| statistics.weight(term));
-    if let Some(reason) = tables::answer(searcher, part, &question, passages, draft, recorder)? {
-        return Ok(PartAnswer {
-            certainty: Certainty::Sure,
-            confidence: None,
-            reason: Some(reason),
-            disagreement: None,
-        });
+    if let Some(computed) = tables::answer(searcher, request, part, &question, passages, draft, recorder)? {
+        let TableAnswer { reason, disagreement } = computed;
+        return Ok(PartAnswer { certainty: Certainty::Sure, confidence: None, reason: Some(reason), disagreement });
     }
     let start = recorder.start("check");
     let config = &searcher.opened.config().answer;
     let shown = if request.explained { usize::MAX } else { MAX_CONSIDERED };
     let as_of = request.as_of.clone().or_else(|| day_asked(part));
-    let settings =
-        EvidenceSettings { length: config.length, as_of: as_of.as_ref(), shown, ..EvidenceSettings::default() };
-    let extraction = extract(&question, passages, &|_, _| None, &settings);
+    let settings = EvidenceSettings {
+        length: config.length,
+        as_of: as_of.as_ref(),
+        chunks: statistics.rows(),
+        shown,
+        ..EvidenceSettings::default()
+    };
+    let extraction = extract(&question, passages, &settings);
     let certainty = extraction.certainty(config.min_confidence, settings.model);
     recorder
         .step(start, || record(&question, passages, &extraction, config.min_confidence, &settings, request.explained));

@@ -89,15 +89,15 @@ pub(crate) fn find(
     let Found { passages, mut notes, .. } = searcher.find(&Query::plain(question), request, recorder)?;
     let mut lists = vec![passages];
     let start = recorder.start("split");
-    let mut parts = question_parts(question);
+    let parts = question_parts(question).into_iter().map(|part| part.question.into_owned());
+    let mut parts: Vec<String> = parts.collect();
     match parts.len() > 1 {
         true => {
-            recorder
-                .step(start, || TraceDetails::Split { parts: parts.iter().map(|part| (*part).to_owned()).collect() });
+            recorder.step(start, || TraceDetails::Split { parts: parts.clone() });
         }
         false => parts.clear(),
     }
-    for query in parts.into_iter().chain(queries.iter().map(String::as_str)) {
+    for query in parts.iter().chain(queries).map(String::as_str) {
         let found = searcher.find(&Query::plain(query), request, recorder)?;
         extractive::add_notes(&mut notes, found.notes);
         lists.push(found.passages);

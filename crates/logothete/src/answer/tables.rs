@@ -4,19 +4,23 @@ use std::collections::HashMap;
 
 use logothete_core::Result;
 use logothete_core::document::{Document, Location, Span};
+use logothete_core::evidence::{NamedCell, SelectedSentence, correction, day_asked};
+use logothete_core::keyword::Query;
 use logothete_core::query::Question;
 use logothete_core::search::Passage;
-use logothete_core::table::{Computed, Grid, Outcome, Request, compute, joined};
+use logothete_core::table::{ColumnKind, Computed, Grid, Outcome, Request, compute, joined};
 use logothete_core::trace::TraceDetails;
 use logothete_core::verify::Verdict;
 
 use super::cite::Draft;
 use super::{CitedSource, Claim};
-use crate::search::Searcher;
+use crate::search::{SearchRequest, Searcher};
 use crate::trace::Recorder;
 
 /// The most documents whose tables are read for a question.
 const MAX_DOCUMENTS: usize = 4;
+/// The most rows of a result for which later texts are looked for.
+const MAX_LOOKED_UP: usize = 3;
 /// The most rows that are cited. The claim says of how many it is.
 const MAX_CITED: usize = 12;
 
@@ -28,30 +32,41 @@ struct Placed {
     document: i64,
 }
 
-/// Adds what a question asks to be computed over tables of the passages, with the rows that it was computed from. Returns why it is sure; `None` if
-/// nothing of the kind is asked, or no table fits.
+/// What was computed for an answer.
+pub(super) struct TableAnswer {
+    /// Why it is sure.
+    pub reason: String,
+    /// What a later text says in place of cells.
+    pub disagreement: Option<String>,
+}
+
+/// Adds what a question asks to be computed over tables of the passages, with the rows that it was computed from. Returns `None` if nothing of the kind
+/// is asked, or no table fits.
+///
+/// Costs reading the documents of the tables, and a search for each of the first rows of a result, since a later text may correct them.
 pub(super) fn answer(
     searcher: &Searcher<'_>,
+    request: &SearchRequest,
     part: &str,
     question: &Question,
     passages: &[Passage],
     draft: &mut Draft,
     recorder: &mut Recorder,
-) -> Result<Option<String>> {
-    let Some(request) = Request::of(part) else { return Ok(None) };
+) -> Result<Option<TableAnswer>> {
+    let Some(wanted) = Request::of(part) else { return Ok(None) };
     let start = recorder.start("check");
-    let (placed, documents) = tables(searcher, passages)?;
-    let grids: Vec<Grid> = placed.iter().map(|placed| placed.grid.clone()).collect();
-    let all = joined(&grids);
-    let outcome = compute(&request, &all);
-    let statement = outcome.as_ref().map(|outcome| said(outcome, &all));
+    let (mut placed, documents) = tables(searcher, passages)?;
+    let mut grids = joined(placed.iter_mut().map(|placed| std::mem::take(&mut placed.grid)).collect());
+    let mut outcome = compute(&wanted, &grids);
+    let corrections = correct(searcher, request, &wanted, &placed, &mut grids, &mut outcome)?;
+    let statement = outcome.as_ref().map(|outcome| said(outcome, &grids));
     recorder.step(start, || TraceDetails::Compute {
-        operation: format!("{:?}", request.operation),
-        tables: all.iter().map(|grid| grid.title.clone()).collect(),
+        operation: format!("{:?}", wanted.operation),
+        tables: grids.iter().map(|grid| grid.title.clone()).collect(),
         result: statement.clone(),
     });
     let Some(Outcome::Computed(computed)) = outcome else { return Ok(None) };
-    let grid = &all[computed.grid];
+    let grid = &grids[computed.grid];
     let first = draft.sources.len();
     for row in cited(&computed) {
         let row = &grid.rows[row];
@@ -66,8 +81,72 @@ pub(super) fn answer(
     }
     let markers = (first + 1..=draft.sources.len()).collect();
     draft.claims.push(Claim::new(computed.in_words(grid), Verdict::Computed, 1.0, markers));
-    let rows = computed.considered;
-    Ok(Some(format!("computed from {rows} rows of “{}”", grid.title)))
+    for corrected in &corrections {
+        draft.cite(question, &corrected.passage, &corrected.sentence);
+    }
+    let disagreement = corrections.iter().map(|corrected| corrected.said.as_str()).collect::<Vec<_>>().join("; ");
+    let reason = format!("computed from {} rows of “{}”", computed.considered, grid.title);
+    Ok(Some(TableAnswer { reason, disagreement: (!disagreement.is_empty()).then_some(disagreement) }))
+}
+
+/// A cell that a later text says otherwise than its table.
+struct Corrected {
+    passage: Passage,
+    sentence: SelectedSentence,
+    /// What it says in place of what.
+    said: String,
+}
+
+/// Looks for later texts about the first rows of a result, puts what they say into the table, and computes again until the result stands.
+fn correct(
+    searcher: &Searcher<'_>,
+    request: &SearchRequest,
+    wanted: &Request,
+    placed: &[Placed],
+    grids: &mut [Grid],
+    outcome: &mut Option<Outcome>,
+) -> Result<Vec<Corrected>> {
+    let as_of = request.as_of.clone().or_else(|| day_asked(&request.query));
+    let (mut seen, mut corrections) = (Vec::new(), Vec::new());
+    while let Some(Outcome::Computed(computed)) = outcome {
+        let Some(column) = computed.column else { break };
+        let grid = &mut grids[computed.grid];
+        let next = computed.rows.iter().copied().take(MAX_LOOKED_UP).find(|row| !seen.contains(row));
+        let Some(row) = next.filter(|_| seen.len() < MAX_LOOKED_UP) else { break };
+        seen.push(row);
+        let location = &placed[grid.rows[row].table].location;
+        let dimension = match &grid.columns[column].kind {
+            ColumnKind::Number(unit) => unit.as_ref().map(|unit| &unit.dimension),
+            _ => break,
+        };
+        let name = computed.name(grid, row).to_owned();
+        let cell = NamedCell { row: &name, column: &grid.columns[column].name, dimension, table: location };
+        // The name of the column tells the text about this cell from others about the row.
+        let about = Query::plain(&format!("{name} {}", cell.column));
+        let passages = searcher.find(&about, &request.clone().untraced(), &mut Recorder::new(false))?.passages;
+        let Some(found) = correction(cell, &passages, as_of.as_ref()) else { continue };
+        let passage = passages[found.passage].clone();
+        let sentence = passage.sentences[found.place].clone();
+        let text = passage.slice(sentence.span).split_whitespace().collect::<Vec<_>>().join(" ");
+        let cell = &mut grid.rows[row].cells[column];
+        if cell.value == Some(found.value) {
+            continue;
+        }
+        let title = |location: &Location| location.title.clone().unwrap_or_else(|| location.document.clone());
+        let said = format!(
+            "{} of {} says {} of {name}, and “{}” {}",
+            title(&passage.location),
+            passage.location.date.as_deref().unwrap_or("a later day"),
+            found.written,
+            title(location),
+            cell.text
+        );
+        (cell.value, cell.text) = (Some(found.value), found.written);
+        let sentence = SelectedSentence { passage: 0, sentence, text, coverage: 0.0 };
+        corrections.push(Corrected { passage, sentence, said });
+        *outcome = compute(wanted, grids);
+    }
+    Ok(corrections)
 }
 
 /// Returns the rows to cite: those of the result.

@@ -27,7 +27,11 @@ impl Transformed {
             return Self { note: Some(note), ..Self::default() };
         }
         let parts = question_parts(question);
-        let queries = if parts.len() > 1 { parts.into_iter().map(str::to_owned).collect() } else { Vec::new() };
+        let queries = if parts.len() > 1 {
+            parts.into_iter().map(|part| part.question.into_owned()).collect()
+        } else {
+            Vec::new()
+        };
         Self { queries, ..Self::default() }
     }
 }

@@ -19,7 +19,7 @@ pub(crate) struct QueryVectors(Mutex<HashMap<String, Vec<f32>>>);
 /// Returns all texts that a search or a question may have to encode for some requests.
 pub(crate) fn texts_of(requests: &[SearchRequest]) -> Vec<String> {
     let texts = requests.iter().flat_map(|request| {
-        let parts = question_parts(&request.query).into_iter().map(|part| Query::plain(part).text());
+        let parts = question_parts(&request.query).into_iter().map(|part| Query::plain(&part.question).text());
         let whole = [Query::parse(&request.query).text(), Query::plain(&request.query).text()];
         whole.into_iter().chain(parts).collect::<Vec<_>>()
     });
