@@ -7,7 +7,7 @@ use super::asked::{Asked, Expectation, is_measure};
 use super::follow_up::standing_alone;
 use crate::document::Span;
 use crate::prompt::PastTurn;
-use crate::text::{Language, Word, fold, is_listed, is_stopword, stem, words};
+use crate::text::{Language, Word, fold, irregular_terms, is_listed, is_stopword, stem, words};
 
 /// A term of a question.
 #[derive(Clone, Debug, PartialEq)]
@@ -51,7 +51,7 @@ impl TermSet {
         Self::of(text, Language::English)
     }
 
-    /// Collects the terms of a text, with words stemmed as a language has them.
+    /// Collects the terms of a text, with words stemmed as a language has them. An English word has the terms of its irregular forms too.
     pub fn of(text: &str, language: Language) -> Self {
         let mut set = Self::default();
         let mut before: Option<String> = None;
@@ -63,6 +63,9 @@ impl TermSet {
                 set.pairs.insert((before, term.clone()));
             }
             set.terms.insert(term);
+            if language == Language::English {
+                set.terms.extend(irregular_terms(&folded));
+            }
         }
         set
     }

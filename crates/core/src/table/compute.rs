@@ -101,11 +101,14 @@ impl<'a> Fitted<'a> {
             let words: Vec<String> = crate::text::words(text).map(|word| fold(word.text)).collect();
             !words.is_empty() && spaced.contains(&format!(" {} ", words.join(" ")))
         };
-        // What is asked for names the rows, if it is a column: the crane, and not the day.
-        let is_asked = |column: &Column| {
-            column.kind == ColumnKind::Text && terms(&column.name).iter().any(|term| asked.contains(term))
+        // What is asked for names the rows, if it is a column: the crane, and not the day. A column of which the question has a text
+        // is none that it asks for: `on Gasworks Quay`.
+        let is_asked = |(at, column): (usize, &Column)| {
+            column.kind == ColumnKind::Text
+                && terms(&column.name).iter().any(|term| asked.contains(term))
+                && !grid.rows.iter().any(|row| row.cells.get(at).is_some_and(|cell| says(&cell.text)))
         };
-        let named_by = grid.columns.iter().position(is_asked).unwrap_or_else(|| grid.key_column());
+        let named_by = grid.columns.iter().enumerate().position(is_asked).unwrap_or_else(|| grid.key_column());
         let key = |at: usize| grid.rows[at].cells.get(named_by).map_or("", |cell| cell.text.as_str());
         let named: Vec<usize> = (0..grid.rows.len()).filter(|at| says(key(*at))).collect();
         let mut used: HashSet<String> = named.iter().flat_map(|at| terms(key(*at))).collect();

@@ -3,6 +3,7 @@
 mod abbreviations;
 mod count;
 mod dates;
+mod irregular;
 mod language;
 mod lists;
 mod sentences;
@@ -12,6 +13,7 @@ mod words;
 
 pub use count::count_words;
 pub use dates::{WrittenDate, dates};
+pub use irregular::irregular_terms;
 pub use language::Language;
 pub(crate) use lists::is_listed;
 pub use lists::list_marker;
