@@ -1,6 +1,7 @@
 //! What the measurements share: comparing two readings of a text, word by word.
 
 pub mod boundaries;
+pub mod claims;
 pub mod evidence;
 pub mod passages;
 pub mod sets;

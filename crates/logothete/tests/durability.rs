@@ -152,6 +152,8 @@ async fn a_killed_reencoding_is_done_or_not() {
         let [(which, corpus)] = opened.as_slice() else { panic!("round {round}: {} encoders", opened.len()) };
         corpus.verify().await.expect("its checksums agree");
         assert!(held(corpus).await == expected[*which], "round {round}: what is found has changed");
+        // The machine may be faster or slower than it was; the moments stay spread over the work.
+        long = long.mul_f64(if *which == stands { 1.15 } else { 0.9 });
         undone += usize::from(*which == stands);
         stands = *which;
     }

@@ -16,6 +16,8 @@ pub enum Verdict {
     Supported,
     /// The passage supports part of it.
     Partly,
+    /// The passage says otherwise.
+    Contradicted,
     /// The passage does not support it.
     Unsupported,
     /// It was computed from what it cites.
@@ -34,6 +36,7 @@ impl fmt::Display for Verdict {
         f.write_str(match self {
             Self::Supported => "supported",
             Self::Partly => "partly supported",
+            Self::Contradicted => "contradicted",
             Self::Unsupported => "not supported",
             Self::Computed => "computed",
         })

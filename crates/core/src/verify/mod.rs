@@ -1,7 +1,22 @@
-//! Verification: whether a passage supports a claim that cites it.
+//! Verification: whether a source supports a claim that cites it.
+//!
+//! A claim and the sentences of its source are taken apart (`statement`, `amounts`), the words of the one are laid beside those of the other (`align`), rules look
+//! for differences (`rules`), and learned weights make a probability of these and of what the vectors tell (`model`). `verifier` puts it together.
 
+mod align;
+mod amounts;
 mod check;
 mod claims;
+mod meaning;
+mod model;
+mod rules;
+mod statement;
+mod verifier;
+mod vocabulary;
 
 pub use check::{Support, Verdict, check};
 pub use claims::{CitedClaim, cited_claims};
+pub use meaning::Meaning;
+pub use model::{SUPPORT_FACTS, SUPPORT_NAMES, SupportFacts, SupportModel, SupportWeights};
+pub use rules::{Difference, DifferenceKind};
+pub use verifier::{Finding, MIN_SUPPORT, SourceSentence, support_facts, verify};

@@ -1,0 +1,106 @@
+//! Numbers and dates: another one for the same words, one of other words, or none.
+
+use super::{Difference, DifferenceKind, Reader};
+use crate::verify::amounts::{Amount, Fit, Measure};
+use crate::verify::statement::{Statement, Token};
+
+impl Reader<'_> {
+    /// Numbers: the amount of the source that the rest of the claim belongs to is another.
+    pub(super) fn numbers(&self) -> Vec<Difference> {
+        let (claim, source) = (self.alignment.claim, self.alignment.source);
+        let mut found = Vec::new();
+        for (at, amount) in claim.amounts.iter().enumerate() {
+            let clause = claim.amount_clauses[at];
+            let rest = |token: &Token| token.clause == clause;
+            // Without other words in its clause, those of the whole claim tell.
+            let has_rest = self.alignment.telling().any(|at| rest(&claim.tokens[at]));
+            let rest = |token: &Token| !has_rest || token.clause == clause;
+            let clauses = source.clauses.len();
+            let cover: Vec<f32> = (0..clauses)
+                .map(|clause| {
+                    let own = self.alignment.coverage(rest, |token| token.clause == clause).unwrap_or(0.0);
+                    let sentence = source.sentence(clause);
+                    let near =
+                        self.alignment.coverage(rest, |token| source.sentence(token.clause) == sentence).unwrap_or(0.0);
+                    own + 0.5 * near
+                })
+                .collect();
+            let of = |other: usize| cover.get(source.amount_clauses[other]).copied().unwrap_or(0.0);
+            let fits: Vec<Fit> = source.amounts.iter().map(|other| amount.against(other)).collect();
+            let among = |wanted: &[Fit]| {
+                let fitting = (0..fits.len()).filter(|at| wanted.contains(&fits[*at]));
+                fitting.max_by(|a, b| of(*a).total_cmp(&of(*b)).then(b.cmp(a)))
+            };
+            let same = among(&[Fit::Same, Fit::Within]).or_else(|| self.in_range(amount));
+            let other = among(&[Fit::Differs, Fit::Opposite, Fit::Outside]);
+            let differs = |other: usize, degree: f32| {
+                let kind = if fits[other] == Fit::Opposite { DifferenceKind::Opposite } else { DifferenceKind::Number };
+                // What holds beyond a bound is the opposite of what holds within it.
+                let beyond = matches!(fits[other], Fit::Outside | Fit::Opposite)
+                    && claim.clauses[clause].is_denied != source.clauses[source.amount_clauses[other]].is_denied;
+                self.difference(kind, if beyond { 0.1 } else { degree }, self.says(&source.amounts[other], amount))
+            };
+            match (same, other) {
+                (Some(same), Some(other)) if fits[other] == Fit::Opposite && of(other) >= of(same) => {
+                    found.push(differs(other, of(other) / 1.5));
+                }
+                // Its words belong to another amount. In the same clause, the nearest word tells.
+                (Some(same), Some(other)) => {
+                    let apart = source.amount_clauses[same] != source.amount_clauses[other];
+                    let swapped = !apart
+                        && amount.measure == Measure::Count
+                        && self.measures_another(amount, &source.amounts[same], &source.amounts[other]);
+                    let (own, rival) = (source.amount_clauses[same], source.amount_clauses[other]);
+                    if swapped || (apart && of(other) > of(same) + 0.15 && !self.has_more(rest, own, rival)) {
+                        found.push(differs(other, if swapped { 0.8 } else { of(other) - of(same) }));
+                    }
+                }
+                (Some(_), None) => {}
+                // Where the source has an amount for the very words, a sum of others means nothing.
+                (None, other) if amount.follows_from(&source.amounts, other.is_none_or(|other| of(other) < 1.2)) => {}
+                (None, Some(other)) => found.push(differs(other, 0.4 + of(other) / 1.5)),
+                (None, None) => {
+                    let said = format!("the source has no “{}”", &self.claim[amount.span.range()]);
+                    found.push(self.difference(DifferenceKind::NumberMissing, 1.0, said));
+                }
+            }
+        }
+        found
+    }
+
+    /// Returns `true` if a clause of the source has a word of the claim that another lacks.
+    fn has_more(&self, of: impl Fn(&Token) -> bool, clause: usize, other: usize) -> bool {
+        let has = |at: usize, clause: usize| {
+            self.alignment.partner(at, |token| token.clause == clause).is_some_and(|partner| partner.level >= 0.9)
+        };
+        self.alignment.telling().any(|at| of(&self.alignment.claim.tokens[at]) && has(at, clause) && !has(at, other))
+    }
+
+    /// Returns `true` if the words behind an amount of the claim stand behind another amount of the source than its own.
+    fn measures_another(&self, claim: &Amount, same: &Amount, other: &Amount) -> bool {
+        let behind = |statement: &Statement, amount: &Amount| -> Vec<String> {
+            let tokens = statement.tokens.iter().filter(|token| token.span.start >= amount.span.end);
+            tokens.take(4).filter(|token| token.tells).take(2).flat_map(|token| token.terms.clone()).collect()
+        };
+        let own = behind(self.alignment.claim, claim);
+        let (right, wrong) = (behind(self.alignment.source, same), behind(self.alignment.source, other));
+        let shared = |others: &[String]| own.iter().filter(|term| others.contains(term)).count();
+        shared(&wrong) > shared(&right)
+    }
+
+    /// Returns the first amount of a range of the source that an amount lies in: between 3 and 4 bar.
+    fn in_range(&self, amount: &Amount) -> Option<usize> {
+        let source = self.alignment.source;
+        (1..source.amounts.len()).find_map(|at| {
+            let (low, high) = (&source.amounts[at - 1], &source.amounts[at]);
+            let between = self.source.get(low.span.end..high.span.start)?.trim();
+            let is_range = ["and", "to", "–", "-"].contains(&between) && low.measure == high.measure;
+            let inside = amount.measure == low.measure && low.value <= amount.value && amount.value <= high.value;
+            (is_range && inside && low.value < high.value).then_some(at - 1)
+        })
+    }
+
+    fn says(&self, source: &Amount, claim: &Amount) -> String {
+        format!("the source says {}, the claim {}", &self.source[source.span.range()], &self.claim[claim.span.range()])
+    }
+}
