@@ -2,8 +2,9 @@
 
 use std::collections::BTreeMap;
 
+use logothete_core::document::Span;
 use logothete_core::learn::{Logistic, logistic};
-use logothete_core::text::sentences;
+use logothete_core::text::{sentences, words};
 use logothete_core::vector::Encoder;
 use logothete_core::verify::{
     Finding, Meaning, SUPPORT_NAMES, SourceSentence, SupportFacts, SupportModel, SupportWeights, support_facts, verify,
@@ -62,8 +63,8 @@ pub fn read(text: &str) -> Result<Vec<Pair>, String> {
     Ok(pairs)
 }
 
-/// Returns more pairs, made from some: sentences of the sources as they are, sentences and true claims with a number changed or a denial added or removed, and
-/// sentences of other subjects. They are always the same.
+/// Returns more pairs, made from some: sentences of the sources as they are, sentences and true claims with a number changed or a denial added or removed,
+/// sentences of other subjects, and claims whose sentence was taken out of the source. They are always the same.
 pub fn grown(pairs: &[Pair]) -> Vec<Pair> {
     let mut random = Random(20_261_129);
     let mut made = Vec::new();
@@ -73,6 +74,9 @@ pub fn grown(pairs: &[Pair]) -> Vec<Pair> {
             sources.push((&pair.subject, &pair.evidence));
         }
         if pair.is_supported() {
+            if let Some(evidence) = without_nearest(&pair.claim, &pair.evidence) {
+                made.push(Pair { kind: "taken out".to_owned(), mark: '?', evidence, ..pair.clone() });
+            }
             let worsened = [("number", with_number(&pair.claim, &mut random)), ("negation", denied(&pair.claim))];
             for (kind, claim) in worsened {
                 made.extend(claim.map(|claim| Pair { kind: kind.to_owned(), mark: 'x', claim, ..pair.clone() }));
@@ -97,6 +101,9 @@ pub fn grown(pairs: &[Pair]) -> Vec<Pair> {
             ));
             made.extend(with_number(sentence, &mut random).map(|claim| pair("number", 'x', claim)));
             made.extend(denied(sentence).map(|claim| pair("negation", 'x', claim)));
+            if let Some(evidence) = without_nearest(sentence, evidence) {
+                made.push(Pair { evidence, ..pair("taken out", '?', sentence.to_owned()) });
+            }
         }
         let (_, other) = sources[(at + 1 + random.below(sources.len() - 1)) % sources.len()];
         made.extend(
@@ -104,6 +111,17 @@ pub fn grown(pairs: &[Pair]) -> Vec<Pair> {
         );
     }
     made
+}
+
+/// Returns a source without the sentence that shares most words with a claim; `None` if it has no other.
+fn without_nearest(claim: &str, evidence: &str) -> Option<String> {
+    let own: Vec<String> = words(claim).map(|word| word.term).collect();
+    let spans = sentences(evidence);
+    let shared = |span: &Span| words(&evidence[span.range()]).filter(|word| own.contains(&word.term)).count();
+    let nearest = (0..spans.len()).max_by_key(|at| (shared(&spans[*at]), std::cmp::Reverse(*at)))?;
+    let rest: Vec<&str> =
+        spans.iter().enumerate().filter(|(at, _)| *at != nearest).map(|(_, span)| &evidence[span.range()]).collect();
+    (!rest.is_empty()).then(|| rest.join(" "))
 }
 
 /// Returns a sentence in which one number in figures is another; `None` without one.

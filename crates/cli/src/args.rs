@@ -280,6 +280,8 @@ pub enum Verb {
     Ask(AskArguments),
     /// Hold a conversation that remembers what was said
     Chat(ChatArguments),
+    /// Hold a text against the corpus, claim by claim; exit code 4 if something in it is contradicted
+    Check(CheckArguments),
     /// Score search and answers on a set of questions
     Evaluate(EvaluateArguments),
     /// Find settings that are really better on a set of questions
@@ -303,6 +305,20 @@ pub struct TuneArguments {
     /// Write the settings into the configuration file if they are really better
     #[arg(long)]
     pub write: bool,
+}
+
+/// What to check.
+#[derive(Args)]
+pub struct CheckArguments {
+    /// A text or Markdown file; - for standard input
+    #[arg(value_name = "FILE", required_unless_present = "pairs")]
+    pub file: Option<String>,
+    /// Show the claims that are supported too
+    #[arg(long)]
+    pub all: bool,
+    /// Check lines of {"id", "claim", "evidence"} instead, without a corpus; if they have "verdict", how well the check does is measured
+    #[arg(long, value_name = "FILE", conflicts_with = "file")]
+    pub pairs: Option<PathBuf>,
 }
 
 #[derive(Args)]

@@ -33,7 +33,7 @@ const FAILED: u8 = 1;
 const USAGE: u8 = 2;
 /// The corpus holds no answer.
 const REFUSED: u8 = 3;
-/// Some files could not be read, and the others were.
+/// Some files could not be read, and the others were; or a text that was checked is contradicted.
 const IN_PART: u8 = 4;
 /// Stopped by the user, by the custom of shells.
 const STOPPED: u8 = 130;
@@ -112,6 +112,7 @@ async fn run(arguments: Arguments) -> logothete::Result<Output> {
         Verb::Search(arguments) => commands::search::run(at, &arguments).await,
         Verb::Ask(arguments) => commands::ask::run(at, &arguments, as_json).await,
         Verb::Chat(arguments) => commands::chat::run(at, &arguments, as_json).await,
+        Verb::Check(arguments) => commands::check::run(at, &arguments).await,
         Verb::Evaluate(arguments) => commands::evaluate::run(at, &arguments).await,
         Verb::Tune(arguments) => commands::tune::run(at, &arguments).await,
     }

@@ -384,13 +384,16 @@ pub struct SentenceRecord {
 }
 
 /// A claim that was verified.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct ClaimRecord {
     /// The verdict.
     pub verdict: Verdict,
-    /// The share of the claim that is supported.
+    /// How much of the claim is supported.
     #[serde(serialize_with = "serialize_score")]
     pub support: f32,
+    /// Why it is not.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub reason: Option<String>,
 }
 
 impl TraceRecord {

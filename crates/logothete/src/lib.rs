@@ -22,6 +22,7 @@
 //! Computation runs on threads of the corpus, never on those of the async runtime. Nothing is sent anywhere by default.
 
 pub mod answer;
+mod checking;
 pub mod config;
 pub mod conversation;
 pub mod corpus;
@@ -45,6 +46,7 @@ pub mod trace;
 pub type BoxFuture<'a, T> = std::pin::Pin<Box<dyn Future<Output = T> + Send + 'a>>;
 
 pub use answer::Reply;
+pub use checking::{CheckReport, CheckedClaim, ClaimPair, PairCheck, pair_measures};
 pub use config::Config;
 pub use conversation::Conversation;
 pub use corpus::Corpus;

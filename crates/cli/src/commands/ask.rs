@@ -13,7 +13,7 @@ use serde_json::json;
 use super::output::{check_free, write_file};
 use super::{changed, configuration, corpus, routed};
 use crate::args::{AskArguments, CorpusArguments};
-use crate::view::{Flow, Style, answer, prompt, sources, trace, width};
+use crate::view::{Flow, Style, answer, prompt, sources, trace, verdict, width};
 use crate::{DONE, Output, REFUSED};
 
 pub async fn run(at: &CorpusArguments, arguments: &AskArguments, as_json: bool) -> Result<Output> {
@@ -59,10 +59,12 @@ pub async fn run(at: &CorpusArguments, arguments: &AskArguments, as_json: bool) 
     let replies = match requests.first().cloned() {
         Some(request) if streams => {
             let mut flow = Flow::new(Some(width()));
-            let tell = move |event: AskEvent<'_>| {
-                if let AskEvent::Text(text) = event {
-                    print_now(&flow.next(text));
+            let tell = move |event: AskEvent<'_>| match event {
+                AskEvent::Text(text) => print_now(&flow.next(text)),
+                AskEvent::Claim(claim) if claim.is_judged() && !claim.verdict.is_borne_out() => {
+                    print_now(&flow.aside(&style.warning(&verdict(claim))));
                 }
+                _ => {}
             };
             vec![corpus.ask_streaming(request, tell).await?]
         }

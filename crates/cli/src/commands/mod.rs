@@ -3,6 +3,7 @@
 pub mod ask;
 pub mod build;
 pub mod chat;
+pub mod check;
 pub mod chunk;
 pub mod demo;
 pub mod evaluate;

@@ -1,8 +1,7 @@
 //! Answers for people: the text, its sources, and what they do not bear out.
 
 use logothete::TokenUsage;
-use logothete::answer::{Answer, Status};
-use logothete::prompt::OWN_KNOWLEDGE;
+use logothete::answer::{Answer, Claim, Status};
 use logothete::verify::Verdict;
 
 use super::{SetOff, Style, indented, quotation, shortened, width, wrap};
@@ -15,6 +14,20 @@ pub fn answer(answer: &Answer, style: Style) -> String {
         out.push('\n');
     }
     out + &sources(answer, style)
+}
+
+/// Returns the verdict on a claim that its sources do not bear out, with the reason.
+pub fn verdict(claim: &Claim) -> String {
+    let said = match (claim.verdict, claim.citations.is_empty()) {
+        (_, true) => "No source is cited",
+        (Verdict::Contradicted, _) => "Contradicted by its source",
+        (Verdict::Partly, _) => "Only partly borne out by its source",
+        _ => "Not borne out by its source",
+    };
+    match &claim.reason {
+        Some(reason) => format!("{said}: {reason}."),
+        None => format!("{said}."),
+    }
 }
 
 /// Returns what follows an answer: how sure it is, its sources, what they do not bear out, what came nearest, and how it came about.
@@ -49,13 +62,11 @@ pub fn sources(answer: &Answer, style: Style) -> String {
         }
     }
     for claim in answer.claims.iter().filter(|claim| !claim.verdict.is_borne_out()) {
-        let said = match (claim.verdict, claim.citations.is_empty()) {
-            (_, true) if claim.text.starts_with(OWN_KNOWLEDGE) => continue,
-            (_, true) => "No source is cited for this:",
-            (Verdict::Partly, _) => "This is only partly borne out by its source:",
-            _ => "This is not borne out by its source:",
-        };
-        out.push_str(&format!("\n{} {}\n", style.warning(said), claim.text));
+        if !claim.is_judged() {
+            continue;
+        }
+        out.push_str(&format!("\n{}\n", style.warning(&indented(&verdict(claim), 0).trim_end())));
+        out.push_str(&indented(&claim.text, 2));
     }
     for passage in &answer.nearest {
         out.push_str(&format!("\n  {}\n", style.place(&passage.location.to_string())));

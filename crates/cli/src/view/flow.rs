@@ -37,6 +37,13 @@ impl Flow {
         out
     }
 
+    /// Returns what to write for a remark on lines of its own, which is wrapped already.
+    pub fn aside(&mut self, remark: &str) -> String {
+        let begin = if self.column > 0 { "\n" } else { "" };
+        (self.column, self.word) = (0, String::new());
+        format!("{begin}{remark}\n")
+    }
+
     fn show(&mut self, c: char, out: &mut String) {
         let columns = c.width().unwrap_or(0);
         if self.column + columns > self.width {

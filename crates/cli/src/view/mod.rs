@@ -3,6 +3,7 @@
 mod answer;
 pub mod beside;
 mod chart;
+mod check;
 pub mod expected;
 mod flow;
 mod grid;
@@ -15,8 +16,9 @@ mod trace;
 mod visible;
 pub mod why;
 
-pub use answer::{answer, sources};
+pub use answer::{answer, sources, verdict};
 pub use chart::{histogram, side_by_side, strip};
+pub use check::{checked_pairs, checked_text, verdict_measures};
 pub use flow::Flow;
 pub use grid::{broken, grid};
 pub use measures::{comparison, measure_names, measures, questions, rank, runs};

@@ -1,7 +1,10 @@
 //! The parts of an answer, and how a reply of a model becomes one. How people see them is up to the caller.
 
 mod from_reply;
+mod judged;
 mod markers;
+
+pub use judged::UnsupportedPolicy;
 
 use serde::{Deserialize, Serialize};
 
@@ -32,9 +35,12 @@ pub struct Claim {
     pub text: String,
     /// The outcome of the verification.
     pub verdict: Verdict,
-    /// The share of the claim that its sources support, from 0 to 1.
+    /// How much of the claim its sources support, from 0 to 1: for a claim of a model the probability that they do.
     #[serde(serialize_with = "serialize_score")]
     pub support: f32,
+    /// Why its sources do not support it, in words; `None` if they do, or if nothing is known.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub reason: Option<String>,
     /// The markers of the cited sources.
     pub citations: Vec<usize>,
 }
@@ -110,7 +116,7 @@ pub struct Answer {
 impl Claim {
     /// Creates a claim with its verdict, the share of it that is supported, and the markers of its sources.
     pub fn new(text: impl Into<String>, verdict: Verdict, support: f32, citations: Vec<usize>) -> Self {
-        Self { text: text.into(), verdict, support, citations }
+        Self { text: text.into(), verdict, support, reason: None, citations }
     }
 }
 

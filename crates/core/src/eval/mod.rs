@@ -11,6 +11,7 @@ mod score;
 mod statistics;
 mod trec;
 mod tune;
+mod verdicts;
 
 pub use answers::{only_repeats, token_f1};
 pub use compare::{ChangedQuestion, Comparison, Difference, compare};
@@ -23,3 +24,4 @@ pub use score::{FoundPassage, FoundSource, Metrics, QuestionDetails, QuestionSco
 pub use statistics::{BOOTSTRAP_ROUNDS, Interval, TEST_ROUNDS, bootstrap, holm, mean, quantile, randomisation_test};
 pub use trec::{Judgement, RankedDocument, judged, read_qrels, read_run, write_qrels, write_run};
 pub use tune::{Choice, MAX_CHANCE, Tried, Tuned, Tuner};
+pub use verdicts::{JudgedClaim, KindMeasure, VerdictMeasures, verdict_measures};

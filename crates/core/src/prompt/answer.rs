@@ -247,3 +247,11 @@ fn without_markers(text: &str) -> String {
     }
     plain + rest
 }
+/// Returns the message that asks for an answer once more, with what was wrong with it: a line for each sentence.
+///
+/// # Errors
+/// If the template fails.
+pub fn repair_message(problems: &str, templates: &Templates) -> Result<Message> {
+    let values = json!({ "problems": fenced("problems", problems) });
+    Ok(Message { author: Author::User, content: templates.render("repair_answer", values)? })
+}

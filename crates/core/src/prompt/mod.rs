@@ -11,7 +11,9 @@ mod route;
 mod templates;
 mod transform;
 
-pub use answer::{AnswerMode, AnswerPrompt, AnswerSettings, OWN_KNOWLEDGE, REFUSAL, answer_prompt, digest_prompt};
+pub use answer::{
+    AnswerMode, AnswerPrompt, AnswerSettings, OWN_KNOWLEDGE, REFUSAL, answer_prompt, digest_prompt, repair_message,
+};
 pub use context::{context_prompt, tidy_context};
 pub use conversation::{
     PastTurn, condense_prompt, condensed_question, history, plain_summary, summarise_prompt, tidy_summary,

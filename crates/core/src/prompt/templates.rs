@@ -19,7 +19,7 @@ struct Known {
     required: &'static [&'static str],
 }
 
-const ALL: [Known; 26] = [
+const ALL: [Known; 27] = [
     Known {
         name: "answer_instruction",
         text: include_str!("templates/answer_instruction.txt"),
@@ -79,6 +79,12 @@ const ALL: [Known; 26] = [
         text: include_str!("templates/combine_instruction.txt"),
         variables: &[],
         required: &[],
+    },
+    Known {
+        name: "repair_answer",
+        text: include_str!("templates/repair_answer.txt"),
+        variables: &["problems"],
+        required: &["problems"],
     },
     Known {
         name: "digest_instruction",

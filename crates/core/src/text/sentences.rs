@@ -105,14 +105,14 @@ fn behind_markers(text: &str, from: usize) -> usize {
 }
 
 /// Returns the length of a marker of a source, such as `[12]`, at the start of a text.
-pub(crate) fn citation_marker(text: &str) -> Option<usize> {
+pub fn citation_marker(text: &str) -> Option<usize> {
     let digits = text.strip_prefix('[')?;
     let length = digits.bytes().take_while(u8::is_ascii_digit).count();
     ((1..=3).contains(&length) && digits[length..].starts_with(']')).then_some(length + 2)
 }
 
 /// Returns a claim without the markers of its sources, whose numbers are no part of it.
-pub(crate) fn without_markers(claim: &str) -> String {
+pub fn without_markers(claim: &str) -> String {
     let (mut bare, mut rest) = (String::with_capacity(claim.len()), claim);
     while let Some(at) = rest.find('[') {
         let length = citation_marker(&rest[at..]).unwrap_or(0);

@@ -7,6 +7,7 @@ mod align;
 mod amounts;
 mod check;
 mod claims;
+mod judge;
 mod meaning;
 mod model;
 mod rules;
@@ -16,6 +17,7 @@ mod vocabulary;
 
 pub use check::{Support, Verdict, check};
 pub use claims::{CitedClaim, cited_claims};
+pub use judge::{Judge, Judgement};
 pub use meaning::Meaning;
 pub use model::{SUPPORT_FACTS, SUPPORT_NAMES, SupportFacts, SupportModel, SupportWeights};
 pub use rules::{Difference, DifferenceKind};

@@ -127,11 +127,6 @@ impl SupportModel {
         if meaning.words.is_empty() { &self.by_words } else { &self.by_meaning }
     }
 
-    /// Returns the probability that a source supports a claim of which some facts were measured. `meaning` is that of the claim.
-    pub fn probability(&self, facts: &SupportFacts, meaning: &Meaning) -> f32 {
-        self.weights(meaning).probability(facts)
-    }
-
     /// Returns the model that was fitted to the dev half of `bench/claims`.
     pub fn learned() -> &'static Self {
         static MODEL: LazyLock<SupportModel> =

@@ -38,6 +38,8 @@ pub struct Finding {
     pub verdict: Verdict,
     /// The probability that the source supports the claim.
     pub probability: f32,
+    /// The probability that the source speaks of what is claimed at all.
+    pub speaks: f32,
     /// Why, in words; `None` if it is supported.
     pub reason: Option<String>,
     /// The differences, the gravest first.
@@ -54,8 +56,10 @@ pub struct Finding {
 /// Costs the product of the words of both.
 pub fn verify(claim: &str, meaning: &Meaning, source: &[SourceSentence<'_>], model: &SupportModel) -> Finding {
     let held = Held::new(claim, meaning, source);
-    let probability = model.probability(&held.facts, meaning);
-    held.finding(probability)
+    let weights = model.weights(meaning);
+    let speaks = weights.speaks.probability(&held.facts);
+    let probability = weights.probability(&held.facts);
+    held.finding(probability, speaks)
 }
 
 /// Returns what is measured of a claim and its source, from which [`verify`] makes a probability.
@@ -106,14 +110,24 @@ impl Held {
         let facts = measure(&alignment, &found, meaning, &meanings);
         let cover = |at: usize| {
             let words = alignment.coverage(|_| true, |token| evidence.sentence(token.clause) == at).unwrap_or(0.0);
-            words + meanings[at].similarity(meaning)
+            // Figures are no words that tell something, but rows of tables differ by them.
+            let figures =
+                statement.tokens.iter().filter(|token| token.folded.starts_with(|c: char| c.is_ascii_digit()));
+            let has = |token: &&super::statement::Token| {
+                evidence
+                    .tokens
+                    .iter()
+                    .any(|other| other.folded == token.folded && evidence.sentence(other.clause) == at)
+            };
+            let count = figures.clone().count().max(1) as f32;
+            words + meanings[at].similarity(meaning) + 0.5 * figures.filter(has).count() as f32 / count
         };
         let nearest =
             (0..chosen.len()).max_by(|a, b| cover(*a).total_cmp(&cover(*b)).then(b.cmp(a))).map(|at| chosen[at]);
         Self { facts, differences: found, nearest, is_empty: chosen.is_empty() || statement.tokens.is_empty() }
     }
 
-    fn finding(mut self, probability: f32) -> Finding {
+    fn finding(mut self, probability: f32, speaks: f32) -> Finding {
         self.differences.sort_by(|a, b| b.degree.total_cmp(&a.degree));
         let gravest = |contradicting: bool| {
             let mut of_kind =
@@ -139,7 +153,7 @@ impl Held {
         let reason =
             reason.or_else(|| (verdict != Verdict::Supported).then(|| "the source does not say this".to_owned()));
         let probability = if self.is_empty { 0.0 } else { probability };
-        Finding { verdict, probability, reason, differences: self.differences, nearest: self.nearest }
+        Finding { verdict, probability, speaks, reason, differences: self.differences, nearest: self.nearest }
     }
 }
 

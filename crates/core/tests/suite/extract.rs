@@ -252,7 +252,6 @@ proptest! {
     fn whatever_is_asked_the_pick_is_in_its_passage(
         question in "(what|how|many|when|Berth 7|gate|shut|opens|nine|green|boat| ){1,12}",
         paragraphs in prop::collection::vec("([A-Z]?(gate|shut|opens|nine|Berth 7|boat|the|at) ){1,8}\\.", 1..5),
-        least in 0.0f32..1.0,
     ) {
         let paragraphs: Vec<&str> = paragraphs.iter().map(String::as_str).collect();
         let passages = passages("Heading", None, &paragraphs);

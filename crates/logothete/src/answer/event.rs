@@ -3,6 +3,7 @@
 use std::fmt;
 use std::sync::{Arc, Mutex, PoisonError};
 
+use logothete_core::answer::Claim;
 use logothete_core::trace::TraceRecord;
 
 /// Something that happened while a question was answered.
@@ -13,6 +14,8 @@ pub enum AskEvent<'a> {
     Stage(&'a TraceRecord),
     /// More text of the answer. The markers in it are those of the model, as it wrote them.
     Text(&'a str),
+    /// A claim of a model that has ended, held against its sources.
+    Claim(&'a Claim),
 }
 
 type Callback = Box<dyn FnMut(AskEvent<'_>) + Send>;

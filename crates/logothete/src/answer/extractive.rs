@@ -132,7 +132,11 @@ fn answer_from(
     let start = recorder.start("extract");
     pinpoint(searcher.view, &mut draft.sources)?;
     recorder.step(start, || {
-        let record = |claim: &Claim| ClaimRecord { verdict: claim.verdict, support: claim.support };
+        let record = |claim: &Claim| ClaimRecord {
+            verdict: claim.verdict,
+            support: claim.support,
+            reason: claim.reason.clone(),
+        };
         TraceDetails::Check { claims: draft.claims.iter().map(record).collect() }
     });
     let is_sure = certainties().any(|certainty| certainty == Certainty::Sure);

@@ -5,6 +5,7 @@ mod event;
 mod extractive;
 mod model;
 mod reply;
+mod streamed;
 mod tables;
 
 pub use event::AskEvent;

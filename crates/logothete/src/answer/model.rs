@@ -4,18 +4,20 @@ use std::time::Instant;
 
 use logothete_core::keyword::Query;
 use logothete_core::prompt::{
-    AnswerPrompt, Message, Prompt, answer_prompt, condensed_question, hypothetical_passage, hypothetical_prompt,
-    phrasings_prompt, rewrite_prompt, split_prompt, split_questions,
+    AnswerPrompt, Author, Message, Prompt, REFUSAL, answer_prompt, condensed_question, hypothetical_passage,
+    hypothetical_prompt, phrasings_prompt, repair_message, rewrite_prompt, split_prompt, split_questions,
 };
 use logothete_core::query::question_parts;
 use logothete_core::search::{Passage, Transform, merged};
 use logothete_core::trace::{ClaimRecord, TraceDetails};
+use logothete_core::verify::Judge;
 use logothete_core::{Result, TokenUsage};
 use serde::Serialize;
 
 use super::cite;
 use super::extractive::{self, MAX_NEAREST};
-use super::{Answer, AskEvent, Claim, Listener, Reply, Status};
+use super::streamed::StreamedClaims;
+use super::{Answer, AskEvent, Claim, Listener, Reply, Status, UnsupportedPolicy};
 use crate::generate::{Answering, GenerationRequest, Job, Runner, usual_tokens};
 use crate::opened::Opened;
 use crate::pipeline::{Equipped, Pipeline};
@@ -239,10 +241,79 @@ impl Model<'_> {
             messages_left_out: made.messages_left_out,
             prompt_tokens: made.tokens,
         });
-        let mut show = |text: &str| listener.tell(AskEvent::Text(text));
-        let outcome = self.generate(made.prompt, recorder, &mut show);
-        let passages = made.passages.iter().map(|at| passages[*at].clone()).collect();
+        let passages: Vec<Passage> = made.passages.iter().map(|at| passages[*at].clone()).collect();
+        let policy = self.opened.config().answer.unsupported;
+        // What may be left out or written again is shown when that is settled.
+        let shown = if policy == UnsupportedPolicy::Flag { listener.clone() } else { Listener::default() };
+        let outcome = self.stream(made.prompt.clone(), asked, &passages, recorder, &shown);
+        let outcome = match outcome {
+            Ok(first) if policy == UnsupportedPolicy::Repair => {
+                Ok(self.repaired(first, made.prompt, asked, &passages, recorder)?)
+            }
+            outcome => outcome,
+        };
         Ok(Written { outcome, passages, generator: self.equipped.generator.name() })
+    }
+
+    /// Sends a prompt for an answer. The text is told as it comes, and each claim when it has ended and was held against its sources.
+    fn stream(
+        &self,
+        prompt: Prompt,
+        asked: &Asked,
+        passages: &[Passage],
+        recorder: &mut Recorder,
+        listener: &Listener,
+    ) -> Result<Answering> {
+        if !listener.is_some() {
+            return self.generate(prompt, recorder, &mut |_| ());
+        }
+        let mut claims =
+            StreamedClaims::new(&asked.request.query, passages.to_vec(), Judge::new(&*self.opened.encoder));
+        let outcome = self.generate(prompt, recorder, &mut |text| {
+            listener.tell(AskEvent::Text(text));
+            claims.add(text, listener);
+        });
+        if outcome.is_ok() {
+            claims.end(listener);
+        }
+        outcome
+    }
+
+    /// Returns a reply in which the model was told what its sources do not bear out, or the first one if that has no fewer faults.
+    fn repaired(
+        &self,
+        first: Answering,
+        mut prompt: Prompt,
+        asked: &Asked,
+        passages: &[Passage],
+        recorder: &mut Recorder,
+    ) -> Result<Answering> {
+        let mut judge = Judge::new(&*self.opened.encoder);
+        let mut faults = |reply: &str| -> Result<Vec<Claim>> {
+            let mut answer = Answer::from_reply(&asked.request.query, reply, passages);
+            answer.judge(passages, &mut judge)?;
+            answer.claims.retain(|claim| claim.is_judged() && !claim.verdict.is_borne_out());
+            Ok(answer.claims)
+        };
+        let problems = faults(&first.text)?;
+        if problems.is_empty() {
+            return Ok(first);
+        }
+        let named = problems.iter().map(|claim| {
+            let why = claim.reason.as_deref().unwrap_or("no source is cited for it");
+            format!("- {} ({}: {why})", claim.text, claim.verdict)
+        });
+        let named: Vec<String> = named.collect();
+        prompt.messages.push(Message { author: Author::Assistant, content: first.text.clone() });
+        prompt.messages.push(repair_message(&named.join("\n"), self.opened.pipeline.templates())?);
+        // A model that fails the second time has answered once.
+        let Ok(second) = self.generate(prompt, recorder, &mut |_| ()) else { return Ok(first) };
+        let better = faults(&second.text)?.len() < problems.len();
+        let usage = TokenUsage {
+            sent: first.usage.sent + second.usage.sent,
+            received: first.usage.received + second.usage.received,
+        };
+        Ok(Answering { usage, ..if better { second } else { first } })
     }
 
     /// Sends a prompt, and records what came of it.
@@ -318,12 +389,19 @@ fn answer(
     };
     let start = recorder.start("check");
     let mut answer = Answer::from_reply(&asked.request.query, &answering.text, &written.passages);
+    answer.judge(&written.passages, &mut Judge::new(&*searcher.opened.encoder))?;
+    let policy = searcher.opened.config().answer.unsupported;
+    settle(policy, &mut answer);
     if answer.status == Status::Refused {
         answer.nearest = found.iter().take(MAX_NEAREST).cloned().collect();
     }
     cite::pinpoint(searcher.view, &mut answer.sources)?;
     recorder.step(start, || {
-        let record = |claim: &Claim| ClaimRecord { verdict: claim.verdict, support: claim.support };
+        let record = |claim: &Claim| ClaimRecord {
+            verdict: claim.verdict,
+            support: claim.support,
+            reason: claim.reason.clone(),
+        };
         TraceDetails::Check { claims: answer.claims.iter().map(record).collect() }
     });
     answer.tokens = answering.usage;
@@ -332,7 +410,37 @@ fn answer(
         answer.incomplete = true;
         answer.note = Some(format!("The reply broke off: {error}"));
     }
+    if policy != UnsupportedPolicy::Flag {
+        listener.tell(AskEvent::Text(&answer.answer));
+    }
     Ok(answer)
+}
+
+/// Does with claims that their sources do not bear out what the settings say.
+fn settle(policy: UnsupportedPolicy, answer: &mut Answer) {
+    let unsupported = answer.claims.iter().filter(|claim| claim.is_unsupported()).count();
+    if unsupported == 0 || answer.status == Status::Refused {
+        return;
+    }
+    let sentences = |count: usize| if count == 1 { "1 sentence".to_owned() } else { format!("{count} sentences") };
+    match policy {
+        UnsupportedPolicy::Drop => {
+            let dropped = answer.drop_unsupported();
+            answer.note = Some(format!("{} left out that the sources do not bear out.", sentences(dropped)));
+            if answer.status == Status::Refused {
+                REFUSAL.clone_into(&mut answer.answer);
+            }
+        }
+        UnsupportedPolicy::Refuse => {
+            answer.status = Status::Refused;
+            answer.answer = format!(
+                "The model answered, but its sources do not bear out {}; the answer is not shown.",
+                sentences(unsupported)
+            );
+            answer.sources.clear();
+        }
+        _ => {}
+    }
 }
 
 /// Returns the reply to a question for which nothing was found; the model is not asked.

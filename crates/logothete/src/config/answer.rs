@@ -1,23 +1,26 @@
-//! `[answer]`: how answers without a model are made.
+//! `[answer]`: how answers are made and held against their sources.
 
+use logothete_core::answer::UnsupportedPolicy;
 use logothete_core::evidence::AnswerLength;
 use logothete_core::{Error, ErrorKind, Result};
 use serde::{Deserialize, Serialize};
 
-/// Settings of answers without a model.
+/// Settings of answers.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(default)]
 #[non_exhaustive]
 pub struct AnswerConfig {
     /// The least probability, from 0 to 1, that the evidence answers the question. An answer below it is called the closest, and not sure.
     pub min_confidence: f32,
-    /// How long an answer is.
+    /// How long an answer without a model is.
     pub length: AnswerLength,
+    /// What is done with claims of a model that their sources do not bear out.
+    pub unsupported: UnsupportedPolicy,
 }
 
 impl Default for AnswerConfig {
     fn default() -> Self {
-        Self { min_confidence: 0.3, length: AnswerLength::default() }
+        Self { min_confidence: 0.3, length: AnswerLength::default(), unsupported: UnsupportedPolicy::default() }
     }
 }
 

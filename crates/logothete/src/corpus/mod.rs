@@ -1,6 +1,7 @@
 //! The corpus, as its users hold it.
 
 mod asking;
+mod checking;
 mod drafting;
 mod evaluating;
 mod info;

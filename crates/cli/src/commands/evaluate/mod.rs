@@ -34,6 +34,11 @@ pub async fn run(at: &CorpusArguments, arguments: &EvaluateArguments) -> Result<
     if arguments.queries {
         return judge::run(&corpus(at, &config, &folder, true).await?, &arguments.sets).await;
     }
+    if let [file] = &arguments.sets[..]
+        && let Some(pairs) = sets::pairs(file)?
+    {
+        return super::check::measured(&config, &pairs);
+    }
     let read = |set: &PathBuf| Set::read(set, arguments.split.as_deref());
     let sets: Vec<Set> = arguments.sets.iter().map(read).collect::<Result<_>>()?;
     let variants = variants::configurations(&config, &arguments.against, &arguments.vary)?;

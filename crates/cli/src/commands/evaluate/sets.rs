@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 
 use logothete::eval::{Mismatch, Run, SetQuestion, read_questions};
 use logothete::suggest::closest;
-use logothete::{Error, ErrorKind, Result};
+use logothete::{ClaimPair, Error, ErrorKind, Result};
 
 use crate::view::measure_names;
 
@@ -62,6 +62,14 @@ pub fn text_of(path: &Path, what: &str) -> Result<String> {
     std::fs::read_to_string(path).map_err(|error| {
         Error::new(ErrorKind::NotFound, format!("{what} could not be read: {error}")).at(path.display()).because(error)
     })
+}
+
+/// Returns the pairs of a file whose lines are claims with their sources; `None` for a set of questions.
+pub fn pairs(path: &Path) -> Result<Option<Vec<ClaimPair>>> {
+    let Ok(text) = std::fs::read_to_string(path) else { return Ok(None) };
+    let first = text.lines().find(|line| !line.trim().is_empty()).unwrap_or_default();
+    let is_pair = serde_json::from_str::<serde_json::Value>(first).is_ok_and(|line| line.get("claim").is_some());
+    is_pair.then(|| ClaimPair::read(&text).map_err(|error| error.at(path.display()))).transpose()
 }
 
 /// Returns an error about a line of a file with the file in its place.

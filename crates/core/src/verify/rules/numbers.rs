@@ -51,7 +51,12 @@ impl Reader<'_> {
                         && amount.measure == Measure::Count
                         && self.measures_another(amount, &source.amounts[same], &source.amounts[other]);
                     let (own, rival) = (source.amount_clauses[same], source.amount_clauses[other]);
-                    if swapped || (apart && of(other) > of(same) + 0.15 && !self.has_more(rest, own, rival)) {
+                    let misnamed = (of(other) - of(same)).abs() < 0.3
+                        && self.is_of_claimed_name(&source.amounts[other]) == Some(true)
+                        && self.is_of_claimed_name(&source.amounts[same]) == Some(false);
+                    if misnamed {
+                        found.push(differs(other, 0.8));
+                    } else if swapped || (apart && of(other) > of(same) + 0.15 && !self.has_more(rest, own, rival)) {
                         found.push(differs(other, if swapped { 0.8 } else { of(other) - of(same) }));
                     }
                 }
@@ -74,6 +79,15 @@ impl Reader<'_> {
             self.alignment.partner(at, |token| token.clause == clause).is_some_and(|partner| partner.level >= 0.9)
         };
         self.alignment.telling().any(|at| of(&self.alignment.claim.tokens[at]) && has(at, clause) && !has(at, other))
+    }
+
+    /// Returns whether the name before an amount of the source, in its sentence, is one of the claim; `None` without a name before it.
+    fn is_of_claimed_name(&self, amount: &Amount) -> Option<bool> {
+        let source = self.alignment.source;
+        let before = source.tokens.iter().rev().skip_while(|token| token.span.start >= amount.span.start);
+        let start = source.starts.iter().rev().find(|start| **start <= amount.span.start).copied().unwrap_or_default();
+        let name = before.take_while(|token| token.span.start >= start).find(|token| token.is_name)?;
+        Some(self.claims(name))
     }
 
     /// Returns `true` if the words behind an amount of the claim stand behind another amount of the source than its own.

@@ -1,0 +1,119 @@
+//! The claims of an answer, held against their sources.
+
+use super::{Answer, Claim, Status};
+use crate::error::Result;
+use crate::prompt::OWN_KNOWLEDGE;
+use crate::search::Passage;
+use crate::verify::{Judge, Verdict};
+
+/// From this probability on, a passage that is not cited counts as the source of a claim.
+const MIN_OTHER: f32 = 0.6;
+
+/// What is done with claims of a model that their sources do not bear out.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+#[serde(rename_all = "snake_case")]
+#[non_exhaustive]
+pub enum UnsupportedPolicy {
+    /// They are shown, and marked.
+    #[default]
+    Flag,
+    /// They are left out.
+    Drop,
+    /// The model is told what is wrong, and writes once more.
+    Repair,
+    /// The answer is not shown.
+    Refuse,
+}
+
+impl Answer {
+    /// Holds each claim against the passages that it cites, then against the others. `passages` are those of the prompt, in the order of their markers.
+    ///
+    /// A claim that only another passage supports is partly supported, and the reason names that passage. What was computed, and what a model says of its own
+    /// knowledge, is not judged.
+    ///
+    /// # Errors
+    /// If the encoder fails.
+    pub fn judge(&mut self, passages: &[Passage], judge: &mut Judge<'_>) -> Result<()> {
+        for claim in self.claims.iter_mut().filter(|claim| claim.is_judged()) {
+            claim.judge(passages, judge)?;
+        }
+        Ok(())
+    }
+
+    /// Leaves out the claims that their sources contradict or do not support. Returns how many they were. An answer of which nothing is left is a refusal.
+    pub fn drop_unsupported(&mut self) -> usize {
+        let before = self.claims.len();
+        let (kept, dropped): (Vec<Claim>, Vec<Claim>) =
+            std::mem::take(&mut self.claims).into_iter().partition(|claim| !claim.is_unsupported());
+        for claim in &dropped {
+            self.answer = without(&self.answer, claim);
+        }
+        self.claims = kept;
+        let cited: Vec<usize> = self.claims.iter().flat_map(|claim| claim.citations.clone()).collect();
+        self.sources.retain(|source| cited.contains(&source.marker));
+        if self.claims.is_empty() && before > 0 {
+            self.status = Status::Refused;
+        }
+        before - self.claims.len()
+    }
+}
+
+/// Returns a text without a claim and its markers.
+fn without(text: &str, claim: &Claim) -> String {
+    let Some(start) = text.find(&claim.text) else { return text.to_owned() };
+    let mut end = start + claim.text.len();
+    let markers: String = claim.citations.iter().map(|marker| format!("[{marker}]")).collect();
+    let rest = text[end..].trim_start();
+    if let Some(behind) = rest.strip_prefix(&markers) {
+        end = text.len() - behind.len();
+    }
+    let (before, after) = (text[..start].trim_end_matches(' '), text[end..].trim_start_matches(' '));
+    let gap = if before.is_empty() || before.ends_with('\n') || after.is_empty() || after.starts_with('\n') {
+        ""
+    } else {
+        " "
+    };
+    format!("{before}{gap}{after}").trim().to_owned()
+}
+
+impl Claim {
+    /// Returns `true` unless it was computed, or a model says it of its own knowledge.
+    pub fn is_judged(&self) -> bool {
+        self.verdict != Verdict::Computed && !self.text.starts_with(OWN_KNOWLEDGE)
+    }
+
+    /// Returns `true` if its sources contradict it or do not support it.
+    pub fn is_unsupported(&self) -> bool {
+        self.is_judged() && matches!(self.verdict, Verdict::Contradicted | Verdict::Unsupported)
+    }
+
+    fn judge(&mut self, passages: &[Passage], judge: &mut Judge<'_>) -> Result<()> {
+        let is_cited = |at: &usize| self.citations.contains(&(at + 1));
+        let cited: Vec<&Passage> = (0..passages.len()).filter(is_cited).map(|at| &passages[at]).collect();
+        let own = judge.hold(&self.text, &cited)?.finding;
+        (self.verdict, self.support, self.reason) = (own.verdict, own.probability, own.reason);
+        if self.verdict.is_borne_out() {
+            return Ok(());
+        }
+        if cited.is_empty() {
+            self.reason = None;
+        }
+        let mut best: Option<(usize, f32)> = None;
+        for at in (0..passages.len()).filter(|at| !is_cited(at)) {
+            let finding = judge.hold(&self.text, &[&passages[at]])?.finding;
+            if finding.verdict == Verdict::Supported && best.is_none_or(|(_, other)| finding.probability > other) {
+                best = Some((at, finding.probability));
+            }
+        }
+        if let Some((at, probability)) = best.filter(|(_, probability)| *probability >= MIN_OTHER) {
+            let place = &passages[at].location;
+            self.verdict = Verdict::Partly;
+            self.support = self.support.max(probability / 2.0);
+            self.reason = Some(match cited.is_empty() {
+                true => format!("no source is cited; {place} says it"),
+                false => format!("{place} says it, and not the source that is cited"),
+            });
+        }
+        Ok(())
+    }
+}

@@ -1,0 +1,131 @@
+//! Holds claims against passages, and remembers the vectors of their sentences.
+
+use std::collections::HashMap;
+use std::fmt;
+
+use super::check::check;
+use super::verifier::{Finding, SourceSentence, verify};
+use super::{Meaning, SupportModel, Verdict};
+use crate::document::BlockKind;
+use crate::error::Result;
+use crate::search::Passage;
+use crate::vector::Encoder;
+
+/// Holds claims against passages. Vectors come from the encoder, each sentence once; an encoder on another machine is not asked, and words alone count.
+pub struct Judge<'a> {
+    encoder: Option<&'a dyn Encoder>,
+    model: &'a SupportModel,
+    meanings: HashMap<String, Meaning>,
+}
+
+impl fmt::Debug for Judge<'_> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Judge").field("sentences", &self.meanings.len()).finish()
+    }
+}
+
+/// A claim held against passages.
+#[derive(Clone, Debug, PartialEq)]
+#[non_exhaustive]
+pub struct Judgement {
+    /// What was found.
+    pub finding: Finding,
+    /// The passage and the sentence of it that is nearest to the claim; `None` if that is no sentence of a passage, such as its headings.
+    pub place: Option<(usize, usize)>,
+}
+
+/// A piece of evidence, and where it stands.
+struct Piece {
+    text: String,
+    place: Option<(usize, usize)>,
+}
+
+impl<'a> Judge<'a> {
+    /// Creates a judge that knows no vectors yet.
+    pub fn new(encoder: &'a dyn Encoder) -> Self {
+        let encoder = Some(encoder).filter(|encoder| !encoder.is_remote());
+        Self { encoder, model: SupportModel::learned(), meanings: HashMap::new() }
+    }
+
+    /// Holds a claim against passages taken together. Their headings and the columns of their tables count as evidence too.
+    ///
+    /// Costs encoding the sentences that are new, and comparing the words of the claim with theirs.
+    ///
+    /// # Errors
+    /// If the encoder fails.
+    pub fn hold(&mut self, claim: &str, passages: &[&Passage]) -> Result<Judgement> {
+        let pieces = passages.iter().enumerate().flat_map(|(at, passage)| pieces(passage, at)).collect();
+        self.held(claim, pieces)
+    }
+
+    /// Holds a claim against sentences. The second place of the judgement is that of the sentence.
+    ///
+    /// # Errors
+    /// If the encoder fails.
+    pub fn hold_against(&mut self, claim: &str, sentences: &[&str]) -> Result<Judgement> {
+        let piece = |(at, text): (usize, &&str)| Piece { text: (*text).to_owned(), place: Some((0, at)) };
+        self.held(claim, sentences.iter().enumerate().map(piece).collect())
+    }
+
+    fn held(&mut self, claim: &str, pieces: Vec<Piece>) -> Result<Judgement> {
+        let texts: Vec<&str> = pieces.iter().map(|piece| piece.text.as_str()).chain([claim]).collect();
+        self.learn(&texts)?;
+        let unknown = Meaning::default();
+        let meaning = |text: &str| self.meanings.get(text).unwrap_or(&unknown);
+        let sources = pieces.iter().map(|piece| SourceSentence { text: &piece.text, meaning: meaning(&piece.text) });
+        let sources: Vec<SourceSentence<'_>> = sources.collect();
+        let mut finding = verify(claim, meaning(claim), &sources, self.model);
+        // What the source says word for word needs no weighing.
+        let verbatim =
+            pieces.iter().position(|piece| check(claim, &piece.text).share >= 1.0 && says_all(claim, &piece.text));
+        if let Some(at) = verbatim {
+            (finding.verdict, finding.probability, finding.reason, finding.nearest) =
+                (Verdict::Supported, 1.0, None, Some(at));
+        }
+        let place = finding.nearest.and_then(|at| pieces[at].place);
+        Ok(Judgement { finding, place })
+    }
+
+    fn learn(&mut self, texts: &[&str]) -> Result<()> {
+        let Some(encoder) = self.encoder else { return Ok(()) };
+        let mut fresh: Vec<&str> = texts.iter().copied().filter(|text| !self.meanings.contains_key(*text)).collect();
+        fresh.sort_unstable();
+        fresh.dedup();
+        if !fresh.is_empty() {
+            let meanings = Meaning::of(encoder, &fresh)?;
+            self.meanings.extend(fresh.into_iter().map(str::to_owned).zip(meanings));
+        }
+        Ok(())
+    }
+}
+
+/// Returns `true` if a claim stands in a text in one piece, ignoring case, blanks and the sign at its end.
+fn says_all(claim: &str, text: &str) -> bool {
+    let plain = |text: &str| {
+        let words: Vec<String> = crate::text::words(text).map(|word| crate::text::fold(word.text)).collect();
+        format!(" {} ", words.join(" "))
+    };
+    plain(text).contains(&plain(claim))
+}
+
+/// Returns what a passage says, sentence by sentence: its headings, rows that can be read alone, and its other sentences.
+fn pieces(passage: &Passage, at: usize) -> Vec<Piece> {
+    let mut pieces = Vec::new();
+    if !passage.context.trim().is_empty() {
+        pieces.push(Piece { text: passage.context.clone(), place: None });
+    }
+    let sentences = passage.sentences.iter().enumerate();
+    let spoken =
+        sentences.filter(|(_, sentence)| sentence.kind != BlockKind::Contents).map(|(place, sentence)| Piece {
+            text: sentence
+                .row
+                .clone()
+                .unwrap_or_else(|| passage.slice(sentence.span).split_whitespace().collect::<Vec<_>>().join(" ")),
+            place: Some((at, place)),
+        });
+    pieces.extend(spoken.filter(|piece| !piece.text.is_empty()));
+    if passage.sentences.is_empty() {
+        pieces.push(Piece { text: passage.text.clone(), place: None });
+    }
+    pieces
+}
