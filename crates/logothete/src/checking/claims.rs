@@ -110,10 +110,10 @@ impl Lines {
                 .enumerate()
                 .all(|(more, word)| self.words.get(at + more).is_some_and(|(other, _)| other == word))
         };
-        if let Some(found) = (self.at..self.words.len()).find(stands).filter(|_| !first.is_empty()) {
-            self.at = found;
-        }
-        self.words.get(self.at).map_or(1, |(_, line)| *line)
+        let found = (self.at..self.words.len()).find(stands).filter(|_| !first.is_empty());
+        let at = found.unwrap_or(self.at);
+        self.at = found.map_or(self.at, |found| found + 1);
+        self.words.get(at).or(self.words.last()).map_or(1, |(_, line)| *line)
     }
 }
 

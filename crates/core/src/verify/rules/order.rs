@@ -9,37 +9,41 @@ impl Reader<'_> {
     pub(super) fn order(&self) -> Vec<Difference> {
         let (claim, source) = (self.alignment.claim, self.alignment.source);
         let mut found = Vec::new();
-        let anchors: Vec<(usize, usize)> = self
-            .alignment
-            .telling()
-            .filter_map(|at| {
-                let best = self.alignment.partner(at, |token| token.tells)?;
-                (best.level >= 0.9).then_some((at, best.at))
-            })
-            .collect();
         let passive = |statement: &Statement, text: &str, from: usize, to: usize| {
             let between =
                 text.get(statement.tokens[from].span.end..statement.tokens[to].span.start).unwrap_or_default();
             words(between).any(|word| word.text == "by")
         };
-        for (index, (a, x)) in anchors.iter().enumerate() {
-            for (b, y) in &anchors[index + 1..] {
+        let places = |at: usize| {
+            let own = &claim.tokens[at];
+            (0..source.tokens.len())
+                .filter(|other| source.tokens[*other].terms.iter().any(|term| own.terms.contains(term)))
+                .collect::<Vec<usize>>()
+        };
+        let told: Vec<usize> = self.alignment.telling().collect();
+        for (index, a) in told.iter().enumerate() {
+            for b in &told[index + 1..] {
                 let (one, two) = (&claim.tokens[*a], &claim.tokens[*b]);
-                let same_clause = one.clause == two.clause
-                    && source.sentence(source.tokens[*x].clause) == source.sentence(source.tokens[*y].clause);
-                if !same_clause || x == y {
+                // Two words of one name say nothing of an order.
+                if one.clause != two.clause || b - a < 2 || !(one.is_name || two.is_name) {
                     continue;
                 }
-                let flipped = x > y;
-                let voices = passive(claim, self.claim, *a, *b) != passive(source, self.source, *x.min(y), *x.max(y));
-                let opposite = self.opposite_between(one.clause, source.tokens[*x].clause);
-                let turned = match (one.is_name, two.is_name) {
-                    (true, true) => flipped != (voices != opposite),
-                    // A name and another word may change places for many reasons, but not the voice alone.
-                    (true, false) | (false, true) => !flipped && voices && !opposite,
-                    (false, false) => false,
-                };
-                if turned && x.abs_diff(*y) > 1 {
+                let mut turned = Vec::new();
+                for (x, y) in places(*a).iter().flat_map(|x| places(*b).into_iter().map(move |y| (*x, y))) {
+                    let (first, second) = (source.tokens[x].clause, source.tokens[y].clause);
+                    if source.sentence(first) != source.sentence(second) || x.abs_diff(y) < 2 {
+                        continue;
+                    }
+                    let flipped = x > y;
+                    let voices = passive(claim, self.claim, *a, *b) != passive(source, self.source, x.min(y), x.max(y));
+                    let opposite = self.opposite_between(one.clause, first);
+                    turned.push(match one.is_name && two.is_name {
+                        true => flipped != (voices != opposite),
+                        // A name and another word may change places for many reasons, but not the voice alone.
+                        false => !flipped && voices && !opposite,
+                    });
+                }
+                if !turned.is_empty() && turned.iter().all(|is_turned| *is_turned) {
                     let said = format!(
                         "“{}” and “{}” stand the other way round in the source",
                         self.claimed(one),
