@@ -145,7 +145,7 @@ fn answer(prompt: &Prompt, fault: Option<WritingFault>) -> String {
         let number = candidate.passage;
         match fault {
             Some(WritingFault::ChangeNumber) if at == 0 => format!("{} [{number}]", with_other_number(&text)),
-            Some(WritingFault::DropNot) => format!("{} [{number}]", text.replacen(" not", "", 1)),
+            Some(WritingFault::DropNot) => format!("{} [{number}]", text.replacen(" not ", " ", 1)),
             Some(WritingFault::WrongMarkers) => format!("{text} [{}]", if at == 0 { number % count + 1 } else { 99 }),
             Some(WritingFault::NoMarkers) => text,
             Some(WritingFault::OddMarkers) if at == 0 => format!("{text}【{number}†source】"),

@@ -4,19 +4,16 @@ use super::meaning::cosine;
 use super::statement::{Statement, Token};
 use super::vocabulary::{are_alike, are_opposites, exclusive_sets};
 
-/// A word of a source for a word of a claim, and how well it fits: 1 for the same word.
-#[derive(Clone, Copy, Debug)]
-pub(super) struct Partner {
-    pub at: usize,
-    pub level: f32,
-}
-
 /// A claim, its source, and how well each word of the one fits each of the other.
 pub(super) struct Alignment<'a> {
     pub claim: &'a Statement,
     pub source: &'a Statement,
     /// For each word of the claim that tells something, its levels with the words of the source; empty for others.
     levels: Vec<Vec<f32>>,
+    /// For each word of the claim, its highest level in each clause of the source.
+    in_clauses: Vec<Vec<f32>>,
+    /// The same in each sentence.
+    in_sentences: Vec<Vec<f32>>,
 }
 
 /// Words that exclude each other fit no better.
@@ -32,15 +29,27 @@ impl<'a> Alignment<'a> {
             true => source.tokens.iter().map(|other| level(token, other)).collect(),
             false => Vec::new(),
         });
-        Self { claim, source, levels: levels.collect() }
+        let levels: Vec<Vec<f32>> = levels.collect();
+        let highest = |count: usize, place: &dyn Fn(usize) -> usize| -> Vec<Vec<f32>> {
+            let of_word = |levels: &Vec<f32>| {
+                let mut best = vec![0.0_f32; count];
+                for (token, level) in source.tokens.iter().zip(levels) {
+                    let at = place(token.clause);
+                    best[at] = best[at].max(*level);
+                }
+                best
+            };
+            levels.iter().map(of_word).collect()
+        };
+        let in_clauses = highest(source.clauses.len(), &|clause| clause);
+        let in_sentences = highest(source.starts.len(), &|clause| source.sentence(clause));
+        Self { claim, source, levels, in_clauses, in_sentences }
     }
 
-    /// Returns the best partner of a word of the claim among some words of the source.
-    pub fn partner(&self, at: usize, among: impl Fn(&Token) -> bool) -> Option<Partner> {
-        let levels = self.levels.get(at)?.iter().enumerate().filter(|(other, _)| among(&self.source.tokens[*other]));
-        levels
-            .map(|(at, level)| Partner { at, level: *level })
-            .reduce(|best, next| if next.level > best.level { next } else { best })
+    /// Returns how well a word of the claim fits the best of some words of the source; 0 without words.
+    pub fn level(&self, at: usize, among: impl Fn(&Token) -> bool) -> f32 {
+        let levels = self.levels[at].iter().zip(&self.source.tokens).filter(|(_, token)| among(token));
+        levels.map(|(level, _)| *level).fold(0.0, f32::max)
     }
 
     /// Returns the words of the claim that tell something, by their index.
@@ -48,12 +57,18 @@ impl<'a> Alignment<'a> {
         (0..self.claim.tokens.len()).filter(|at| self.claim.tokens[*at].tells)
     }
 
-    /// Returns the mean level of some words of the claim in some words of the source; `None` without words.
-    pub fn coverage(&self, of: impl Fn(&Token) -> bool, among: impl Fn(&Token) -> bool + Copy) -> Option<f32> {
-        let levels = self
-            .telling()
-            .filter(|at| of(&self.claim.tokens[*at]))
-            .map(|at| self.partner(at, among).map_or(0.0, |partner| partner.level));
+    /// Returns the mean level of some words of the claim in a clause of the source; `None` without words.
+    pub fn in_clause(&self, of: impl Fn(&Token) -> bool, clause: usize) -> Option<f32> {
+        self.mean(of, |at| self.in_clauses[at][clause])
+    }
+
+    /// Returns the mean level of some words of the claim in a sentence of the source; `None` without words.
+    pub fn in_sentence(&self, of: impl Fn(&Token) -> bool, sentence: usize) -> Option<f32> {
+        self.mean(of, |at| self.in_sentences[at][sentence])
+    }
+
+    fn mean(&self, of: impl Fn(&Token) -> bool, level: impl Fn(usize) -> f32) -> Option<f32> {
+        let levels = self.telling().filter(|at| of(&self.claim.tokens[*at])).map(level);
         let (sum, count) = levels.fold((0.0, 0), |(sum, count), level| (sum + level, count + 1));
         (count > 0).then(|| sum / count as f32)
     }
@@ -61,11 +76,9 @@ impl<'a> Alignment<'a> {
     /// Returns the clause of the source that some words of the claim fit best, and how well.
     pub fn best_clause(&self, of: impl Fn(&Token) -> bool + Copy) -> Option<(usize, f32)> {
         let clauses = (0..self.source.clauses.len()).filter_map(|clause| {
-            let own = self.coverage(of, |token| token.clause == clause)?;
             // The rest of the sentence helps where two clauses are as good.
-            let sentence = self.source.sentence(clause);
-            let near = self.coverage(of, |token| self.source.sentence(token.clause) == sentence)?;
-            Some((clause, own + 0.3 * near))
+            let near = self.in_sentence(of, self.source.sentence(clause))?;
+            Some((clause, self.in_clause(of, clause)? + 0.3 * near))
         });
         clauses.reduce(|best, next| if next.1 > best.1 { next } else { best })
     }

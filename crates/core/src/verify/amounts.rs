@@ -47,6 +47,8 @@ pub(super) struct Amount {
     pub factor: f64,
     /// Whether it is by how much something changes or differs: 40 centimetres higher.
     pub is_change: bool,
+    /// Whether no noun follows that it counts: `and 8 without`.
+    pub is_bare: bool,
 }
 
 /// How an amount of a claim stands to one of its source.
@@ -134,7 +136,7 @@ fn small(word: &str) -> Option<f64> {
     of(&UNITS).map(|at| at as f64).or_else(|| of(&TENS).filter(|at| *at > 1).map(|at| at as f64 * 10.0)).or(
         match word {
             "dozen" => Some(12.0),
-            "twice" | "both" => Some(2.0),
+            "twice" | "double" | "doubled" | "both" => Some(2.0),
             "thrice" => Some(3.0),
             _ => None,
         },
@@ -186,6 +188,13 @@ fn number_in_words(text: &str, all: &[(Span, String)]) -> Option<(f64, usize)> {
     let mut value = match first {
         "a" | "an" if scaled(1).is_some() || word(1) == Some("dozen") => 1.0,
         // A litre is an amount; a day in `twice a day` is none.
+        "every" | "each"
+            if word(1).is_some_and(|next| {
+                next.len() > 2 && Unit::named(next).is_some_and(|unit| unit.dimension == Dimension::Duration)
+            }) =>
+        {
+            return Some((1.0, 1));
+        }
         "a" | "an"
             if word(1).is_some_and(|next| {
                 next.len() > 2 && Unit::named(next).is_some_and(|unit| is_weighed(&unit.dimension))
@@ -250,6 +259,7 @@ pub(super) fn amounts(text: &str) -> Vec<Amount> {
             side: Side::At,
             factor,
             is_change: false,
+            is_bare: false,
         });
     }
     // A range takes its unit from its end: between 60 and 90 kilometres.
@@ -268,6 +278,9 @@ pub(super) fn amounts(text: &str) -> Vec<Amount> {
     for amount in &mut found {
         amount.side = side(plain, amount.span);
         let next = words(&plain[amount.span.end..]).next().map(|word| fold(word.text)).unwrap_or_default();
+        amount.is_bare = next.is_empty()
+            || crate::text::is_stopword(&next)
+            || plain[amount.span.end..].trim_start().starts_with(|c: char| c.is_ascii_punctuation());
         amount.is_change = is_listed(
             "higher lower more less fewer longer shorter older younger earlier later thicker thinner deeper wider heavier lighter larger smaller ahead behind",
             &next,
@@ -287,7 +300,7 @@ fn joined(found: &mut Vec<Amount>, text: &str) {
             && before.measure == own.measure
             && own.factor < before.factor
             && own.value < before.factor
-            && matches!(between, "" | "and" | ",");
+            && matches!(between, "" | "and");
         if is_part {
             let own = found.remove(at);
             let before = &mut found[at - 1];
@@ -336,6 +349,7 @@ fn days(text: &str) -> Vec<Amount> {
             side: Side::At,
             factor: 1.0,
             is_change: false,
+            is_bare: false,
         });
     }
     found
@@ -369,6 +383,7 @@ fn clocks(text: &str) -> Vec<Amount> {
             side: Side::At,
             factor: 1.0,
             is_change: false,
+            is_bare: false,
         });
     };
     let hour =
@@ -464,6 +479,7 @@ fn shares(text: &str) -> Vec<Amount> {
             side: Side::At,
             factor,
             is_change: false,
+            is_bare: false,
         });
     };
     for at in 0..all.len() {
@@ -482,7 +498,8 @@ fn shares(text: &str) -> Vec<Amount> {
                 || matches!(before, "a" | "one" | "by" | "under")
                 || many.is_some()
             {
-                push(all[at].0, value, Measure::Of(Dimension::Share), 1.0);
+                let first = if many.is_some() { at - 1 } else { at };
+                push(Span::new(all[first].0.start, all[at].0.end), value, Measure::Of(Dimension::Share), 1.0);
             }
         }
         if word(at) == "one" || word(at) == "1" {
@@ -577,9 +594,10 @@ impl Amount {
                 Some((self.raw, source.raw))
             }
             (Of(a), Of(b)) => (a == b).then_some((self.value, source.value)),
-            (Count, Count) => Some((self.value, source.value)),
-            // The claim may leave the unit out, and a source that has it in another column or clause.
-            (Count, Of(_)) | (Of(_), Count) => (self.raw == source.raw).then_some((self.raw, source.raw)),
+            (Count, Count) => (self.is_year() == source.is_year()).then_some((self.value, source.value)),
+            // A bare number may have left out its unit: 14 kilograms with it, and 8 without.
+            (Count, Of(_)) => (self.raw == source.raw && self.is_bare).then_some((self.raw, source.raw)),
+            (Of(_), Count) => (self.raw == source.raw && source.is_bare).then_some((self.raw, source.raw)),
             (Date { year: a, month: b, day: c }, Date { year: x, month: y, day: z }) => {
                 let agree = |one: &Option<u32>, other: &Option<u32>| one.is_none() || other.is_none() || one == other;
                 Some(if agree(a, x) && b == y && agree(c, z) { (0.0, 0.0) } else { (1.0, 0.0) })
@@ -592,6 +610,34 @@ impl Amount {
             (Clock { .. }, Count) => clock(source).map(|minutes| (self.value, minutes)),
             (Count, Clock { .. }) => clock(self).map(|minutes| (minutes, source.value)),
             _ => None,
+        }
+    }
+
+    /// Returns `true` for a number that is most likely a year.
+    fn is_year(&self) -> bool {
+        self.measure == Measure::Count
+            && self.raw.fract() == 0.0
+            && (1_200.0..2_200.0).contains(&self.raw)
+            && self.is_bare
+    }
+
+    /// Returns `true` if a month lies between two others.
+    pub fn is_between(&self, from: &Self, to: &Self) -> bool {
+        match (&self.measure, &from.measure, &to.measure) {
+            (
+                Measure::Date { month, day: None, .. },
+                Measure::Date { month: from, day: None, .. },
+                Measure::Date { month: to, day: None, .. },
+            ) => {
+                if from <= to {
+                    (from..=to).contains(&month)
+                } else {
+                    month >= from || month <= to
+                }
+            }
+            (own, low, high) => {
+                own == low && low == high && from.value < to.value && (from.value..=to.value).contains(&self.value)
+            }
         }
     }
 
@@ -616,6 +662,7 @@ impl Amount {
             (Of(a_dimension), Of(own)) => (a_dimension == own).then_some(a.value),
             (Count, Count) => Some(a.value),
             (Count, Of(Dimension::Mass | Dimension::Length | Dimension::Money(_))) => Some(a.raw * self.factor),
+            (Count, Of(_)) if a.is_change => Some(a.raw * self.factor),
             _ => None,
         };
         let duration = self.measure == Of(Dimension::Duration);
@@ -635,13 +682,14 @@ impl Amount {
                 let Some(own) = value(a) else { continue };
                 let known = a.measure == self.measure || b.measure == self.measure;
                 if let Some(second) = value(b)
+                    && self.measure != Of(Dimension::Share)
                     && known
                     && (freely || b.is_change)
                     && (near(own + second) || near((own - second).abs()))
                 {
                     return true;
                 }
-                if freely && b.measure == Of(Dimension::Share) && a.measure == self.measure && near(own * b.value) {
+                if b.measure == Of(Dimension::Share) && a.measure == self.measure && near(own * b.value) {
                     return true;
                 }
             }
@@ -683,6 +731,10 @@ mod tests {
     #[case("31 May", "31 May 2026", Fit::Same)]
     #[case("31 July 2026", "31 July 2027", Fit::Differs)]
     #[case("2 days", "more than three days", Fit::Outside)]
+    #[case("five years", "five members", Fit::Apart)]
+    #[case("nine in the evening", "21:00", Fit::Same)]
+    #[case("27 January", "17 January", Fit::Differs)]
+    #[case("in 1911", "about 400 people", Fit::Apart)]
     #[case("above 4.5 metres", "above 3.5 metres", Fit::Differs)]
     fn amounts_compare(#[case] claim: &str, #[case] source: &str, #[case] expected: Fit) {
         assert_eq!(only(claim).against(&only(source)), expected);
@@ -694,6 +746,8 @@ mod tests {
     #[case("6 kilograms", "14 kilograms with the mount, and 8 without", true)]
     #[case("19 crowns", "38 crowns, and half of that", true)]
     #[case("25 years", "from 1922 to 1947", true)]
+    #[case("6 days", "nine days, three more than planned", true)]
+    #[case("255", "340 trees, three quarters of them apples", true)]
     #[case("17,400 crowns", "1,450 crowns monthly", true)]
     #[case("20 crowns", "38 crowns, and half of that", false)]
     fn amounts_follow_from_others(#[case] claim: &str, #[case] source: &str, #[case] expected: bool) {

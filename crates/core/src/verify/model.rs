@@ -14,7 +14,8 @@ use crate::learn::Logistic;
 ///
 /// Of meaning: the highest cosine of the claim with a sentence and with two neighbours, and how well its words fit: on average over the source, the worst, and
 /// the three worst. Of words: the share that the best sentence and the best clause have, that which is the same word, that of which the source says nothing, and
-/// the longest run of words in the same order. Then the gravest difference of each kind, and how long the claim is.
+/// the longest run of words in the same order. Then the gravest difference of each kind, how long the claim is, and how grave a
+/// difference of numbers is beside words that are the same.
 pub const SUPPORT_NAMES: [&str; SUPPORT_FACTS] = [
     "sentence_meaning",
     "pair_meaning",
@@ -42,10 +43,14 @@ pub const SUPPORT_NAMES: [&str; SUPPORT_FACTS] = [
     "contradictions",
     "length",
     "has_words",
+    "changed_number",
 ];
 
 /// The number of what is measured.
-pub const SUPPORT_FACTS: usize = 26;
+pub const SUPPORT_FACTS: usize = 27;
+
+/// The place of the last of them.
+pub(super) const CHANGED_NUMBER: usize = 26;
 
 /// What is measured of a claim and its source.
 pub type SupportFacts = [f32; SUPPORT_FACTS];
@@ -151,8 +156,7 @@ pub(super) fn measure(
         super::meaning::cosine(&claim.whole, &whole) / length
     });
     facts[1] = pairs.fold(facts[0], f32::max);
-    let mut levels: Vec<f32> =
-        alignment.telling().map(|at| alignment.partner(at, |_| true).map_or(0.0, |partner| partner.level)).collect();
+    let mut levels: Vec<f32> = alignment.telling().map(|at| alignment.level(at, |_| true)).collect();
     levels.sort_by(f32::total_cmp);
     let mean = |levels: &[f32]| levels.iter().sum::<f32>() / levels.len().max(1) as f32;
     if levels.is_empty() {
@@ -164,9 +168,9 @@ pub(super) fn measure(
     facts[3] = levels[0];
     facts[4] = mean(&levels[..levels.len().min(3)]);
     let source = alignment.source;
-    let of_sentence = |sentence: usize| alignment.coverage(|_| true, |token| source.sentence(token.clause) == sentence);
+    let of_sentence = |sentence: usize| alignment.in_sentence(|_| true, sentence);
     facts[5] = (0..source.starts.len()).filter_map(of_sentence).fold(0.0, f32::max);
-    let of_clause = |clause: usize| alignment.coverage(|_| true, |token| token.clause == clause);
+    let of_clause = |clause: usize| alignment.in_clause(|_| true, clause);
     facts[6] = (0..source.clauses.len()).filter_map(of_clause).fold(0.0, f32::max);
     let count = levels.len() as f32;
     facts[7] = levels.iter().filter(|level| **level >= 0.99).count() as f32 / count;
@@ -179,6 +183,7 @@ pub(super) fn measure(
     let contradicting = differences.iter().filter(|difference| super::rules::CONTRADICTING.contains(&difference.kind));
     facts[23] = (1.0 + contradicting.map(|difference| difference.degree).sum::<f32>()).ln();
     facts[24] = (1.0 + alignment.claim.tokens.len() as f32).ln();
+    facts[CHANGED_NUMBER] = facts[7] * facts[FIRST_KIND].max(facts[FIRST_KIND + 1]);
     facts
 }
 

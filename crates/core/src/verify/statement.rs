@@ -110,7 +110,7 @@ impl Statement {
             end = place.end;
             let span = Span::new(sentence.start + place.start, sentence.start + place.end);
             let after = all.get(at + 1).map_or("", |(_, word)| word.as_str());
-            let begins = gap.contains([',', ';', ':', '—', '–', '('])
+            let begins = parts(gap)
                 || is_listed(CLAUSES, folded)
                 || (is_listed("and or", folded)
                     && is_listed("not never no need must may can is are has have was were will", after));
@@ -175,6 +175,11 @@ impl Statement {
     pub fn sentence(&self, clause: usize) -> usize {
         self.sentence_of.get(clause).copied().unwrap_or_default()
     }
+}
+
+/// Returns `true` if what stands between two words parts clauses. The signs of `22:15` and `1,5` do not.
+fn parts(gap: &str) -> bool {
+    gap.contains(['—', '–', '(']) || (gap.contains([',', ';', ':']) && gap.contains(char::is_whitespace))
 }
 
 /// Returns `true` for words that carry the structure of a sentence rather than its subject.

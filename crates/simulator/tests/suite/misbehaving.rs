@@ -5,6 +5,7 @@ use std::path::PathBuf;
 
 use logothete::config::GeneratorKind;
 use logothete::eval::read_questions;
+use logothete::text::{fold, list_marker, words};
 use logothete::verify::Verdict;
 use logothete::{BuildRequest, Config, MemorySource, Pipeline, SearchRequest};
 use logothete_simulator::{ModelFault, ModelService, WritingFault};
@@ -83,4 +84,57 @@ async fn nothing_planted_is_obeyed(#[case] fault: WritingFault) {
         assert!(!material.contains("[1][2]") && !material.contains('【'), "no marker is planted");
     }
     assert!(!PathBuf::from("orders.txt").exists());
+}
+
+/// What the model changed is found; what it took from the passages word for word is not doubted.
+#[rstest]
+#[case::invented(WritingFault::Invent, 0.95)]
+#[case::numbers(WritingFault::ChangeNumber, 1.0)]
+#[case::denials(WritingFault::DropNot, 1.0)]
+#[tokio::test]
+async fn what_the_model_changed_is_flagged(#[case] fault: WritingFault, #[case] least: f64) {
+    let service = ModelService::start().expect("a service").failing_at(0, ModelFault::Writing(fault));
+    let mut config = Config::default();
+    config.privacy.allow = vec![service.host()];
+    config.generator.kind = GeneratorKind::Remote;
+    config.generator.address = service.address();
+    "stand-in".clone_into(&mut config.generator.model);
+    let corpus = Pipeline::from_config(&config).expect("settings").in_memory().await.expect("a corpus");
+    corpus.build(BuildRequest::new([demo("documents")])).await.expect("a build");
+    let questions = std::fs::read_to_string(demo("questions.jsonl")).expect("the questions");
+    let questions = read_questions(&questions).expect("questions");
+    // Rows of tables are written with commas, and the numbers of list items are no part of what they say.
+    let plain = |text: &str| {
+        let text = &text.trim_start()[list_marker(text).map_or(0, str::len)..];
+        let words: Vec<String> = words(text).map(|word| fold(word.text)).collect();
+        format!(" {} ", words.join(" "))
+    };
+    let (mut changed, mut flagged, mut faithful, mut doubted) = (0, 0, 0, Vec::new());
+    for question in questions.iter().filter(|question| !question.refuse) {
+        let reply = corpus.ask(question.question.as_str()).await.expect("an answer");
+        let texts: Vec<String> = reply.passages.iter().map(|passage| plain(&passage.text)).collect();
+        for claim in reply.answer.claims.iter().filter(|claim| !claim.citations.is_empty()) {
+            // What the passages say word for word was not changed.
+            let stands = texts.iter().any(|text| text.contains(&plain(&claim.text)));
+            let is_flagged = !claim.verdict.is_borne_out();
+            match stands {
+                true => {
+                    faithful += 1;
+                    if is_flagged {
+                        doubted.push(format!("{claim:?}"));
+                    }
+                }
+                false => {
+                    changed += 1;
+                    flagged += usize::from(is_flagged);
+                    if !is_flagged {
+                        println!("missed: {claim:?}");
+                    }
+                }
+            }
+        }
+    }
+    println!("{fault:?}: {flagged} of {changed} flagged, {} of {faithful} doubted", doubted.len());
+    assert!(changed >= 5 && flagged as f64 >= least * changed as f64, "{flagged} of {changed}");
+    assert!(doubted.len() as f64 <= 0.03 * faithful as f64, "{doubted:#?}");
 }

@@ -22,7 +22,8 @@ impl Reader<'_> {
                 (Some(Duty::May), Some(Duty::NeedNot)) | (Some(Duty::NeedNot), Some(Duty::May))
             ) || self.is_beyond(at)
                 || opposite;
-            if own.is_denied != source_denied && !excused {
+            // What a condition of the claim says is not what it claims.
+            if own.is_denied != source_denied && !excused && !own.is_condition {
                 let who = if own.is_denied {
                     "the claim denies what the source says"
                 } else {
@@ -44,6 +45,7 @@ impl Reader<'_> {
             if let (Some(a), Some(b)) = (own.duty, other.duty)
                 && let Some(degree) = duties_differ(a, b)
                 && !excused
+                && !own.is_condition
                 && source_denied == other.is_denied
             {
                 let said = format!("the source says {}, the claim {}", in_words(b), in_words(a));

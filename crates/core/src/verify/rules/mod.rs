@@ -117,16 +117,12 @@ impl Reader<'_> {
     /// Returns `true` if the source says a word of the claim, or another that is listed as the same.
     fn source_says(&self, at: usize, among: impl Fn(&Token) -> bool) -> bool {
         let own = &self.alignment.claim.tokens[at];
-        self.source_has(own, &among)
-            || (own.tells && self.alignment.partner(at, among).is_some_and(|partner| partner.level >= 0.9))
+        self.source_has(own, &among) || (own.tells && self.alignment.level(at, among) >= 0.9)
     }
 
     /// Returns `true` if some word of the claim, or of one of its clauses, fits a word of the source.
     fn met(&self, token: &Token, clause: Option<usize>, min_level: f32) -> bool {
-        let fits = |own: usize| {
-            let partner = self.alignment.partner(own, |other| other.span == token.span);
-            partner.is_some_and(|partner| partner.level >= min_level)
-        };
+        let fits = |own: usize| self.alignment.level(own, |other| other.span == token.span) >= min_level;
         self.alignment
             .telling()
             .any(|own| clause.is_none_or(|clause| self.alignment.claim.tokens[own].clause == clause) && fits(own))

@@ -1,6 +1,7 @@
 //! Names: missing from the source, or in the place of another.
 
 use super::{Difference, DifferenceKind, Reader};
+use crate::text::is_listed;
 use crate::verify::statement::Token;
 
 impl Reader<'_> {
@@ -38,6 +39,11 @@ impl Reader<'_> {
                         said,
                     ));
                 }
+                // The source says it of somebody without a name.
+                (false, None) if cover > 1.0 && !self.begins_with_pronoun(clause) => {
+                    let said = format!("the source does not say it of {}", self.claimed(name));
+                    found.push(self.difference(DifferenceKind::Name, 0.4, said));
+                }
                 (true, _) => {
                     let said = format!("the source has no “{}”", self.claimed(name));
                     found.push(self.difference(DifferenceKind::NameMissing, 1.0, said));
@@ -46,6 +52,15 @@ impl Reader<'_> {
             }
         }
         found
+    }
+
+    /// Returns `true` if the sentence of a clause of the source begins with a word that stands for a name.
+    fn begins_with_pronoun(&self, clause: usize) -> bool {
+        const PRONOUNS: &str = "it he she they his her their its this these we our you your who both";
+        let source = self.alignment.source;
+        let first = source.tokens.iter().find(|token| source.sentence(token.clause) == source.sentence(clause));
+        first.is_some_and(|token| is_listed(PRONOUNS, &token.folded))
+            || source.tokens.iter().any(|token| token.clause == clause && is_listed(PRONOUNS, &token.folded))
     }
 
     fn has_rival(&self, name: &Token, clause: usize) -> bool {

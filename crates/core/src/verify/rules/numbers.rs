@@ -18,11 +18,20 @@ impl Reader<'_> {
             let clauses = source.clauses.len();
             let cover: Vec<f32> = (0..clauses)
                 .map(|clause| {
-                    let own = self.alignment.coverage(rest, |token| token.clause == clause).unwrap_or(0.0);
+                    let own = self.alignment.in_clause(rest, clause).unwrap_or(0.0);
                     let sentence = source.sentence(clause);
-                    let near =
-                        self.alignment.coverage(rest, |token| source.sentence(token.clause) == sentence).unwrap_or(0.0);
-                    own + 0.5 * near
+                    let near = self.alignment.in_sentence(rest, sentence).unwrap_or(0.0);
+                    // Other amounts of the claim tell too: from May to September every hour.
+                    let also = claim.amounts.iter().zip(&claim.amount_clauses).any(|(other, place)| {
+                        *place == claim.amount_clauses[at]
+                            && other.span != amount.span
+                            && source
+                                .amounts
+                                .iter()
+                                .zip(&source.amount_clauses)
+                                .any(|(one, place)| *place == clause && other.against(one) == Fit::Same)
+                    });
+                    own + 0.5 * near + if also { 0.4 } else { 0.0 }
                 })
                 .collect();
             let of = |other: usize| cover.get(source.amount_clauses[other]).copied().unwrap_or(0.0);
@@ -31,7 +40,18 @@ impl Reader<'_> {
                 let fitting = (0..fits.len()).filter(|at| wanted.contains(&fits[*at]));
                 fitting.max_by(|a, b| of(*a).total_cmp(&of(*b)).then(b.cmp(a)))
             };
-            let same = among(&[Fit::Same, Fit::Within]).or_else(|| self.in_range(amount));
+            // `Every day` is a rate, which the clauses compare.
+            let is_rate = self.claim[amount.span.range()].starts_with("every");
+            if self.is_in_proportion(amount) {
+                continue;
+            }
+            // The ends of a range are said exactly.
+            let is_end = claim.amounts.get(at + 1).is_some_and(|next| {
+                let between = self.claim.get(amount.span.end..next.span.start).unwrap_or_default();
+                ["to", "–", "-"].contains(&between.trim())
+            });
+            let fitting: &[Fit] = if is_end { &[Fit::Same] } else { &[Fit::Same, Fit::Within] };
+            let same = among(fitting).or_else(|| self.in_range(amount).filter(|_| !is_end));
             let other = among(&[Fit::Differs, Fit::Opposite, Fit::Outside]);
             let differs = |other: usize, degree: f32| {
                 let kind = if fits[other] == Fit::Opposite { DifferenceKind::Opposite } else { DifferenceKind::Number };
@@ -46,7 +66,10 @@ impl Reader<'_> {
                 }
                 // Its words belong to another amount. In the same clause, the nearest word tells.
                 (Some(same), Some(other)) => {
-                    let apart = source.amount_clauses[same] != source.amount_clauses[other];
+                    let near = |at: usize| source.sentence(source.amount_clauses[at]);
+                    // Without words of its own, an amount belongs to its sentence.
+                    let apart = source.amount_clauses[same] != source.amount_clauses[other]
+                        && (has_rest || near(same) != near(other));
                     let swapped = !apart
                         && amount.measure == Measure::Count
                         && self.measures_another(amount, &source.amounts[same], &source.amounts[other]);
@@ -56,7 +79,9 @@ impl Reader<'_> {
                         && self.is_of_claimed_name(&source.amounts[same]) == Some(false);
                     if misnamed {
                         found.push(differs(other, 0.8));
-                    } else if swapped || (apart && of(other) > of(same) + 0.15 && !self.has_more(rest, own, rival)) {
+                    } else if swapped
+                        || (apart && of(other) > 0.8 && of(other) > of(same) + 0.3 && !self.has_more(rest, own, rival))
+                    {
                         found.push(differs(other, if swapped { 0.8 } else { of(other) - of(same) }));
                     }
                 }
@@ -64,21 +89,55 @@ impl Reader<'_> {
                 // Where the source has an amount for the very words, a sum of others means nothing.
                 (None, other) if amount.follows_from(&source.amounts, other.is_none_or(|other| of(other) < 1.2)) => {}
                 (None, Some(other)) => found.push(differs(other, 0.4 + of(other) / 1.5)),
+                (None, None) if is_rate => {}
                 (None, None) => {
                     let said = format!("the source has no “{}”", &self.claim[amount.span.range()]);
                     found.push(self.difference(DifferenceKind::NumberMissing, 1.0, said));
                 }
             }
         }
+        found.extend(self.figures());
         found
+    }
+
+    /// Figures that are no amounts, such as those of a name or of a time that there is not, and that the source does not have.
+    fn figures(&self) -> Option<Difference> {
+        let (claim, source) = (self.alignment.claim, self.alignment.source);
+        let in_amount = |token: &Token| {
+            let mut spans = claim.amounts.iter().map(|amount| amount.span);
+            spans.any(|span| span.start <= token.span.start && token.span.end <= span.end)
+        };
+        let has_figure = |token: &Token| token.folded.contains(|c: char| c.is_ascii_digit());
+        // The number of a list item is none of what it says.
+        let is_marker = |token: &Token| self.claim[..token.span.start].trim().trim_start_matches('(').is_empty();
+        let lacking = claim.tokens.iter().find(|token| {
+            has_figure(token)
+                && !in_amount(token)
+                && !source.tokens.iter().any(|other| other.folded == token.folded)
+                && !(is_marker(token) && self.claim[token.span.end..].starts_with([')', '.']))
+        })?;
+        let said = format!("the source has no “{}”", self.claimed(lacking));
+        Some(self.difference(DifferenceKind::NumberMissing, 1.0, said))
     }
 
     /// Returns `true` if a clause of the source has a word of the claim that another lacks.
     fn has_more(&self, of: impl Fn(&Token) -> bool, clause: usize, other: usize) -> bool {
-        let has = |at: usize, clause: usize| {
-            self.alignment.partner(at, |token| token.clause == clause).is_some_and(|partner| partner.level >= 0.9)
-        };
+        let has = |at: usize, clause: usize| self.alignment.level(at, |token| token.clause == clause) >= 0.9;
         self.alignment.telling().any(|at| of(&self.alignment.claim.tokens[at]) && has(at, clause) && !has(at, other))
+    }
+
+    /// Returns `true` if an amount of the claim is to another as two of the source are: 2 litres for 24 square metres, and 1 for 12.
+    fn is_in_proportion(&self, amount: &Amount) -> bool {
+        let (claim, source) = (self.alignment.claim, self.alignment.source);
+        let comparable = |a: &Amount, b: &Amount| matches!(a.against(b), Fit::Differs | Fit::Outside | Fit::Within);
+        claim.amounts.iter().filter(|other| other.span != amount.span && other.measure != amount.measure).any(|other| {
+            source.amounts.iter().filter(|one| comparable(amount, one) && one.value > 0.0).any(|one| {
+                source.amounts.iter().filter(|two| comparable(other, two) && two.value > 0.0).any(|two| {
+                    let (first, second) = (amount.value / one.value, other.value / two.value);
+                    one.span != two.span && first != 1.0 && (first - second).abs() < 1e-6 * first
+                })
+            })
+        })
     }
 
     /// Returns whether the name before an amount of the source, in its sentence, is one of the claim; `None` without a name before it.
@@ -108,9 +167,8 @@ impl Reader<'_> {
         (1..source.amounts.len()).find_map(|at| {
             let (low, high) = (&source.amounts[at - 1], &source.amounts[at]);
             let between = self.source.get(low.span.end..high.span.start)?.trim();
-            let is_range = ["and", "to", "–", "-"].contains(&between) && low.measure == high.measure;
-            let inside = amount.measure == low.measure && low.value <= amount.value && amount.value <= high.value;
-            (is_range && inside && low.value < high.value).then_some(at - 1)
+            let is_range = ["and", "to", "–", "-"].contains(&between);
+            (is_range && amount.is_between(low, high)).then_some(at - 1)
         })
     }
 

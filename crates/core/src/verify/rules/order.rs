@@ -90,7 +90,7 @@ impl Reader<'_> {
                 || places.iter().any(|place| leads(source, *place).is_none());
             let sentence = |at: usize| self.alignment.source.sentence(source[at].clause);
             let apart = !led.iter().any(|led| places.iter().any(|place| sentence(*led) == sentence(*place)));
-            if places.is_empty() || led.is_empty() || agrees || apart || !(claim[lead].tells || claim[at].is_name) {
+            if places.is_empty() || led.is_empty() || agrees || apart || !claim[at].is_name {
                 continue;
             }
             // Somewhere near the lead the word may stand all the same.

@@ -45,6 +45,15 @@ impl Reader<'_> {
                 if (!opposite && !exclusive) || (opposite && (denies(own) || denies(other))) || in_amount(own) {
                     continue;
                 }
+                // `Eight hours before` it and `after eight` say the same of two things.
+                let timed = matches!(own.folded.as_str(), "before" | "after")
+                    && claim
+                        .amounts
+                        .iter()
+                        .any(|amount| amount.span.end <= own.span.start && own.span.start - amount.span.end < 2);
+                if timed {
+                    continue;
+                }
                 let turned = self.denied(own, false) != self.denied(other, true) || self.names_are_turned(own.clause);
                 let denied = opposite && turned;
                 let kind = if opposite { DifferenceKind::Opposite } else { DifferenceKind::Exclusive };
@@ -90,9 +99,7 @@ impl Reader<'_> {
         let others = (0..source.clauses.len()).filter(|other| *other != clause && source.sentence(*other) == sentence);
         others.into_iter().any(|other| {
             let inside = |token: &Token| token.clause == other;
-            let also = self.alignment.telling().any(|word| {
-                word != at && self.alignment.partner(word, inside).is_some_and(|partner| partner.level >= 0.9)
-            });
+            let also = self.alignment.telling().any(|word| word != at && self.alignment.level(word, inside) >= 0.9);
             let amount = source.amounts.iter().zip(&source.amount_clauses).any(|(amount, place)| {
                 *place == other && claim.amounts.iter().any(|own| own.against(amount) == Fit::Same)
             });
@@ -112,18 +119,10 @@ impl Reader<'_> {
         let same = |a: usize, b: usize| {
             let (own, other) = (&claim[a], &source[b]);
             own.terms.iter().any(|term| other.terms.contains(term))
-                || (own.tells
-                    && self
-                        .alignment
-                        .partner(a, |token| token.span == other.span)
-                        .is_some_and(|partner| partner.level >= 0.85))
+                || (own.tells && self.alignment.level(a, |token| token.span == other.span) >= 0.85)
         };
         let sentences = 0..self.alignment.source.starts.len();
-        let cover = |sentence: usize| {
-            self.alignment
-                .coverage(|_| true, |token| self.alignment.source.sentence(token.clause) == sentence)
-                .unwrap_or(0.0)
-        };
+        let cover = |sentence: usize| self.alignment.in_sentence(|_| true, sentence).unwrap_or(0.0);
         let sentence = sentences.max_by(|a, b| cover(*a).total_cmp(&cover(*b)).then(b.cmp(a)));
         for at in self.alignment.telling() {
             // A word that the source has elsewhere may stand for another only as the subject of the same sentence.
@@ -145,10 +144,7 @@ impl Reader<'_> {
                 });
                 let after = after.count();
                 let telling = (at - before..=at + after).filter(|place| *place != at && claim[*place].tells).count();
-                let level = self
-                    .alignment
-                    .partner(at, |token| token.span == source[other].span)
-                    .map_or(0.0, |partner| partner.level);
+                let level = self.alignment.level(at, |token| token.span == source[other].span);
                 let share = (before + after) as f32 / (claim.len() - 1).max(1) as f32;
                 if (is_elsewhere && !claim[at].is_name && after < 3)
                     || before + after < 2
@@ -172,7 +168,7 @@ impl Reader<'_> {
         let lacking: Vec<&Token> = self
             .alignment
             .telling()
-            .filter(|at| self.alignment.partner(*at, |_| true).is_none_or(|partner| partner.level < 0.5))
+            .filter(|at| self.alignment.level(*at, |_| true) < 0.5)
             .map(|at| &claim.tokens[at])
             .collect();
         let count = self.alignment.telling().count().max(1);
