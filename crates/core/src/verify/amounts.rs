@@ -186,6 +186,14 @@ fn number_in_words(text: &str, all: &[(Span, String)]) -> Option<(f64, usize)> {
     };
     let mut count = 1;
     let mut value = match first {
+        // `Half a million` and `half a centimetre` are shares of these.
+        "half" if matches!(word(1), Some("a" | "an")) && scaled(2).is_some() => {
+            return Some((0.5 * scaled(2)?, 3));
+        }
+        "half" if matches!(word(1), Some("a" | "an")) => {
+            let unit = word(2).filter(|unit| unit.len() > 2).and_then(Unit::named)?;
+            return is_weighed(&unit.dimension).then_some((0.5, 2));
+        }
         "a" | "an" if scaled(1).is_some() || word(1) == Some("dozen") => 1.0,
         // A litre is an amount; a day in `twice a day` is none.
         "every" | "each"
@@ -275,12 +283,11 @@ pub(super) fn amounts(text: &str) -> Vec<Amount> {
         }
     }
     joined(&mut found, plain);
+    inherit_units(&mut found, plain);
     for amount in &mut found {
         amount.side = side(plain, amount.span);
         let next = words(&plain[amount.span.end..]).next().map(|word| fold(word.text)).unwrap_or_default();
-        amount.is_bare = next.is_empty()
-            || crate::text::is_stopword(&next)
-            || plain[amount.span.end..].trim_start().starts_with(|c: char| c.is_ascii_punctuation());
+        amount.is_bare = is_bare(plain, amount.span);
         amount.is_change = is_listed(
             "higher lower more less fewer longer shorter older younger earlier later thicker thinner deeper wider heavier lighter larger smaller ahead behind",
             &next,
@@ -288,6 +295,32 @@ pub(super) fn amounts(text: &str) -> Vec<Amount> {
         amount.span = figured.original(amount.span);
     }
     found
+}
+
+/// Gives a bare number the unit of the amount before it in its sentence: 14 kilograms with it, and 8 without.
+fn inherit_units(found: &mut [Amount], text: &str) {
+    use Dimension::{Angle, Length, Mass, Money, Share, Temperature, Volume};
+    for at in 1..found.len() {
+        let (before, own) = (found[at - 1].clone(), &found[at]);
+        let between = text.get(before.span.end..own.span.start).unwrap_or(".");
+        let is_unit =
+            matches!(before.measure, Measure::Of(Length | Mass | Money(_) | Share | Temperature | Angle | Volume));
+        let is_plain =
+            own.measure == Measure::Count && is_bare(text, own.span) && !(1_200.0..2_200.0).contains(&own.raw);
+        if is_unit && is_plain && before.factor != 0.01 && !between.contains(['.', ';']) {
+            let own = &mut found[at];
+            (own.value, own.measure, own.factor) = (own.raw * before.factor, before.measure, before.factor);
+        }
+    }
+}
+
+/// Returns `true` for a number behind which no noun stands that it counts.
+fn is_bare(text: &str, span: Span) -> bool {
+    let rest = &text[span.end..];
+    let next = words(rest).next().map(|word| fold(word.text)).unwrap_or_default();
+    next.is_empty()
+        || crate::text::is_stopword(&next)
+        || rest.trim_start().starts_with(|c: char| c.is_ascii_punctuation())
 }
 
 /// Joins amounts that are one: 8 hours and 25 minutes.
@@ -614,7 +647,7 @@ impl Amount {
     }
 
     /// Returns `true` for a number that is most likely a year.
-    fn is_year(&self) -> bool {
+    pub fn is_year(&self) -> bool {
         self.measure == Measure::Count
             && self.raw.fract() == 0.0
             && (1_200.0..2_200.0).contains(&self.raw)
@@ -732,6 +765,8 @@ mod tests {
     #[case("31 July 2026", "31 July 2027", Fit::Differs)]
     #[case("2 days", "more than three days", Fit::Outside)]
     #[case("five years", "five members", Fit::Apart)]
+    #[case("half a centimetre", "5 mm", Fit::Same)]
+    #[case("half a million", "500,000", Fit::Same)]
     #[case("nine in the evening", "21:00", Fit::Same)]
     #[case("27 January", "17 January", Fit::Differs)]
     #[case("in 1911", "about 400 people", Fit::Apart)]

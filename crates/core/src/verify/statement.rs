@@ -215,7 +215,19 @@ impl Clause {
 fn denials(words: &[&str]) -> usize {
     let at = |index: usize| words.get(index).copied().unwrap_or_default();
     let advises = words.iter().any(|word| is_listed("advise advises advised warn warned recommended advice", word));
+    let has = |list: &str| words.iter().any(|word| is_listed(list, word));
+    let compares = words.iter().filter(|word| **word == "as").count() > 1;
+    let before = |index: usize| index.checked_sub(1).map_or("", |at| words[at]);
     let denies = |(index, word): (usize, &&str)| {
+        // `Costs nothing` says what it costs, `not until May` when, and `not as long as` how long.
+        let measures = (*word == "nothing" && is_listed("cost costs pay pays paid owe owes", before(index)))
+            || (*word == "not" && (has("until") || compares));
+        if measures {
+            return false;
+        }
+        if *word == "free" && is_listed("of from", at(index + 1)) && at(index + 2) != "charge" {
+            return true;
+        }
         let is_bare = matches!(*word, "no" | "not" | "nothing") && is_listed(AFTER_DENIAL, at(index + 1));
         let denial = (is_listed(DENIALS, word) || word.ends_with("n't")) && !is_bare;
         denial || (*word == "against" && advises) || (is_listed("fail fails failed", word) && at(index + 1) == "to")
@@ -251,7 +263,8 @@ fn degree(words: &[&str]) -> Option<usize> {
     let has = |list: &str| words.iter().any(|word| is_listed(list, word));
     let first = words.first().copied().unwrap_or_default();
     let is_none = first == "no" && words.get(1).is_some_and(|next| !is_listed(AFTER_DENIAL, next));
-    if is_none || has(DEGREES[4]) {
+    let costs = has("cost costs pay pays paid");
+    if is_none || (has(DEGREES[4]) && !costs) {
         return Some(4);
     }
     DEGREES[..4].iter().position(|list| has(list))

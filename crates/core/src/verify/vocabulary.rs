@@ -14,7 +14,7 @@ pub(super) const DENIALS: &str = "not no never none nobody nothing neither nor n
 /// Verbs and adjectives that deny what they are said of.
 pub(super) const REFUSALS: &str = "forbid forbids forbidden forbade prohibit prohibits prohibited ban bans banned barred refuse refuses refused reject \
     rejects rejected deny denies denied decline declined lack lacks lacked lacking exclude excludes excluded void invalid impossible illegal unlawful unsafe \
-    unnecessary unavailable uninsured unlikely prohibition disallowed disallow avoid avoids verboten untersagt interdit prohibido vietato";
+    unnecessary unavailable uninsured unlikely prohibition disallowed disallow avoid avoids avoided avoiding verboten untersagt interdit prohibido vietato";
 /// Words behind `no` or `not` with which they deny nothing: `no more than`, `not only`.
 pub(super) const AFTER_DENIAL: &str =
     "more less fewer later earlier sooner nearer older younger longer shorter higher lower greater only matter";
@@ -39,7 +39,7 @@ const OPPOSITES: &str = "open close; open shut; opened closed; allow forbid; per
     impossible; likely unlikely; available unavailable; necessary unnecessary; same different; equal unequal; temporary permanent; partly wholly; \
     partial complete; true false; natural artificial; male female; men women; man woman; boy girl; boys girls; son daughter; father mother; brother \
     sister; husband wife; king queen; upstream downstream; uphill downhill; inward outward; clockwise anticlockwise; ancient modern; day night; \
-    ascending descending; plus minus; positive negative; active inactive; mild severe; calm rough; loud quiet; shallowest deepest; nearest farthest; keep lose; kept lost; frequent rare; frequent seldom; enough insufficient; \
+    ascending descending; plus minus; positive negative; active inactive; mild severe; calm rough; loud quiet; shallowest deepest; nearest farthest; keep lose; kept lost; stay change; remain change; beat lose; defeat lose; pass lose; frequent rare; frequent seldom; enough insufficient; \
     majority minority; gain lose; arrive leave; running off; accompany leave; join leave; whole part; wholly partly; \
     multiply divide; tall short; taller shorter; asleep awake; guilty acquitted; employed unemployed; healthy ill; healthy sick; honest dishonest; \
     polite rude; visible hidden; conceal reveal; confirm deny; attack defend; victory defeat; create destroy; build demolish; demolish save; \

@@ -3,6 +3,7 @@
 use super::{Difference, DifferenceKind, Reader};
 use crate::verify::amounts::{Amount, Fit, Measure};
 use crate::verify::statement::{Statement, Token};
+use crate::verify::vocabulary::{are_opposites, exclusive_sets};
 
 impl Reader<'_> {
     /// Numbers: the amount of the source that the rest of the claim belongs to is another.
@@ -77,7 +78,13 @@ impl Reader<'_> {
                     let misnamed = (of(other) - of(same)).abs() < 0.3
                         && self.is_of_claimed_name(&source.amounts[other]) == Some(true)
                         && self.is_of_claimed_name(&source.amounts[same]) == Some(false);
-                    if misnamed {
+                    // The other amount is of what the claim names, and this one of its opposite: men six times, women four times.
+                    let opposed = self.is_opposed(clause, own, rival);
+                    let years = amount.is_year() && of(other) < 1.4;
+                    if years {
+                        continue;
+                    }
+                    if misnamed || opposed {
                         found.push(differs(other, 0.8));
                     } else if swapped
                         || (apart && of(other) > 0.8 && of(other) > of(same) + 0.3 && !self.has_more(rest, own, rival))
@@ -87,7 +94,13 @@ impl Reader<'_> {
                 }
                 (Some(_), None) => {}
                 // Where the source has an amount for the very words, a sum of others means nothing.
-                (None, other) if amount.follows_from(&source.amounts, other.is_none_or(|other| of(other) < 1.2)) => {}
+                (None, other)
+                    if amount.follows_from(
+                        &source.amounts,
+                        other.is_none_or(|other| {
+                            of(other) < 1.2 || self.is_of_the_rest(clause, source.amount_clauses[other])
+                        }),
+                    ) => {}
                 (None, Some(other)) => found.push(differs(other, 0.4 + of(other) / 1.5)),
                 (None, None) if is_rate => {}
                 (None, None) => {
@@ -124,6 +137,38 @@ impl Reader<'_> {
     fn has_more(&self, of: impl Fn(&Token) -> bool, clause: usize, other: usize) -> bool {
         let has = |at: usize, clause: usize| self.alignment.level(at, |token| token.clause == clause) >= 0.9;
         self.alignment.telling().any(|at| of(&self.alignment.claim.tokens[at]) && has(at, clause) && !has(at, other))
+    }
+
+    /// Returns `true` if a clause of the claim is about what a clause of the source leaves: it denies it, or names what excludes it.
+    fn is_of_the_rest(&self, own: usize, clause: usize) -> bool {
+        let (claim, source) = (self.alignment.claim, self.alignment.source);
+        claim.clauses[own].is_denied != source.clauses[clause].is_denied
+            || self.excludes(own, |token| token.clause == clause)
+    }
+
+    /// Returns `true` if a clause of the claim has a word that excludes one of some words of the source.
+    fn excludes(&self, own: usize, among: impl Fn(&Token) -> bool) -> bool {
+        let (claim, source) = (self.alignment.claim, self.alignment.source);
+        claim.tokens.iter().filter(|token| token.clause == own && token.tells).any(|a| {
+            source.tokens.iter().filter(|token| among(token)).any(|b| {
+                let pairs = a.terms.iter().flat_map(|a| b.terms.iter().map(move |b| (a, b)));
+                pairs.into_iter().any(|(a, b)| {
+                    are_opposites(a, b)
+                        || (a != b && exclusive_sets(a).iter().any(|set| exclusive_sets(b).contains(set)))
+                })
+            })
+        })
+    }
+
+    /// Returns `true` if a word of a clause of the claim stands in one clause of the source, and in another what excludes it.
+    fn is_opposed(&self, own: usize, clause: usize, rival: usize) -> bool {
+        let (claim, source) = (self.alignment.claim, self.alignment.source);
+        let stands = |token: &Token, clause: usize| self.source_has(token, |other| other.clause == clause);
+        let named = claim
+            .tokens
+            .iter()
+            .any(|token| token.clause == own && token.tells && stands(token, rival) && !stands(token, clause));
+        source.sentence(clause) == source.sentence(rival) && named && self.excludes(own, |token| token.clause == clause)
     }
 
     /// Returns `true` if an amount of the claim is to another as two of the source are: 2 litres for 24 square metres, and 1 for 12.
