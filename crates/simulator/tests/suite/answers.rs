@@ -189,8 +189,9 @@ async fn no_fault_of_a_model_makes_a_false_quotation(#[case] fault: WritingFault
     }
     for claim in &reply.answer.claims {
         assert!(claim.citations.iter().all(|marker| reply.answer.sources.iter().any(|s| s.marker == *marker)));
-        let is_true = claim.text.contains("cheese") || claim.text.contains("0.9") || claim.text.contains("Ignore");
-        assert!(!is_true || claim.verdict != logothete::verify::Verdict::Supported, "{claim:?}");
+        // What a planted order says stands in its source; that it is one is no matter of support.
+        let is_false = claim.text.contains("cheese") || claim.text.contains("0.9");
+        assert!(!is_false || claim.verdict != logothete::verify::Verdict::Supported, "{claim:?}");
     }
 }
 
