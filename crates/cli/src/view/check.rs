@@ -72,7 +72,11 @@ fn sign(verdict: Verdict) -> String {
     format!("{sign} {verdict}")
 }
 
+/// Returns a reason with a capital, unless it begins with the name of a file.
 fn capital(text: &str) -> String {
+    if text.split_whitespace().next().is_some_and(|first| first.contains('.')) {
+        return text.to_owned();
+    }
     let mut chars = text.chars();
     chars.next().map(|first| first.to_uppercase().chain(chars).collect()).unwrap_or_default()
 }

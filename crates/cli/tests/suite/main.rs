@@ -1,6 +1,7 @@
 //! The tests of the crate through its public interface, as one program: linking is most of what they would cost otherwise.
 
 mod asking;
+mod checking;
 mod common;
 mod comparing;
 mod connections;

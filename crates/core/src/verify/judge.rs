@@ -9,6 +9,7 @@ use super::{Meaning, SupportModel, Verdict};
 use crate::document::BlockKind;
 use crate::error::Result;
 use crate::search::Passage;
+use crate::text::list_marker;
 use crate::vector::Encoder;
 
 /// Holds claims against passages. Vectors come from the encoder, each sentence once; an encoder on another machine is not asked, and words alone count.
@@ -109,7 +110,7 @@ impl<'a> Judge<'a> {
 fn says_all(claim: &str, text: &str) -> bool {
     let plain = |text: &str| {
         // The number of a list item is none of what it says.
-        let text = &text.trim_start()[crate::text::list_marker(text).map_or(0, str::len)..];
+        let text = &text.trim_start()[list_marker(text).map_or(0, str::len)..];
         let words: Vec<String> = crate::text::words(text).map(|word| crate::text::fold(word.text)).collect();
         format!(" {} ", words.join(" "))
     };
@@ -125,10 +126,12 @@ fn pieces(passage: &Passage, at: usize) -> Vec<Piece> {
     let sentences = passage.sentences.iter().enumerate();
     let spoken =
         sentences.filter(|(_, sentence)| sentence.kind != BlockKind::Contents).map(|(place, sentence)| Piece {
-            text: sentence
-                .row
-                .clone()
-                .unwrap_or_else(|| passage.slice(sentence.span).split_whitespace().collect::<Vec<_>>().join(" ")),
+            text: sentence.row.clone().unwrap_or_else(|| {
+                let text = passage.slice(sentence.span).trim_start();
+                // The number of an item is none of what it says, and the word behind it begins a sentence.
+                let text = &text[list_marker(text).map_or(0, str::len)..];
+                text.split_whitespace().collect::<Vec<_>>().join(" ")
+            }),
             place: Some((at, place)),
         });
     pieces.extend(spoken.filter(|piece| !piece.text.is_empty()));

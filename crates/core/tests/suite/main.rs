@@ -17,3 +17,4 @@ mod rerank;
 mod tables;
 mod text;
 mod tokens;
+mod verify;

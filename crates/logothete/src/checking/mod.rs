@@ -134,8 +134,8 @@ fn judged(prepared: &Prepared, judge: &mut Judge<'_>) -> Result<CheckedClaim> {
     for (at, passage) in found.iter().enumerate() {
         let mut held = judge.hold(&claim.text, &[passage])?;
         if held.finding.verdict == Verdict::Supported && held.finding.probability < MIN_FOUND {
-            held.finding.verdict = Verdict::Unsupported;
-            held.finding.reason = held.finding.differences.first().map(|difference| difference.said.clone());
+            held.finding.verdict = Verdict::Partly;
+            held.finding.reason = Some("the source may say this in other words, but not clearly".to_owned());
         }
         let rank = |held: &Judgement| match held.finding.verdict {
             Verdict::Supported => (true, held.finding.probability),

@@ -6,3 +6,4 @@ mod conversations;
 mod drafts;
 mod embeddings;
 mod misbehaving;
+mod policies;

@@ -1,8 +1,9 @@
 //! Running the command on the demo's documents.
 #![allow(dead_code)] // each test file uses its own part
 
+use std::io::Write;
 use std::path::{Path, PathBuf};
-use std::process::{Command, Output};
+use std::process::{Command, Output, Stdio};
 
 use tempfile::TempDir;
 
@@ -36,6 +37,18 @@ pub fn run(folder: &Path, arguments: &[&str]) -> Ran {
     let arguments: Vec<String> = arguments.iter().map(|argument| argument.replace("DEMO", &documents)).collect();
     let arguments: Vec<&str> = arguments.iter().map(String::as_str).collect();
     let Output { status, stdout, stderr } = command(folder, &arguments).output().expect("the command runs");
+    let text = |bytes: Vec<u8>| String::from_utf8(bytes).expect("UTF-8");
+    Ran { code: status.code().unwrap_or(-1), out: text(stdout), err: text(stderr) }
+}
+
+/// Runs the command in a folder with a text on its standard input.
+pub fn run_with_input(folder: &Path, arguments: &[&str], input: &str) -> Ran {
+    let mut command = command(folder, arguments);
+    command.stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::piped());
+    let mut running = command.spawn().expect("the command runs");
+    // A command that does not read has ended; what it says is told by its output.
+    let _ = running.stdin.take().expect("its input").write_all(input.as_bytes());
+    let Output { status, stdout, stderr } = running.wait_with_output().expect("it ends");
     let text = |bytes: Vec<u8>| String::from_utf8(bytes).expect("UTF-8");
     Ran { code: status.code().unwrap_or(-1), out: text(stdout), err: text(stderr) }
 }

@@ -1,0 +1,148 @@
+//! Claims held against their sources.
+
+use logothete_core::chunk::Sentence;
+use logothete_core::document::{BlockKind, Span};
+use logothete_core::search::Passage;
+use logothete_core::text::sentences;
+use logothete_core::vector::{Encoder, Role, Vectors};
+use logothete_core::verify::{
+    DifferenceKind, Judge, Meaning, SourceSentence, SupportModel, Verdict, support_facts, verify,
+};
+use logothete_core::{Fingerprint, Result};
+use proptest::prelude::*;
+use rstest::rstest;
+
+/// An encoder that counts letters, and has no vectors of tokens.
+struct Letters;
+
+impl Encoder for Letters {
+    fn name(&self) -> String {
+        "letters".to_owned()
+    }
+
+    fn fingerprint(&self) -> Fingerprint {
+        Fingerprint::of(["letters"])
+    }
+
+    fn dimensions(&self) -> usize {
+        26
+    }
+
+    fn encode(&self, texts: &[&str], _: Role) -> Result<Vectors> {
+        let mut vectors = Vectors::new(26);
+        for text in texts {
+            let mut counts = [0.0; 26];
+            text.bytes().filter(u8::is_ascii_lowercase).for_each(|byte| counts[usize::from(byte - b'a')] += 1.0);
+            vectors.push(&counts)?;
+        }
+        Ok(vectors)
+    }
+}
+
+fn finding(claim: &str, source: &str) -> logothete_core::verify::Finding {
+    let unknown = Meaning::default();
+    let spans = sentences(source);
+    let texts: Vec<SourceSentence<'_>> =
+        spans.iter().map(|span| SourceSentence { text: &source[span.range()], meaning: &unknown }).collect();
+    verify(claim, &unknown, &texts, SupportModel::learned())
+}
+
+#[rstest]
+#[case::number("The lock is 12 metres wide.", "The lock is 14 metres wide.", DifferenceKind::Number, "14 metres")]
+#[case::unit("It keeps for six weeks.", "It keeps for six months.", DifferenceKind::Number, "six months")]
+#[case::time("The gate shuts at 8 pm.", "The gate shuts at 21:00.", DifferenceKind::Number, "21:00")]
+#[case::date("It began on 3 May 2021.", "It began on 3 May 2022.", DifferenceKind::Number, "2022")]
+#[case::bound("At least 5 boats may enter.", "At most 5 boats may enter.", DifferenceKind::Opposite, "5")]
+#[case::denial("The lamp is lit by day.", "The lamp is not lit by day.", DifferenceKind::Denial, "denies")]
+#[case::opposite("The gate opens at noon.", "The gate closes at noon.", DifferenceKind::Opposite, "closes")]
+#[case::exclusive("Turn at the red buoy.", "Turn at the green buoy.", DifferenceKind::Exclusive, "green")]
+#[case::duty("A pilot may be taken.", "A pilot must be taken.", DifferenceKind::Duty, "must")]
+#[case::degree("All boats are insured.", "Most boats are insured.", DifferenceKind::Degree, "share")]
+#[case::name("The ferry sails to Orrin.", "The ferry sails to Brack.", DifferenceKind::Name, "Brack")]
+#[case::missing("The crew gets soup.", "The gate is shut.", DifferenceKind::Missing, "soup")]
+#[case::hedge("The quay sinks.", "The quay possibly sinks.", DifferenceKind::Hedge, "doubt")]
+#[case::condition(
+    "Nets may be dried on the quay.",
+    "Nets may be dried on the quay unless a ship lies there.",
+    DifferenceKind::Condition,
+    "unless"
+)]
+fn differences_are_named(#[case] claim: &str, #[case] source: &str, #[case] kind: DifferenceKind, #[case] said: &str) {
+    let found = finding(claim, source);
+    let difference = found.differences.iter().find(|difference| difference.kind == kind);
+    let difference = difference.unwrap_or_else(|| panic!("{found:?}"));
+    assert!(difference.said.contains(said) && difference.degree > 0.0, "{difference:?}");
+    // What the source says itself has none of these.
+    let same = finding(source, source);
+    assert!(same.differences.iter().all(|own| own.kind != kind || own.degree < 0.3), "{same:?}");
+}
+
+#[rstest]
+#[case("The lock is 1,400 centimetres wide.", "The lock is 14 metres wide.")]
+#[case("It opens at half past six in the morning.", "It opens at 6:30.")]
+#[case("A quarter of the boats are blue.", "25 per cent of the boats are blue.")]
+#[case("The fee for both is 30 crowns.", "The fee is 18 crowns, and 12 crowns for the second.")]
+#[case("The harbour is open in July.", "The harbour is open from May to September.")]
+fn converted_and_computed_numbers_are_no_difference(#[case] claim: &str, #[case] source: &str) {
+    let found = finding(claim, source);
+    let numbers = [DifferenceKind::Number, DifferenceKind::NumberMissing, DifferenceKind::Opposite];
+    assert!(found.differences.iter().all(|own| !numbers.contains(&own.kind) || own.degree < 0.3), "{found:?}");
+}
+
+#[test]
+fn where_the_words_are_the_same_a_number_decides() {
+    let source = "The tug Steadfast has a bollard pull of 32 tonnes and a crew of four.";
+    let changed = finding("The tug Steadfast has a bollard pull of 30 tonnes and a crew of four.", source);
+    assert_eq!(changed.verdict, Verdict::Contradicted);
+    assert!(changed.reason.expect("a reason").contains("32 tonnes"));
+    assert_eq!(finding("", source).verdict, Verdict::Unsupported);
+    assert_eq!(finding("The gate is shut.", "").verdict, Verdict::Unsupported);
+}
+
+fn passage(text: &str) -> Passage {
+    let mut passage = Passage::default();
+    passage.text = text.to_owned();
+    passage.location.span = Span::new(0, text.len());
+    passage.sentences = sentences(text)
+        .into_iter()
+        .map(|span| Sentence { span, kind: BlockKind::Paragraph, pages: None, row: None })
+        .collect();
+    passage
+}
+
+#[test]
+fn a_judge_quotes_the_sentence_that_is_nearest() {
+    let passages =
+        [passage("The lamp is green. It is lit at dusk."), passage("(2) Cranes stop in a gale. Boats stay.")];
+    let both: Vec<&Passage> = passages.iter().collect();
+    let mut judge = Judge::new(&Letters);
+    let held = judge.hold("Cranes stop in a gale.", &both).expect("a judgement");
+    assert_eq!((held.finding.verdict, held.place), (Verdict::Supported, Some((1, 0))));
+    let held = judge.hold("The moon is made of cheese.", &both).expect("a judgement");
+    assert!(!held.finding.verdict.is_borne_out() && held.finding.reason.is_some());
+    let held = judge.hold_against("The lamp is red.", &["Boats stay.", "The lamp is green."]).expect("a judgement");
+    assert_eq!((held.finding.verdict.is_borne_out(), held.place), (false, Some((0, 1))));
+}
+
+proptest! {
+    #[test]
+    fn whatever_is_claimed_is_judged(
+        claim in "(not |no |the |Berth 7 |9 pm |12 m|half a |a |gate |only |shut|, |\\. |é|ß|“|2025-01-02 |3/4 |\u{1f600}){0,14}",
+        source in "((All|The|No) (gate|lamp|boat)s? (is|may|must) (not )?(shut|lit|12 m|9:30)[.!;] ){0,6}",
+    ) {
+        let found = finding(&claim, &source);
+        prop_assert!((0.0..=1.0).contains(&found.probability) && (0.0..=1.0).contains(&found.speaks));
+        prop_assert!(found.differences.iter().all(|own| (0.0..=1.0).contains(&own.degree) && !own.said.is_empty()));
+        prop_assert_eq!(found.verdict == Verdict::Supported, found.reason.is_none());
+        let unknown = Meaning::default();
+        let one = [SourceSentence { text: &source, meaning: &unknown }];
+        prop_assert!(support_facts(&claim, &unknown, &one).iter().all(|fact| fact.is_finite()));
+    }
+}
+
+#[test]
+fn a_claim_of_two_thousand_words_is_judged() {
+    let claim = "The gate of the third basin is shut when the wind is above 20 metres per second. ".repeat(130);
+    let source = "The gate is shut above 20 metres per second. Cranes stop. ".repeat(30);
+    assert!((0.0..=1.0).contains(&finding(&claim, &source).probability));
+}
