@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use logothete::keyword::query_terms;
 use logothete::prompt::{PastTurn, Prompt, REFUSAL, plain_summary};
 use logothete::query::question_parts;
-use logothete::text::sentences;
+use logothete::text::{list_marker, sentences};
 
 use crate::generator::part;
 
@@ -188,8 +188,10 @@ fn candidates<'a>(question: &str, passages: &[(usize, &'a str)]) -> Vec<Candidat
     found
 }
 
+/// Returns a text with another first number. The number of a list item, such as `(2)`, says nothing and stays.
 fn with_other_number(text: &str) -> String {
-    let Some(at) = text.find(|c: char| c.is_ascii_digit()) else { return text.to_owned() };
+    let from = text.len() - text.trim_start().len() + list_marker(text).map_or(0, str::len);
+    let Some(at) = text[from..].find(|c: char| c.is_ascii_digit()).map(|at| from + at) else { return text.to_owned() };
     let digit = text.as_bytes()[at] - b'0';
     format!("{}{}{}", &text[..at], (digit + 3) % 10, &text[at + 1..])
 }

@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 use std::io::{IsTerminal, Write};
 
-use logothete::answer::AskEvent;
+use logothete::answer::{Answer, AskEvent, UnsupportedPolicy};
 use logothete::evidence::AnswerLength;
 use logothete::search::Filter;
 use logothete::{Corpus, Reply, Result, SearchRequest};
@@ -13,7 +13,7 @@ use serde_json::json;
 use super::output::{check_free, write_file};
 use super::{changed, configuration, corpus, routed};
 use crate::args::{AskArguments, CorpusArguments};
-use crate::view::{Flow, Style, answer, prompt, sources, trace, verdict, width};
+use crate::view::{Flow, Style, answer, prompt, sources, trace, verdict, visible, width};
 use crate::{DONE, Output, REFUSED};
 
 pub async fn run(at: &CorpusArguments, arguments: &AskArguments, as_json: bool) -> Result<Output> {
@@ -55,6 +55,7 @@ pub async fn run(at: &CorpusArguments, arguments: &AskArguments, as_json: bool) 
     }
     let has_model = corpus.pipeline().model()?.is_some();
     let one = arguments.questions.is_none();
+    let flags = config.answer.unsupported == UnsupportedPolicy::Flag;
     let streams = one && has_model && !as_json && std::io::stdout().is_terminal();
     let replies = match requests.first().cloned() {
         Some(request) if streams => {
@@ -62,7 +63,8 @@ pub async fn run(at: &CorpusArguments, arguments: &AskArguments, as_json: bool) 
             let tell = move |event: AskEvent<'_>| match event {
                 AskEvent::Text(text) => print_now(&flow.next(text)),
                 AskEvent::Claim(claim) if claim.is_judged() && !claim.verdict.is_borne_out() => {
-                    print_now(&flow.aside(&style.warning(&verdict(claim))));
+                    let remark = flow.aside(&style.warning(&verdict(claim)));
+                    print_now(&visible(&remark, style.is_on()));
                 }
                 _ => {}
             };
@@ -80,6 +82,8 @@ pub async fn run(at: &CorpusArguments, arguments: &AskArguments, as_json: bool) 
     let shown = |reply: &Reply| {
         let steps = if arguments.trace { trace(&reply.trace, style) } else { String::new() };
         let text = match streams {
+            // The verdicts were told when the claims ended.
+            true if flags => format!("\n{}", sources(&without_verdicts(&reply.answer), style)),
             true => format!("\n{}", sources(&reply.answer, style)),
             false => answer(&reply.answer, style),
         };
@@ -98,6 +102,13 @@ pub async fn run(at: &CorpusArguments, arguments: &AskArguments, as_json: bool) 
     let one = |reply: &Reply| super::one_of_several(&reply.answer.question, &shown(reply), style);
     let text = replies.iter().map(one).collect::<Vec<_>>().join("\n");
     Ok(Output { text, json: json!({ "answers": replies }), code })
+}
+
+/// Returns an answer without its claims, whose verdicts were shown.
+fn without_verdicts(answer: &Answer) -> Answer {
+    let mut answer = answer.clone();
+    answer.claims.clear();
+    answer
 }
 
 /// How to get answers in a model's words.

@@ -107,7 +107,8 @@ impl Facts {
             .sum();
         let of = |is_counted: &dyn Fn(&crate::query::Term, f32) -> bool| {
             let counted = question.terms.iter().zip(&chosen.levels).filter(|(term, level)| is_counted(term, **level));
-            counted.map(|(term, _)| term.weight).sum::<f32>()
+            // The sum of nothing is a negative zero.
+            counted.map(|(term, _)| term.weight).sum::<f32>() + 0.0
         };
         let subject = of(&|term, _| term.subject);
         let rest = of(&|term, _| !term.subject);

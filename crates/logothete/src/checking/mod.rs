@@ -8,7 +8,7 @@ use logothete_core::keyword::Query;
 use logothete_core::search::Passage;
 use logothete_core::text::sentences;
 use logothete_core::vector::Encoder;
-use logothete_core::verify::{Judge, Judgement, Verdict};
+use logothete_core::verify::{Difference, DifferenceKind, Judge, Judgement, Verdict};
 use logothete_core::{Error, ErrorKind, Result};
 use rayon::prelude::*;
 
@@ -24,6 +24,8 @@ pub use report::{CheckReport, CheckedClaim, ClaimPair, PairCheck, pair_measures}
 const MAX_PASSAGES: usize = 4;
 /// From this probability on, a passage that a search found supports a claim. Of several passages, one is more easily like it than one that is cited.
 const MIN_FOUND: f32 = 0.5;
+/// The share of the words of a claim from which on it is no doubtful paraphrase if the source says nothing of them.
+const MAX_MISSING: f32 = 0.4;
 /// From this probability on, a passage speaks of the matter so clearly that what it says against a claim is shown beside what supports it.
 const MIN_AGAINST: f32 = 0.97;
 
@@ -134,8 +136,13 @@ fn judged(prepared: &Prepared, judge: &mut Judge<'_>) -> Result<CheckedClaim> {
     for (at, passage) in found.iter().enumerate() {
         let mut held = judge.hold(&claim.text, &[passage])?;
         if held.finding.verdict == Verdict::Supported && held.finding.probability < MIN_FOUND {
-            held.finding.verdict = Verdict::Partly;
-            held.finding.reason = Some("the source may say this in other words, but not clearly".to_owned());
+            let lacking = |difference: &&Difference| {
+                difference.kind == DifferenceKind::Missing && difference.degree >= MAX_MISSING
+            };
+            let lacking = held.finding.differences.iter().find(lacking).map(|difference| difference.said.clone());
+            held.finding.verdict = if lacking.is_some() { Verdict::Unsupported } else { Verdict::Partly };
+            held.finding.reason =
+                lacking.or_else(|| Some("the source may say this in other words, but not clearly".to_owned()));
         }
         let rank = |held: &Judgement| match held.finding.verdict {
             Verdict::Supported => (true, held.finding.probability),
