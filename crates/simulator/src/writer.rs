@@ -54,6 +54,12 @@ pub fn reply_to(prompt: &Prompt, fault: Option<WritingFault>) -> String {
         () if part(prompt, "turns").is_some() => summary(prompt),
         () if part(prompt, "conversation").is_some() => standing_alone(prompt),
         () if part(prompt, "question").is_some() => transformed(prompt),
+        // Told what was wrong, it answers the question before it once more.
+        () if part(prompt, "problems").is_some() => {
+            let mut before = prompt.clone();
+            before.messages.truncate(prompt.messages.len().saturating_sub(2));
+            return reply_to(&before, fault);
+        }
         () => answer(prompt, fault),
     };
     match fault {

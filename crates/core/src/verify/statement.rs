@@ -216,12 +216,11 @@ fn denials(words: &[&str]) -> usize {
     let at = |index: usize| words.get(index).copied().unwrap_or_default();
     let advises = words.iter().any(|word| is_listed("advise advises advised warn warned recommended advice", word));
     let has = |list: &str| words.iter().any(|word| is_listed(list, word));
-    let compares = words.iter().filter(|word| **word == "as").count() > 1;
     let before = |index: usize| index.checked_sub(1).map_or("", |at| words[at]);
     let denies = |(index, word): (usize, &&str)| {
         // `Costs nothing` says what it costs, `not until May` when, and `not as long as` how long.
         let measures = (*word == "nothing" && is_listed("cost costs pay pays paid owe owes", before(index)))
-            || (*word == "not" && (has("until") || compares));
+            || (*word == "not" && (has("until") || at(index + 1) == "as" || at(index + 2) == "as"));
         if measures {
             return false;
         }
