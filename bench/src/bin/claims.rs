@@ -26,7 +26,7 @@ fn main() {
     };
     match (way.as_str(), rest) {
         ("fit", [out, table @ ..]) => {
-            fitted(&encoded(pairs.clone()), &encoded(grown(&pairs)), out, table.first().map(String::as_str))
+            fitted(&encoded(pairs.clone()), &encoded(grown(&pairs)), out, table.first().map(String::as_str));
         }
         ("show", _) => shown(&encoded(pairs)),
         _ => eprintln!("give `fit DEV OUT [TABLE]`, or `show FILE`"),

@@ -65,7 +65,7 @@ pub fn sources(answer: &Answer, style: Style) -> String {
         if !claim.is_judged() {
             continue;
         }
-        out.push_str(&format!("\n{}\n", style.warning(&indented(&verdict(claim), 0).trim_end())));
+        out.push_str(&format!("\n{}\n", style.warning(indented(&verdict(claim), 0).trim_end())));
         out.push_str(&indented(&claim.text, 2));
     }
     for passage in &answer.nearest {

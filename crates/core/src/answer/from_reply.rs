@@ -26,6 +26,8 @@ impl Answer {
     /// passage that several claims cite is one source, with a quotation for each. A claim without markers cites the passage that
     /// supports it, if one clearly does. Markers of no passage are dropped. A reply that says that it does not know is a refusal.
     ///
+    /// Verdicts are by words alone; [`judge`](Self::judge) holds the claims by meaning too.
+    ///
     /// Costs comparing each claim with the sentences of the passages that it cites; with those of all, if it cites none.
     pub fn from_reply(question: impl Into<String>, reply: &str, passages: &[Passage]) -> Self {
         let question = question.into();

@@ -56,7 +56,7 @@ pub struct Support {
 ///
 /// A claim that occurs in the evidence word for word has a share of 1. Otherwise the share is that of the claim's content words
 /// that the evidence has; a number that the evidence lacks halves it. A share from 0.9 is supported, from 0.5 partly.
-/// This checks words and not meaning: a denial of the evidence can pass.
+/// This checks words and not meaning: a denial of the evidence can pass. [`verify`](super::verify) does both.
 pub fn check(claim: &str, evidence: &str) -> Support {
     let claim = without_markers(claim);
     let claimed: Vec<_> = words(&claim).collect();

@@ -55,8 +55,8 @@ impl<'a> Judge<'a> {
     /// # Errors
     /// If the encoder fails.
     pub fn hold(&mut self, claim: &str, passages: &[&Passage]) -> Result<Judgement> {
-        let pieces = passages.iter().enumerate().flat_map(|(at, passage)| pieces(passage, at)).collect();
-        let mut judgement = self.held(claim, pieces)?;
+        let pieces: Vec<Piece> = passages.iter().enumerate().flat_map(|(at, passage)| pieces(passage, at)).collect();
+        let mut judgement = self.held(claim, &pieces)?;
         // A row of a table may be written as the document has it.
         if passages.iter().any(|passage| says_all(claim, &passage.text)) {
             let finding = &mut judgement.finding;
@@ -71,10 +71,10 @@ impl<'a> Judge<'a> {
     /// If the encoder fails.
     pub fn hold_against(&mut self, claim: &str, sentences: &[&str]) -> Result<Judgement> {
         let piece = |(at, text): (usize, &&str)| Piece { text: (*text).to_owned(), place: Some((0, at)) };
-        self.held(claim, sentences.iter().enumerate().map(piece).collect())
+        self.held(claim, &sentences.iter().enumerate().map(piece).collect::<Vec<_>>())
     }
 
-    fn held(&mut self, claim: &str, pieces: Vec<Piece>) -> Result<Judgement> {
+    fn held(&mut self, claim: &str, pieces: &[Piece]) -> Result<Judgement> {
         let texts: Vec<&str> = pieces.iter().map(|piece| piece.text.as_str()).chain([claim]).collect();
         self.learn(&texts)?;
         let unknown = Meaning::default();

@@ -18,6 +18,9 @@ const MAX_CLAIM: usize = 4_000;
 /// From this probability on, a claim is supported. On the dev half of `bench/claims` a lower bound finds fewer errors, and a higher one doubts more
 /// paraphrases.
 pub const MIN_SUPPORT: f32 = 0.3;
+/// From this degree on, a condition or a doubt that is left out makes a claim partly supported, unless the probability is this high.
+const MIN_LIMIT: f32 = 0.8;
+const MIN_WHOLE: f32 = 0.6;
 /// From this share of the same words on, a number that differs decides.
 const MIN_CHANGED: f32 = 0.5;
 /// The highest probability of such a claim.
@@ -145,9 +148,16 @@ impl Held {
                 self.differences.iter().filter(|difference| CONTRADICTING.contains(&difference.kind) == contradicting);
             of_kind.next()
         };
+        // The claim leaves out a condition, or a doubt, of the very clause that says it.
+        let limits = |difference: &&Difference| {
+            matches!(difference.kind, DifferenceKind::Condition | DifferenceKind::Hedge)
+                && difference.degree >= MIN_LIMIT
+        };
+        let limit = self.differences.iter().find(limits).filter(|_| probability < MIN_WHOLE);
         let verdict = match (gravest(true), gravest(false)) {
             _ if self.is_empty => Verdict::Unsupported,
-            _ if probability >= MIN_SUPPORT => Verdict::Supported,
+            _ if probability >= MIN_SUPPORT && limit.is_none() => Verdict::Supported,
+            _ if probability >= MIN_SUPPORT => Verdict::Partly,
             (Some(contradiction), _) if contradiction.degree >= MIN_CONTRADICTION => Verdict::Contradicted,
             (_, Some(other))
                 if matches!(other.kind, DifferenceKind::Condition | DifferenceKind::Hedge | DifferenceKind::Degree) =>
@@ -158,6 +168,7 @@ impl Held {
         };
         let reason = match verdict {
             Verdict::Supported => None,
+            Verdict::Partly if limit.is_some() => limit.map(|difference| difference.said.clone()),
             Verdict::Contradicted => gravest(true).map(|difference| difference.said.clone()),
             _ => gravest(false).or(gravest(true)).map(|difference| difference.said.clone()),
         };

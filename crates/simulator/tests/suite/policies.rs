@@ -70,13 +70,16 @@ async fn a_model_writes_once_more_what_was_wrong() {
     assert_eq!(service.asked().len(), 2);
 }
 
+/// The text that was shown, and the claims that were told with their verdicts.
+type Told = (String, Vec<(String, Verdict)>);
+
 #[rstest]
 #[case(UnsupportedPolicy::Flag)]
 #[case(UnsupportedPolicy::Drop)]
 #[tokio::test]
 async fn verdicts_are_told_as_claims_end(#[case] policy: UnsupportedPolicy) {
     let service = ModelService::start().expect("a service").failing_at(0, ModelFault::Writing(WritingFault::Invent));
-    let told: Arc<Mutex<(String, Vec<(String, Verdict)>)>> = Arc::default();
+    let told: Arc<Mutex<Told>> = Arc::default();
     let events = told.clone();
     let tell = move |event: AskEvent<'_>| {
         let mut told = events.lock().expect("nobody panicked");

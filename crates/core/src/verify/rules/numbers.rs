@@ -124,10 +124,9 @@ impl Reader<'_> {
         // The number of a list item is none of what it says.
         let is_marker = |token: &Token| self.claim[..token.span.start].trim().trim_start_matches('(').is_empty();
         let lacking = claim.tokens.iter().find(|token| {
-            has_figure(token)
-                && !in_amount(token)
-                && !source.tokens.iter().any(|other| other.folded == token.folded)
-                && !(is_marker(token) && self.claim[token.span.end..].starts_with([')', '.']))
+            let is_there = source.tokens.iter().any(|other| other.folded == token.folded);
+            let is_item = is_marker(token) && self.claim[token.span.end..].starts_with([')', '.']);
+            has_figure(token) && !in_amount(token) && !is_there && !is_item
         })?;
         let said = format!("the source has no “{}”", self.claimed(lacking));
         Some(self.difference(DifferenceKind::NumberMissing, 1.0, said))
@@ -173,7 +172,12 @@ impl Reader<'_> {
 
     /// Returns `true` if an amount of the claim is to another as two of the source are: 2 litres for 24 square metres, and 1 for 12.
     fn is_in_proportion(&self, amount: &Amount) -> bool {
+        // Longer lists of numbers are no prices or recipes.
+        const MAX_AMOUNTS: usize = 16;
         let (claim, source) = (self.alignment.claim, self.alignment.source);
+        if claim.amounts.len().max(source.amounts.len()) > MAX_AMOUNTS {
+            return false;
+        }
         let comparable = |a: &Amount, b: &Amount| matches!(a.against(b), Fit::Differs | Fit::Outside | Fit::Within);
         claim.amounts.iter().filter(|other| other.span != amount.span && other.measure != amount.measure).any(|other| {
             source.amounts.iter().filter(|one| comparable(amount, one) && one.value > 0.0).any(|one| {
