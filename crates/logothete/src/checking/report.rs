@@ -4,7 +4,7 @@ use logothete_core::eval::{JudgedClaim, VerdictMeasures, verdict_measures};
 use logothete_core::search::Passage;
 use logothete_core::verify::{Judgement, Verdict};
 use logothete_core::{Error, ErrorKind, Result};
-use serde::{Deserialize, Serialize};
+use serde::{Deserialize, Serialize, Serializer};
 use serde_json::Value;
 
 use crate::answer::OtherSource;
@@ -30,6 +30,7 @@ pub struct CheckedClaim {
     /// The verdict.
     pub verdict: Verdict,
     /// The probability that the evidence supports it.
+    #[serde(serialize_with = "serialize_probability")]
     pub probability: f32,
     /// Why it is not supported, in words; or what another source says.
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -72,6 +73,7 @@ pub struct PairCheck {
     /// The verdict.
     pub verdict: Verdict,
     /// The probability that the source supports the claim.
+    #[serde(serialize_with = "serialize_probability")]
     pub probability: f32,
     /// Why it is not supported, in words.
     pub reason: Option<String>,
@@ -105,7 +107,7 @@ impl CheckedClaim {
     }
 
     pub(super) fn set<'a>(&mut self, held: &Judgement, passage: impl Fn(usize) -> &'a Passage) {
-        (self.verdict, self.probability) = (held.finding.verdict, rounded(held.finding.probability));
+        (self.verdict, self.probability) = (held.finding.verdict, held.finding.probability);
         self.reason.clone_from(&held.finding.reason);
         self.evidence = super::source(held, passage);
     }
@@ -143,14 +145,15 @@ impl PairCheck {
         Self {
             id: pair.id.clone(),
             verdict: held.finding.verdict,
-            probability: rounded(held.finding.probability),
+            probability: held.finding.probability,
             reason: held.finding.reason.clone(),
             quotation,
         }
     }
 }
 
-/// Returns a probability to four digits.
-fn rounded(probability: f32) -> f32 {
-    (probability * 1e4).round() / 1e4
+/// Writes a probability with four digits after the point.
+#[allow(clippy::trivially_copy_pass_by_ref)] // the signature that serde asks for
+fn serialize_probability<S: Serializer>(probability: &f32, to: S) -> std::result::Result<S::Ok, S::Error> {
+    to.serialize_f64((f64::from(*probability) * 1e4).round() / 1e4)
 }
