@@ -9,8 +9,11 @@ use super::{Meaning, SupportModel, Verdict};
 use crate::document::BlockKind;
 use crate::error::Result;
 use crate::search::Passage;
-use crate::text::list_marker;
+use crate::text::{fold, list_marker, words};
 use crate::vector::Encoder;
+
+/// A claim of fewer words is too short to be told by them alone.
+const MIN_SAME: usize = 5;
 
 /// Holds claims against passages. Vectors come from the encoder, each sentence once; an encoder on another machine is not asked, and words alone count.
 pub struct Judge<'a> {
@@ -89,6 +92,11 @@ impl<'a> Judge<'a> {
             (finding.verdict, finding.probability, finding.reason, finding.nearest) =
                 (Verdict::Supported, 1.0, None, Some(at));
         }
+        let denied = pieces.iter().position(|piece| differs_by_a_denial(claim, &piece.text));
+        if let Some(at) = denied.filter(|_| verbatim.is_none()) {
+            (finding.verdict, finding.probability, finding.nearest) = (Verdict::Contradicted, 0.0, Some(at));
+            finding.reason = Some("only one of the claim and its source denies this".to_owned());
+        }
         let place = finding.nearest.and_then(|at| pieces[at].place);
         Ok(Judgement { finding, place })
     }
@@ -108,13 +116,22 @@ impl<'a> Judge<'a> {
 
 /// Returns `true` if a claim stands in a text in one piece, ignoring case, blanks and the sign at its end.
 fn says_all(claim: &str, text: &str) -> bool {
-    let plain = |text: &str| {
-        // The number of a list item is none of what it says.
-        let text = &text.trim_start()[list_marker(text).map_or(0, str::len)..];
-        let words: Vec<String> = crate::text::words(text).map(|word| crate::text::fold(word.text)).collect();
-        format!(" {} ", words.join(" "))
-    };
-    plain(text).contains(&plain(claim))
+    plain(text, false).contains(&plain(claim, false))
+}
+
+/// Returns `true` if a text has all words of a claim in one piece, but for a word such as `not`, which one of them has and the other lacks.
+fn differs_by_a_denial(claim: &str, text: &str) -> bool {
+    let bare = plain(claim, true);
+    bare.split_whitespace().count() >= MIN_SAME && plain(text, true).contains(&bare) && !says_all(claim, text)
+}
+
+/// Returns the words of a text, folded, with blanks between and around them; perhaps without those that deny.
+fn plain(text: &str, without_denials: bool) -> String {
+    // The number of a list item is none of what it says.
+    let text = &text.trim_start()[list_marker(text).map_or(0, str::len)..];
+    let words = words(text).map(|word| fold(word.text));
+    let kept = words.filter(|word| !without_denials || !matches!(word.as_str(), "not" | "never" | "no"));
+    format!(" {} ", kept.collect::<Vec<String>>().join(" "))
 }
 
 /// Returns what a passage says, sentence by sentence: its headings, rows that can be read alone, and its other sentences.

@@ -117,6 +117,9 @@ fn a_judge_quotes_the_sentence_that_is_nearest() {
     assert_eq!((held.finding.verdict, held.place), (Verdict::Supported, Some((1, 0))));
     let held = judge.hold("The moon is made of cheese.", &both).expect("a judgement");
     assert!(!held.finding.verdict.is_borne_out() && held.finding.reason.is_some());
+    let held = judge
+        .hold("Ring every ten and every twenty seconds.", &[&passage("Ring every ten and not every twenty seconds.")]);
+    assert_eq!(held.expect("a judgement").finding.verdict, Verdict::Contradicted);
     let held = judge.hold_against("The lamp is red.", &["Boats stay.", "The lamp is green."]).expect("a judgement");
     assert_eq!((held.finding.verdict.is_borne_out(), held.place), (false, Some((0, 1))));
 }
