@@ -3,7 +3,6 @@
 use std::collections::HashMap;
 use std::fmt;
 
-use super::check::check;
 use super::verifier::{Finding, SourceSentence, verify};
 use super::{Meaning, SupportModel, Verdict};
 use crate::document::BlockKind;
@@ -41,6 +40,8 @@ pub struct Judgement {
 /// A piece of evidence, and where it stands.
 struct Piece {
     text: String,
+    /// The same as the document has it: a row of a table without the names of its columns.
+    written: String,
     place: Option<(usize, usize)>,
 }
 
@@ -59,13 +60,7 @@ impl<'a> Judge<'a> {
     /// If the encoder fails.
     pub fn hold(&mut self, claim: &str, passages: &[&Passage]) -> Result<Judgement> {
         let pieces: Vec<Piece> = passages.iter().enumerate().flat_map(|(at, passage)| pieces(passage, at)).collect();
-        let mut judgement = self.held(claim, &pieces)?;
-        // A row of a table may be written as the document has it.
-        if passages.iter().any(|passage| says_all(claim, &passage.text)) {
-            let finding = &mut judgement.finding;
-            (finding.verdict, finding.probability, finding.reason) = (Verdict::Supported, 1.0, None);
-        }
-        Ok(judgement)
+        self.held(claim, &pieces)
     }
 
     /// Holds a claim against sentences. The second place of the judgement is that of the sentence.
@@ -73,7 +68,11 @@ impl<'a> Judge<'a> {
     /// # Errors
     /// If the encoder fails.
     pub fn hold_against(&mut self, claim: &str, sentences: &[&str]) -> Result<Judgement> {
-        let piece = |(at, text): (usize, &&str)| Piece { text: (*text).to_owned(), place: Some((0, at)) };
+        let piece = |(at, text): (usize, &&str)| Piece {
+            text: (*text).to_owned(),
+            written: String::new(),
+            place: Some((0, at)),
+        };
         self.held(claim, &sentences.iter().enumerate().map(piece).collect::<Vec<_>>())
     }
 
@@ -85,15 +84,15 @@ impl<'a> Judge<'a> {
         let sources = pieces.iter().map(|piece| SourceSentence { text: &piece.text, meaning: meaning(&piece.text) });
         let sources: Vec<SourceSentence<'_>> = sources.collect();
         let mut finding = verify(claim, meaning(claim), &sources, self.model);
-        // What the source says word for word needs no weighing.
-        let verbatim =
-            pieces.iter().position(|piece| check(claim, &piece.text).share >= 1.0 && says_all(claim, &piece.text));
-        if let Some(at) = verbatim {
+        // What the source says word for word needs no weighing. A part of a sentence is not enough: the rest may deny or limit it.
+        let said = plain(claim, false);
+        let is_said = |piece: &Piece| {
+            !said.is_empty() && (plain(&piece.text, false) == said || plain(&piece.written, false) == said)
+        };
+        if let Some(at) = pieces.iter().position(is_said) {
             (finding.verdict, finding.probability, finding.reason, finding.nearest) =
                 (Verdict::Supported, 1.0, None, Some(at));
-        }
-        let denied = pieces.iter().position(|piece| differs_by_a_denial(claim, &piece.text));
-        if let Some(at) = denied.filter(|_| verbatim.is_none()) {
+        } else if let Some(at) = pieces.iter().position(|piece| differs_by_a_denial(claim, &piece.text)) {
             (finding.verdict, finding.probability, finding.nearest) = (Verdict::Contradicted, 0.0, Some(at));
             finding.reason = Some("only one of the claim and its source denies this".to_owned());
         }
@@ -114,46 +113,40 @@ impl<'a> Judge<'a> {
     }
 }
 
-/// Returns `true` if a claim stands in a text in one piece, ignoring case, blanks and the sign at its end.
-fn says_all(claim: &str, text: &str) -> bool {
-    plain(text, false).contains(&plain(claim, false))
-}
-
-/// Returns `true` if a text has all words of a claim in one piece, but for a word such as `not`, which one of them has and the other lacks.
-fn differs_by_a_denial(claim: &str, text: &str) -> bool {
+/// Returns `true` if a sentence has the words of a claim but for one such as `not`, which one of them has and the other lacks.
+fn differs_by_a_denial(claim: &str, sentence: &str) -> bool {
     let bare = plain(claim, true);
-    bare.split_whitespace().count() >= MIN_SAME && plain(text, true).contains(&bare) && !says_all(claim, text)
+    bare.split_whitespace().count() >= MIN_SAME
+        && plain(sentence, true) == bare
+        && plain(sentence, false) != plain(claim, false)
 }
 
-/// Returns the words of a text, folded, with blanks between and around them; perhaps without those that deny.
+/// Returns the words of a text, folded, with blanks between them; perhaps without those that deny.
 fn plain(text: &str, without_denials: bool) -> String {
     // The number of a list item is none of what it says.
     let text = &text.trim_start()[list_marker(text).map_or(0, str::len)..];
     let words = words(text).map(|word| fold(word.text));
     let kept = words.filter(|word| !without_denials || !matches!(word.as_str(), "not" | "never" | "no"));
-    format!(" {} ", kept.collect::<Vec<String>>().join(" "))
+    kept.collect::<Vec<String>>().join(" ")
 }
 
 /// Returns what a passage says, sentence by sentence: its headings, rows that can be read alone, and its other sentences.
 fn pieces(passage: &Passage, at: usize) -> Vec<Piece> {
     let mut pieces = Vec::new();
     if !passage.context.trim().is_empty() {
-        pieces.push(Piece { text: passage.context.clone(), place: None });
+        pieces.push(Piece { text: passage.context.clone(), written: String::new(), place: None });
     }
     let sentences = passage.sentences.iter().enumerate();
-    let spoken =
-        sentences.filter(|(_, sentence)| sentence.kind != BlockKind::Contents).map(|(place, sentence)| Piece {
-            text: sentence.row.clone().unwrap_or_else(|| {
-                let text = passage.slice(sentence.span).trim_start();
-                // The number of an item is none of what it says, and the word behind it begins a sentence.
-                let text = &text[list_marker(text).map_or(0, str::len)..];
-                text.split_whitespace().collect::<Vec<_>>().join(" ")
-            }),
-            place: Some((at, place)),
-        });
+    let spoken = sentences.filter(|(_, sentence)| sentence.kind != BlockKind::Contents).map(|(place, sentence)| {
+        let text = passage.slice(sentence.span).trim_start();
+        // The number of an item is none of what it says, and the word behind it begins a sentence.
+        let text = &text[list_marker(text).map_or(0, str::len)..];
+        let written = text.split_whitespace().collect::<Vec<_>>().join(" ");
+        Piece { text: sentence.row.clone().unwrap_or_else(|| written.clone()), written, place: Some((at, place)) }
+    });
     pieces.extend(spoken.filter(|piece| !piece.text.is_empty()));
     if passage.sentences.is_empty() {
-        pieces.push(Piece { text: passage.text.clone(), place: None });
+        pieces.push(Piece { text: passage.text.clone(), written: String::new(), place: None });
     }
     pieces
 }

@@ -120,6 +120,15 @@ fn a_judge_quotes_the_sentence_that_is_nearest() {
     let held = judge
         .hold("Ring every ten and every twenty seconds.", &[&passage("Ring every ten and not every twenty seconds.")]);
     assert_eq!(held.expect("a judgement").finding.verdict, Verdict::Contradicted);
+    // A part of a sentence is not what it says.
+    let held = judge.hold(
+        "Boats of any size may enter the inner dock.",
+        &[&passage("No boats of any size may enter the inner dock.")],
+    );
+    assert_eq!(held.expect("a judgement").finding.verdict, Verdict::Contradicted);
+    let limited = passage("Nets may be dried on the quay only with the consent of the harbour master.");
+    let held = judge.hold("Nets may be dried on the quay.", &[&limited]).expect("a judgement");
+    assert!(held.finding.probability < 1.0, "{held:?}");
     let held = judge.hold_against("The lamp is red.", &["Boats stay.", "The lamp is green."]).expect("a judgement");
     assert_eq!((held.finding.verdict.is_borne_out(), held.place), (false, Some((0, 1))));
 }

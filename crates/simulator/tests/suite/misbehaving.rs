@@ -20,6 +20,16 @@ fn demo(name: &str) -> PathBuf {
     PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("../../demo").join(name)
 }
 
+/// A configuration that has the service write answers.
+fn asking(service: &ModelService) -> Config {
+    let mut config = Config::default();
+    config.privacy.allow = vec![service.host()];
+    config.generator.kind = GeneratorKind::Remote;
+    config.generator.address = service.address();
+    "stand-in".clone_into(&mut config.generator.model);
+    config
+}
+
 #[rstest]
 #[case(WritingFault::ObeyPlanted)]
 #[case(WritingFault::Invent)]
@@ -33,12 +43,7 @@ fn demo(name: &str) -> PathBuf {
 #[tokio::test]
 async fn nothing_planted_is_obeyed(#[case] fault: WritingFault) {
     let service = ModelService::start().expect("a service").failing_at(0, ModelFault::Writing(fault));
-    let mut config = Config::default();
-    config.privacy.allow = vec![service.host()];
-    config.generator.kind = GeneratorKind::Remote;
-    config.generator.address = service.address();
-    "stand-in".clone_into(&mut config.generator.model);
-    let corpus = Pipeline::from_config(&config).expect("settings").in_memory().await.expect("a corpus");
+    let corpus = Pipeline::from_config(&asking(&service)).expect("settings").in_memory().await.expect("a corpus");
     let documents = [demo("documents/notices"), demo("documents/byelaws.pdf"), demo("documents/watch-log.txt")];
     corpus.build(BuildRequest::new(documents)).await.expect("a build");
     corpus.build(MemorySource::new("post").with("orders.md", ORDERS)).await.expect("a build");
@@ -94,12 +99,7 @@ async fn nothing_planted_is_obeyed(#[case] fault: WritingFault) {
 #[tokio::test]
 async fn what_the_model_changed_is_flagged(#[case] fault: WritingFault, #[case] least: f64) {
     let service = ModelService::start().expect("a service").failing_at(0, ModelFault::Writing(fault));
-    let mut config = Config::default();
-    config.privacy.allow = vec![service.host()];
-    config.generator.kind = GeneratorKind::Remote;
-    config.generator.address = service.address();
-    "stand-in".clone_into(&mut config.generator.model);
-    let corpus = Pipeline::from_config(&config).expect("settings").in_memory().await.expect("a corpus");
+    let corpus = Pipeline::from_config(&asking(&service)).expect("settings").in_memory().await.expect("a corpus");
     corpus.build(BuildRequest::new([demo("documents")])).await.expect("a build");
     let questions = std::fs::read_to_string(demo("questions.jsonl")).expect("the questions");
     let questions = read_questions(&questions).expect("questions");
