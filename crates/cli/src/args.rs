@@ -217,7 +217,7 @@ pub struct ChatArguments {
     pub delete: bool,
 }
 
-/// A form of a document.
+/// A form of a document or a digest.
 #[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
 pub enum Format {
     /// Headings, lists and tables as Markdown
@@ -282,6 +282,8 @@ pub enum Verb {
     Chat(ChatArguments),
     /// Hold a text against the corpus, claim by claim; exit code 4 if something in it is contradicted
     Check(CheckArguments),
+    /// Tell what whole documents say, field by field, with the place of each statement
+    Digest(DigestArguments),
     /// Score search and answers on a set of questions
     Evaluate(EvaluateArguments),
     /// Find settings that are really better on a set of questions
@@ -319,6 +321,20 @@ pub struct CheckArguments {
     /// Check lines of {"id", "claim", "evidence"} instead, without a corpus; if they have "verdict", how well the check does is measured
     #[arg(long, value_name = "FILE", conflicts_with = "file")]
     pub pairs: Option<PathBuf>,
+}
+
+/// The documents, and what is told of them.
+#[derive(Args)]
+pub struct DigestArguments {
+    /// Documents of the corpus, by their names or the ends of them; of several, also what they say together and where they differ
+    #[arg(required = true, value_name = "DOCUMENT")]
+    pub documents: Vec<String>,
+    /// Tell what [digest.NAME] of the configuration asks for
+    #[arg(long, value_name = "NAME", default_value = "default", hide_default_value = true)]
+    pub fields: String,
+    /// The form [default: that of the configuration, else text]
+    #[arg(long, value_enum, value_name = "FORM")]
+    pub format: Option<Format>,
 }
 
 #[derive(Args)]

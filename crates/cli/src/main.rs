@@ -113,6 +113,7 @@ async fn run(arguments: Arguments) -> logothete::Result<Output> {
         Verb::Ask(arguments) => commands::ask::run(at, &arguments, as_json).await,
         Verb::Chat(arguments) => commands::chat::run(at, &arguments, as_json).await,
         Verb::Check(arguments) => commands::check::run(at, &arguments).await,
+        Verb::Digest(arguments) => commands::digest::run(at, &arguments).await,
         Verb::Evaluate(arguments) => commands::evaluate::run(at, &arguments).await,
         Verb::Tune(arguments) => commands::tune::run(at, &arguments).await,
     }

@@ -1,7 +1,7 @@
 //! Values, traits and computation of Logothete. This crate opens no file or socket, reads no clock, and prints nothing.
 //!
 //! The modules follow the flow of data. Building: [`document`] → [`chunk`] → [`vector`] and [`keyword`] indexes. Asking: [`query`] →
-//! [`search`] → [`evidence`] → [`verify`] → [`answer`]. [`prompt`] assembles what a generator receives. [`eval`] scores results.
+//! [`search`] → [`evidence`] → [`verify`] → [`answer`]. [`digest`] tells what a whole document says. [`prompt`] assembles what a generator receives. [`eval`] scores results.
 //! [`text`] splits text into words and sentences, and [`segment`] has what all index files share. Every function can be called alone.
 //!
 //! ```
@@ -21,6 +21,7 @@
 
 pub mod answer;
 pub mod chunk;
+pub mod digest;
 pub mod document;
 mod error;
 pub mod eval;

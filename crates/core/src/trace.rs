@@ -79,6 +79,13 @@ pub enum TraceDetails {
         /// The parts.
         parts: Vec<String>,
     },
+    /// A question that wants to know what a whole document says was answered with a summary of it.
+    Digest {
+        /// The document.
+        document: String,
+        /// The number of statements of the summary.
+        statements: usize,
+    },
     /// Passages were searched.
     Search {
         /// The query.
@@ -262,6 +269,7 @@ impl TraceDetails {
         match self {
             Self::Ask { .. } => "ask",
             Self::Split { .. } => "split",
+            Self::Digest { .. } => "digest",
             Self::Search { .. } => "search",
             Self::Filter { .. } => "filter",
             Self::Keyword { .. } => "keyword",

@@ -26,6 +26,7 @@ mod checking;
 pub mod config;
 pub mod conversation;
 pub mod corpus;
+pub mod digest;
 mod evaluation;
 pub mod generate;
 mod ingest;
@@ -50,6 +51,7 @@ pub use checking::{CheckReport, CheckedClaim, ClaimPair, PairCheck, pair_measure
 pub use config::Config;
 pub use conversation::Conversation;
 pub use corpus::Corpus;
+pub use digest::DigestReport;
 pub use generate::{CommandGenerator, Generator};
 pub use ingest::{
     BuildReport, BuildRequest, DocumentEstimate, Estimate, Failure, OwnChunk, Progress, PruneNeeded, Stage, Upsert,

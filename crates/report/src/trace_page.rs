@@ -161,6 +161,7 @@ fn stage(details: &TraceDetails) -> &'static str {
     match details {
         TraceDetails::Ask { .. } => "ask",
         TraceDetails::Split { .. } => "split",
+        TraceDetails::Digest { .. } => "digest",
         TraceDetails::Search { .. } => "search",
         TraceDetails::Filter { .. } => "filter",
         TraceDetails::Keyword { .. } => "keyword leg",
@@ -186,6 +187,7 @@ fn stage(details: &TraceDetails) -> &'static str {
 fn summary(record: &TraceRecord) -> String {
     let mut text = match &record.details {
         TraceDetails::Split { parts } => parts.join(" · "),
+        TraceDetails::Digest { document, statements } => format!("{statements} statements of {document}"),
         TraceDetails::Search { query } => query.clone(),
         TraceDetails::Filter { filter, rows } => format!("{filter}: {rows} chunks left"),
         TraceDetails::Keyword { terms, missing, leg, .. } => {

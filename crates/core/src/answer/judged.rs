@@ -1,13 +1,19 @@
 //! The claims of an answer, held against their sources.
 
+use std::collections::HashSet;
+
 use super::{Answer, Claim, Status};
 use crate::error::Result;
 use crate::prompt::OWN_KNOWLEDGE;
 use crate::search::Passage;
+use crate::text::{fold, is_stopword, stem, words};
 use crate::verify::{Judge, Verdict};
 
 /// From this probability on, a passage that is not cited counts as the source of a claim.
 const MIN_OTHER: f32 = 0.6;
+
+/// Of so many passages at most, those with most words of a claim, each is looked at for one that says it.
+const MAX_OTHERS: usize = 20;
 
 /// What is done with claims of a model that their sources do not bear out.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
@@ -76,6 +82,22 @@ fn without(text: &str, claim: &Claim) -> String {
     format!("{before}{gap}{after}").trim().to_owned()
 }
 
+/// Returns the passages that share most words with a claim, best first.
+fn likeliest(claim: &str, passages: &[Passage]) -> Vec<usize> {
+    if passages.len() <= MAX_OTHERS {
+        return (0..passages.len()).collect();
+    }
+    let terms = |text: &str| -> HashSet<String> {
+        let told = words(text).map(|word| fold(word.text)).filter(|word| !is_stopword(word));
+        told.map(|word| stem(&word)).collect()
+    };
+    let own = terms(claim);
+    let shared = passages.iter().enumerate().map(|(at, passage)| (at, own.intersection(&terms(&passage.text)).count()));
+    let mut shared: Vec<(usize, usize)> = shared.filter(|(_, count)| *count > 0).collect();
+    shared.sort_by_key(|(at, count)| (std::cmp::Reverse(*count), *at));
+    shared.into_iter().take(MAX_OTHERS).map(|(at, _)| at).collect()
+}
+
 impl Claim {
     /// Returns `true` unless it was computed, or a model says it of its own knowledge.
     pub fn is_judged(&self) -> bool {
@@ -99,7 +121,7 @@ impl Claim {
             self.reason = None;
         }
         let mut best: Option<(usize, f32)> = None;
-        for at in (0..passages.len()).filter(|at| !is_cited(at)) {
+        for at in likeliest(&self.text, passages).into_iter().filter(|at| !is_cited(at)) {
             let finding = judge.hold(&self.text, &[&passages[at]])?.finding;
             if finding.verdict == Verdict::Supported && best.is_none_or(|(_, other)| finding.probability > other) {
                 best = Some((at, finding.probability));

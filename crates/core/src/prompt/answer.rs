@@ -73,15 +73,15 @@ pub struct AnswerPrompt {
 
 /// A passage as templates see it.
 #[derive(Serialize)]
-struct Shown {
+pub(super) struct Shown {
     number: usize,
     place: String,
     text: String,
-    fenced: String,
+    pub(super) fenced: String,
 }
 
 impl Shown {
-    fn new(number: usize, passage: &Passage, text: &str) -> Self {
+    pub(super) fn new(number: usize, passage: &Passage, text: &str) -> Self {
         let dated = |date: &String| format!("{} ({date})", passage.location);
         let place = passage.location.date.as_ref().map_or_else(|| passage.location.to_string(), dated);
         let text = without_markers(text);
@@ -120,25 +120,6 @@ pub fn answer_prompt(
     assembled(instruction, history, passages, settings, count, &asked)
 }
 
-/// Returns the prompt that asks what passages of a document say about a subject, in `max_words` words. Passages are taken as for
-/// [`answer_prompt`], and a reply is read in the same way.
-///
-/// # Errors
-/// As [`answer_prompt`].
-pub fn digest_prompt(
-    subject: &str,
-    passages: &[Passage],
-    max_words: usize,
-    templates: &Templates,
-    settings: &AnswerSettings,
-    count: &dyn Fn(&str) -> u64,
-) -> Result<AnswerPrompt> {
-    let values = json!({ "max_words": max_words, "refusal": REFUSAL });
-    let instruction = templates.render("digest_instruction", values)?;
-    let asked = |shown: &[Shown]| templates.render("digest_passages", json!({ "passages": shown, "subject": subject }));
-    assembled(instruction, &[], passages, settings, count, &asked)
-}
-
 /// Fills the room that an instruction leaves with the history and the passages.
 fn assembled(
     instruction: String,
@@ -162,19 +143,8 @@ fn assembled(
             continue;
         };
         let number = shown.len() + 1;
-        let whole = Shown::new(number, passage, passage.slice(rest));
-        let fits = |candidate: &Shown| count(&candidate.fenced) <= room;
-        let one = if fits(&whole) {
-            Some(whole)
-        } else {
-            let ends =
-                passage.sentences.iter().map(|part| part.span.end).filter(|end| *end > rest.start && *end < rest.end);
-            let ends: Vec<usize> = ends.collect();
-            let cut = |end: usize| Shown::new(number, passage, passage.slice(Span::new(rest.start, end)));
-            let most = ends.iter().rev().map(|end| cut(*end)).find(|candidate| fits(candidate));
-            shortened.extend(most.is_some().then_some(at));
-            most
-        };
+        let (one, is_whole) = fitting(number, passage, rest, room, count);
+        shortened.extend((one.is_some() && !is_whole).then_some(at));
         let Some(one) = one else {
             left_out.push(at);
             continue;
@@ -199,6 +169,26 @@ fn assembled(
     Ok(AnswerPrompt { prompt, passages: kept, shortened, left_out, messages_left_out, tokens })
 }
 
+/// Returns a part of a passage as it is shown in a room of some tokens, whole or its first whole sentences, and whether it is whole; `None` if not even one
+/// sentence has room.
+pub(super) fn fitting(
+    number: usize,
+    passage: &Passage,
+    part: Span,
+    room: u64,
+    count: &dyn Fn(&str) -> u64,
+) -> (Option<Shown>, bool) {
+    let fits = |candidate: &Shown| count(&candidate.fenced) <= room;
+    let whole = Shown::new(number, passage, passage.slice(part));
+    if fits(&whole) {
+        return (Some(whole), true);
+    }
+    let ends = passage.sentences.iter().map(|sentence| sentence.span.end);
+    let ends: Vec<usize> = ends.filter(|end| *end > part.start && *end < part.end).collect();
+    let cut = |end: usize| Shown::new(number, passage, passage.slice(Span::new(part.start, end)));
+    (ends.iter().rev().map(|end| cut(*end)).find(fits), false)
+}
+
 /// Returns the number of the oldest messages that must go so that the rest fits. The rest begins with a message of the asker.
 fn beyond(history: &[Message], room: u64, count: &dyn Fn(&str) -> u64) -> usize {
     let mut used = 0;
@@ -212,7 +202,7 @@ fn beyond(history: &[Message], room: u64, count: &dyn Fn(&str) -> u64) -> usize 
 }
 
 /// Returns the part of a passage that no earlier one of its document has; `None` if there is none.
-fn unseen(passage: &Passage, seen: &[(&str, Span)]) -> Option<Span> {
+pub(super) fn unseen(passage: &Passage, seen: &[(&str, Span)]) -> Option<Span> {
     let mut rest = passage.location.span;
     for (_, span) in seen.iter().filter(|(document, _)| *document == passage.location.document) {
         if span.start <= rest.start && span.end > rest.start {
@@ -247,6 +237,7 @@ fn without_markers(text: &str) -> String {
     }
     plain + rest
 }
+
 /// Returns the message that asks for an answer once more, with what was wrong with it: a line for each sentence.
 ///
 /// # Errors

@@ -3,6 +3,7 @@
 mod answer;
 mod context;
 mod conversation;
+mod digest;
 mod draft;
 mod fence;
 mod mask;
@@ -11,13 +12,12 @@ mod route;
 mod templates;
 mod transform;
 
-pub use answer::{
-    AnswerMode, AnswerPrompt, AnswerSettings, OWN_KNOWLEDGE, REFUSAL, answer_prompt, digest_prompt, repair_message,
-};
+pub use answer::{AnswerMode, AnswerPrompt, AnswerSettings, OWN_KNOWLEDGE, REFUSAL, answer_prompt, repair_message};
 pub use context::{context_prompt, tidy_context};
 pub use conversation::{
     PastTurn, condense_prompt, condensed_question, history, plain_summary, summarise_prompt, tidy_summary,
 };
+pub use digest::{DigestMaterial, DigestPrompt, digest_prompt};
 pub use draft::{WrittenQuestion, draft_prompt, written_question};
 pub use fence::fenced;
 pub use mask::{Hidden, Mask};

@@ -89,14 +89,14 @@ const ALL: [Known; 27] = [
     Known {
         name: "digest_instruction",
         text: include_str!("templates/digest_instruction.txt"),
-        variables: &["max_words", "refusal"],
-        required: &[],
+        variables: &["fields", "refusal"],
+        required: &["fields"],
     },
     Known {
         name: "digest_passages",
         text: include_str!("templates/digest_passages.txt"),
-        variables: &["passages", "subject"],
-        required: &["passages", "subject"],
+        variables: &["passages", "notes", "title"],
+        required: &["passages", "notes"],
     },
     Known {
         name: "draft_instruction",

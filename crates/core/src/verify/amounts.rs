@@ -130,6 +130,11 @@ impl Figured {
     }
 }
 
+/// Returns `true` for a number word, such as `eleven`.
+pub(super) fn is_number_word(word: &str) -> bool {
+    small(word).is_some() || matches!(word, "hundred" | "thousand" | "million")
+}
+
 /// Returns the value of a number word below a hundred.
 fn small(word: &str) -> Option<f64> {
     let of = |list: &[&str]| list.iter().position(|known| *known == word);

@@ -12,6 +12,7 @@ mod meaning;
 mod model;
 mod rules;
 mod statement;
+mod told;
 mod verifier;
 mod vocabulary;
 
@@ -21,4 +22,5 @@ pub use judge::{Judge, Judgement};
 pub use meaning::Meaning;
 pub use model::{SUPPORT_FACTS, SUPPORT_NAMES, SupportFacts, SupportModel, SupportWeights};
 pub use rules::{Difference, DifferenceKind};
+pub(crate) use told::Told;
 pub use verifier::{Finding, MIN_SUPPORT, SourceSentence, support_facts, verify};

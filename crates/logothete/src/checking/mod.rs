@@ -102,8 +102,7 @@ fn passages_at(
     place: &CitedPlace,
     known: &[String],
 ) -> Result<std::result::Result<Vec<Passage>, String>> {
-    let ends = |name: &&String| name.rsplit('/').next() == Some(place.document.as_str());
-    let name = known.iter().find(|name| **name == place.document).or_else(|| known.iter().find(ends));
+    let name = crate::corpus::document_named(known, &place.document);
     let catalogue = searcher.view.catalogue();
     let Some(id) = name.map(|name| catalogue.known_id(name)).transpose()?.flatten() else {
         return Ok(Err(format!("the corpus does not hold “{}”, which is cited", place.document)));

@@ -43,11 +43,13 @@ pub enum GeneratorRole {
     Route,
     /// Questions that passages answer, for a question set.
     Draft,
+    /// Digests of whole documents.
+    Digest,
 }
 
 impl GeneratorRole {
     /// All roles.
-    pub const ALL: [Self; 8] = [
+    pub const ALL: [Self; 9] = [
         Self::Answer,
         Self::Condense,
         Self::Summarise,
@@ -56,6 +58,7 @@ impl GeneratorRole {
         Self::Rerank,
         Self::Route,
         Self::Draft,
+        Self::Digest,
     ];
 
     /// Returns the name in the configuration.
@@ -69,6 +72,7 @@ impl GeneratorRole {
             Self::Rerank => "rerank",
             Self::Route => "route",
             Self::Draft => "draft",
+            Self::Digest => "digest",
         }
     }
 }

@@ -9,7 +9,7 @@ use serde::de::value::StrDeserializer;
 use serde::de::{DeserializeSeed, Deserializer, MapAccess, Visitor};
 use serde::{Deserialize, forward_to_deserialize_any};
 
-/// The keys of each table of a configuration, in the order of the struct's fields.
+/// The keys of each table of a configuration, in the order of the struct's fields; none for a table whose keys are the user's own.
 pub(super) type Tables = Vec<(&'static str, &'static [&'static str])>;
 
 /// Returns the tables of a struct of structs, each of which has a default for every field.
@@ -17,8 +17,13 @@ pub(super) fn tables<'de, T: Deserialize<'de>>() -> Tables {
     let found = RefCell::new(Vec::new());
     let names = fields_of::<T>();
     for &name in names {
+        let before = found.borrow().len();
         // The value of the one key is refused, but its deserializer has seen the names of its fields by then.
         let _ = T::deserialize(OneKey { name, found: &found });
+        // The keys of a map are the user's own.
+        if found.borrow().len() == before {
+            found.borrow_mut().push((name, &[]));
+        }
     }
     found.into_inner()
 }
@@ -52,6 +57,9 @@ pub(super) fn check(given: &toml::Table, known: &Tables) -> Result<()> {
         let Some((_, keys)) = known.iter().find(|(name, _)| name == table) else {
             return unknown(table, "", known.iter().map(|(name, _)| *name).collect());
         };
+        if keys.is_empty() {
+            continue;
+        }
         for key in value.as_table().into_iter().flat_map(toml::Table::keys) {
             if !keys.contains(&key.as_str()) {
                 return unknown(key, table, keys.to_vec());

@@ -2,6 +2,7 @@
 
 mod answer;
 mod chunk;
+mod digest;
 mod encoder;
 mod generator;
 mod index;
@@ -19,6 +20,7 @@ mod written;
 
 pub use answer::AnswerConfig;
 pub use chunk::{ChunkConfig, ChunkContext, ChunkUnit, Strategy};
+pub use digest::{DigestConfig, DigestFormat, DigestMethod};
 pub use encoder::{EncoderConfig, EncoderKind};
 pub use generator::{GeneratorConfig, GeneratorKind, GeneratorRole};
 pub use index::IndexConfig;
@@ -31,9 +33,11 @@ pub use routing::{RouteConfig, RoutingConfig};
 pub use search::{SearchConfig, Transform};
 pub use sources::SourcesConfig;
 
+use std::collections::BTreeMap;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 
+use logothete_core::suggest::closest;
 use logothete_core::{Error, ErrorKind, Result, TokenUsage};
 use serde::{Deserialize, Serialize};
 
@@ -70,6 +74,8 @@ pub struct Config {
     pub prompt: PromptConfig,
     /// How answers without a model are made.
     pub answer: AnswerConfig,
+    /// What is told of whole documents, by the names of digests. What has the name `default` is told if none is named.
+    pub digest: BTreeMap<String, DigestConfig>,
     /// What writes answers and contexts.
     pub generator: GeneratorConfig,
     /// The permissions to send data.
@@ -208,9 +214,30 @@ impl Config {
         self.search.validate()?;
         self.routing.validate(&self.search)?;
         self.answer.validate()?;
+        self.digest.iter().try_for_each(|(name, digest)| digest.validate(name))?;
         self.generator.validate()?;
         self.encoder.validate()?;
         self.limits.validate(self.has_prices())
+    }
+
+    /// Returns the digest of a name. The default one needs not be configured.
+    ///
+    /// # Errors
+    /// If there is none of this name; the message names the nearest one.
+    pub fn digest(&self, name: &str) -> Result<DigestConfig> {
+        if let Some(digest) = self.digest.get(name) {
+            return Ok(digest.clone());
+        }
+        if name == DigestConfig::DEFAULT {
+            return Ok(DigestConfig::default());
+        }
+        let names = self.digest.keys().cloned().chain([DigestConfig::DEFAULT.to_owned()]);
+        let hint = match closest(name, names.clone()) {
+            Some(near) => format!("did you mean {near}?"),
+            None => format!("the digests are {}", names.collect::<Vec<_>>().join(", ")),
+        };
+        let message = format!("no digest has this name; {hint}");
+        Err(Error::new(ErrorKind::Configuration, message).at(format!("[digest.{name}]")))
     }
 
     /// Returns `true` if anything has a price.
@@ -251,7 +278,7 @@ mod tests {
             listed.extend(line.split_once(" = ").map(|(key, _)| format!("[{table}] {key}")));
         }
         let tables = keys::tables::<Config>();
-        assert_eq!(tables.len(), 13);
+        assert_eq!(tables.len(), 14);
         for setting in tables.iter().flat_map(|(table, keys)| keys.iter().map(move |key| format!("[{table}] {key}"))) {
             assert!(listed.contains(&setting), "{setting} is not in the starter");
         }

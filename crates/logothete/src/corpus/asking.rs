@@ -44,7 +44,8 @@ impl Corpus {
     /// As [`ask`](Self::ask). The first question that fails ends the call.
     pub async fn ask_all<R: Into<SearchRequest>>(&self, requests: impl IntoIterator<Item = R>) -> Result<Vec<Reply>> {
         let requests: Vec<SearchRequest> = requests.into_iter().map(Into::into).collect();
-        if self.opened.pipeline.generator(GeneratorRole::Answer)?.is_none() {
+        let wants_digest = requests.iter().any(|request| request.digest_wish().is_some());
+        if !wants_digest && self.opened.pipeline.generator(GeneratorRole::Answer)?.is_none() {
             let spending = Arc::new(Spending::for_question(&self.opened.config().limits));
             let requests = Arc::new(requests);
             let ahead = self.ahead(&requests, Transforms::default(), &spending, rehearse_answers(&requests)).await?;
@@ -98,6 +99,9 @@ impl Corpus {
         recorder: Recorder,
         listener: Listener,
     ) -> Result<Reply> {
+        if let Some(document) = self.document_wanted(&asked.request).await? {
+            return self.summarised(document, asked, spending, recorder, listener).await;
+        }
         match self.opened.pipeline.generator(GeneratorRole::Answer)? {
             None => self.extracted(asked.request, &spending, recorder, listener).await,
             Some(equipped) => self.written(asked, equipped, spending, recorder, listener).await,

@@ -2,6 +2,7 @@
 
 mod asking;
 mod checking;
+mod digesting;
 mod drafting;
 mod evaluating;
 mod info;
@@ -9,6 +10,7 @@ mod inspect;
 mod tuning;
 mod variant;
 
+pub(crate) use digesting::document_named;
 pub use info::{CorpusInfo, SegmentInfo};
 pub use tuning::{TuneRequest, Tuning};
 

@@ -2,6 +2,7 @@
 
 use std::ops::RangeBounds;
 
+use logothete_core::digest::DigestWish;
 use logothete_core::document::Date;
 use logothete_core::search::{Filter, Plan, RerankKind, ScoreRange, Transform};
 use logothete_core::suggest::closest;
@@ -56,6 +57,11 @@ impl SearchRequest {
     /// Creates a query, or a question.
     pub fn new(query: impl Into<String>) -> Self {
         Self { query: query.into(), ..Self::default() }
+    }
+
+    /// Returns what the question wants a digest of; `None` if it asks for something else, or only for documents that pass a filter.
+    pub(crate) fn digest_wish(&self) -> Option<DigestWish> {
+        DigestWish::of(&self.query).filter(|_| self.filter.is_none())
     }
 
     /// Returns what is made of the question.

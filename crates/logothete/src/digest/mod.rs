@@ -1,0 +1,64 @@
+//! Digests of whole documents: by a model, part by part; or, without one, made of the documents' own sentences.
+
+mod report;
+mod sentences;
+mod written;
+
+pub use logothete_core::digest::*;
+pub use report::DigestReport;
+
+use logothete_core::document::Location;
+use logothete_core::search::Passage;
+use logothete_core::verify::Judge;
+use logothete_core::{Result, TokenUsage};
+
+pub(crate) use sentences::from_sentences;
+pub(crate) use written::{Writer, WrittenDigest};
+
+use crate::opened::Opened;
+use crate::storage::View;
+
+/// A document, with all of its passages in order.
+pub(crate) struct WholeDocument {
+    pub name: String,
+    pub title: Option<String>,
+    pub passages: Vec<Passage>,
+}
+
+impl WholeDocument {
+    /// Reads a document of the corpus.
+    pub(crate) fn read(view: &View, name: &str) -> Result<Self> {
+        let catalogue = view.catalogue();
+        let title = catalogue.document_detail(name)?.info.title;
+        let id = catalogue.known_id(name)?;
+        let ids = catalogue.chunks_of(&id.into_iter().collect::<Vec<_>>())?;
+        Ok(Self { name: name.to_owned(), title, passages: catalogue.passages_with_duplicates(&ids)? })
+    }
+
+    /// Puts several documents together, as one without a name.
+    pub(crate) fn together(documents: &[Self]) -> Self {
+        let passages = documents.iter().flat_map(|document| document.passages.clone()).collect();
+        let titles: Vec<&str> =
+            documents.iter().map(|document| document.title.as_deref().unwrap_or(&document.name)).collect();
+        Self { name: String::new(), title: Some(titles.join("; ")), passages }
+    }
+}
+
+/// Fills in where each source stands on its page, and its own headings.
+pub(crate) fn pinpoint(view: &View, digest: &mut Digest) -> Result<()> {
+    let own = digest.sources.iter_mut().flat_map(|source| {
+        let others = source.also.iter_mut().chain(&mut source.more).map(|other| &mut other.location);
+        std::iter::once(&mut source.location).chain(others)
+    });
+    let mut locations: Vec<&mut Location> = own.collect();
+    view.catalogue().pinpoint(&mut locations)
+}
+
+/// Returns where digests differ.
+pub(crate) fn differing(opened: &Opened, digests: &[Digest]) -> Result<Vec<DigestDifference>> {
+    differences(digests, &mut Judge::new(&*opened.encoder))
+}
+
+fn sum(one: TokenUsage, other: TokenUsage) -> TokenUsage {
+    TokenUsage { sent: one.sent + other.sent, received: one.received + other.received }
+}
