@@ -54,6 +54,8 @@ pub fn reply_to(prompt: &Prompt, fault: Option<WritingFault>) -> String {
         () if part(prompt, "turns").is_some() => summary(prompt),
         () if part(prompt, "conversation").is_some() => standing_alone(prompt),
         () if part(prompt, "question").is_some() => transformed(prompt),
+        () if part(prompt, "answer 1").is_some() => combined(prompt),
+        () if material(prompt).contains("\nDocument: ") => digest(prompt),
         // Told what was wrong, it answers the question before it once more.
         () if part(prompt, "problems").is_some() => {
             let mut before = prompt.clone();
@@ -102,8 +104,7 @@ fn place(prompt: &Prompt) -> String {
 
 /// Puts passages in order by how many words of the question they have.
 fn ordered(prompt: &Prompt) -> String {
-    let material = prompt.messages.last().map(|message| message.content.as_str()).unwrap_or_default();
-    let question = material.rsplit("Question: ").next().unwrap_or_default();
+    let question = material(prompt).rsplit("Question: ").next().unwrap_or_default();
     let texts = (1..).map_while(|number| part(prompt, &format!("candidate {number}")));
     let mut order: Vec<(usize, f32)> = (1..).zip(texts.map(|text| share_of_words(question, text))).collect();
     order.sort_by(|a, b| b.1.total_cmp(&a.1));
@@ -117,10 +118,11 @@ pub(crate) fn share_of_words(question: &str, text: &str) -> f32 {
 }
 
 fn answer(prompt: &Prompt, fault: Option<WritingFault>) -> String {
-    let material = prompt.messages.last().map(|message| message.content.as_str()).unwrap_or_default();
-    let question = material.rsplit("Question: ").next().unwrap_or_default();
-    let passages: Vec<(usize, &str)> =
-        (1..).map_while(|number| Some((number, part(prompt, &format!("passage {number}"))?))).collect();
+    let asked = material(prompt).rsplit("Question: ").next().unwrap_or_default();
+    // What stands below the question tells what to do with the answer so far.
+    let before = part(prompt, "answer");
+    let question = if before.is_some() { asked.lines().next().unwrap_or_default() } else { asked };
+    let passages = passages(prompt);
     if fault == Some(WritingFault::ObeyPlanted) {
         let planted = passages.iter().find_map(|(_, text)| {
             let at = text.to_lowercase().find("ignore")?;
@@ -138,13 +140,13 @@ fn answer(prompt: &Prompt, fault: Option<WritingFault>) -> String {
         picked.extend(good.filter(|one| one.score >= MIN_SHARE).collect::<Vec<_>>());
     }
     if picked.is_empty() {
-        return REFUSAL.to_owned();
+        return before.unwrap_or(REFUSAL).to_owned();
     }
     picked.sort_by_key(|candidate| candidate.passage);
     picked.dedup_by(|one, other| one.text == other.text);
     let count = passages.len();
     let sentence = |(at, candidate): (usize, &Candidate<'_>)| {
-        let mut text = candidate.text.split_whitespace().collect::<Vec<_>>().join(" ").replace(" | ", ", ");
+        let mut text = one_line(candidate.text).replace(" | ", ", ");
         if !text.ends_with(['.', '!', '?']) {
             text.push('.');
         }
@@ -164,7 +166,82 @@ fn answer(prompt: &Prompt, fault: Option<WritingFault>) -> String {
     if fault == Some(WritingFault::Invent) {
         sentences.push("The lighthouse keeper is paid in cheese every second Sunday. [1]".to_owned());
     }
-    sentences.join(" ")
+    let fresh = sentences.join(" ");
+    match before {
+        Some(before) if before.contains(&fresh) => before.to_owned(),
+        Some(before) => format!("{before} {fresh}"),
+        None => fresh,
+    }
+}
+
+/// Returns the passages of a prompt with their numbers, which need not count from 1.
+fn passages(prompt: &Prompt) -> Vec<(usize, &str)> {
+    (1..2_000).filter_map(|number| Some((number, part(prompt, &format!("passage {number}"))?))).collect()
+}
+
+/// Joins answers: all that they say, each sentence once.
+fn combined(prompt: &Prompt) -> String {
+    let answers = (1..).map_while(|number| part(prompt, &format!("answer {number}")));
+    let bodies = answers.map(|text| text.split_once("\n\n").map_or(text, |(_, answer)| answer));
+    let mut joined: Vec<&str> = Vec::new();
+    for body in bodies.filter(|body| !body.contains(REFUSAL)) {
+        if !joined.contains(&body) {
+            joined.push(body);
+        }
+    }
+    if joined.is_empty() { REFUSAL.to_owned() } else { joined.join(" ") }
+}
+
+/// Returns the last message.
+fn material(prompt: &Prompt) -> &str {
+    prompt.messages.last().map_or("", |message| message.content.as_str())
+}
+
+/// Writes the fields of a digest: the first sentences of passages that fit each field's question, and the lines of notes under it, within its words.
+fn digest(prompt: &Prompt) -> String {
+    let instruction = prompt.messages.first().map(|message| message.content.as_str()).unwrap_or_default();
+    let wanted = instruction.lines().filter_map(|line| line.strip_prefix("## ")?.split_once(": "));
+    let passages = passages(prompt);
+    let notes: Vec<&str> = (1..).map_while(|number| part(prompt, &format!("notes {number}"))).collect();
+    let mut reply = String::new();
+    for (name, form) in wanted {
+        let words: usize = form.split_whitespace().filter_map(|word| word.parse().ok()).next_back().unwrap_or(50);
+        let mut lines: Vec<String> = notes.iter().flat_map(|note| noted(note, name)).collect();
+        for (number, text) in &passages {
+            let body = text.split_once("\n\n").map_or(*text, |(_, body)| body);
+            let said = body.lines().flat_map(|line| sentences(line).into_iter().map(|span| line[span.range()].trim()));
+            let first = said.map(|sentence| sentence[list_marker(sentence).map_or(0, str::len)..].trim());
+            let first = first.filter(|sentence| sentence.ends_with('.') && sentence.split_whitespace().count() > 4);
+            // The kind of a document and its summary are told by how it begins, other fields by words of their question.
+            let general = ["kind", "summary", "key points"].contains(&name);
+            let fits = |sentence: &&str| general || share_of_words(form, sentence) > 0.0;
+            lines.extend(first.filter(fits).take(1).map(|sentence| format!("{} [{number}]", one_line(sentence))));
+        }
+        let mut left = words;
+        lines.retain(|line| {
+            let own = line.split_whitespace().count();
+            let fits = own <= left;
+            left -= if fits { own } else { 0 };
+            fits
+        });
+        if lines.is_empty() {
+            lines.push(REFUSAL.to_owned());
+        }
+        let lines: Vec<String> = lines.iter().map(|line| format!("- {line}")).collect();
+        reply.push_str(&format!("## {name}\n{}\n\n", lines.join("\n")));
+    }
+    reply
+}
+
+/// Returns the lines of a note under the name of a field.
+fn noted(note: &str, name: &str) -> Vec<String> {
+    let own = note.lines().skip_while(|line| line.strip_prefix("## ") != Some(name)).skip(1);
+    let own = own.take_while(|line| !line.starts_with("## ")).map(|line| line.trim_start_matches("- ").trim());
+    own.filter(|line| !line.is_empty() && !line.contains(REFUSAL)).map(str::to_owned).collect()
+}
+
+fn one_line(text: &str) -> String {
+    text.split_whitespace().collect::<Vec<_>>().join(" ")
 }
 
 /// Returns the sentences of the passages with their scores, best first.

@@ -42,6 +42,11 @@ impl Answer {
             let sentence = &reply[span.range()];
             let Some(cited) = cited_claims(sentence).into_iter().next() else { continue };
             let bare = without_markers(cited.text);
+            // A question claims nothing.
+            if cited.markers.is_empty() && bare.ends_with(['?', '？']) {
+                text.push_str(sentence);
+                continue;
+            }
             let own = bare.starts_with(OWN_KNOWLEDGE);
             let mut from: Vec<usize> = cited
                 .markers
@@ -141,7 +146,8 @@ fn best(claim: &str, passage: &Passage) -> (Span, Support) {
 /// sources that denies.
 fn is_refusal(reply: &str, claims: &[Claim]) -> bool {
     let plain = |text: &str| words(text).map(|word| fold(word.text)).collect::<Vec<_>>();
-    if claims.is_empty() || plain(reply) == plain(REFUSAL) {
+    let asks = reply.trim_end().ends_with(['?', '？']);
+    if (claims.is_empty() && !asks) || plain(reply) == plain(REFUSAL) {
         return true;
     }
     let unsupported = claims.iter().all(|claim| claim.citations.is_empty() && claim.verdict == Verdict::Unsupported);

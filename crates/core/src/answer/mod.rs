@@ -12,7 +12,7 @@ use crate::document::{Location, Span};
 use crate::round::{serialize_score, serialize_some_score};
 use crate::search::Passage;
 use crate::usage::TokenUsage;
-use crate::verify::Verdict;
+use crate::verify::{Verdict, cited_claims};
 
 /// Whether a question was answered.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -77,6 +77,31 @@ pub struct OtherSource {
     pub quotation: String,
 }
 
+/// A part of a question with its own answer.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[non_exhaustive]
+pub struct AnsweredPart {
+    /// The part of the question, as it was asked.
+    pub question: String,
+    /// Whether it was answered.
+    pub status: Status,
+    /// The lines of the answer that belong to it, with their markers.
+    pub answer: String,
+    /// The markers in it.
+    pub citations: Vec<usize>,
+}
+
+impl AnsweredPart {
+    /// Creates a part from its lines of an answer. Which sources it cites is read from their markers.
+    pub fn new(question: impl Into<String>, status: Status, answer: impl Into<String>) -> Self {
+        let answer = answer.into();
+        let mut citations: Vec<usize> = cited_claims(&answer).into_iter().flat_map(|claim| claim.markers).collect();
+        citations.sort_unstable();
+        citations.dedup();
+        Self { question: question.into(), status, answer, citations }
+    }
+}
+
 /// An answer, or a refusal.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[non_exhaustive]
@@ -91,6 +116,9 @@ pub struct Answer {
     pub claims: Vec<Claim>,
     /// The sources that the claims cite.
     pub sources: Vec<CitedSource>,
+    /// For a question that asks several things, what answers each of them; empty for any other.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub parts: Vec<AnsweredPart>,
     /// For a refusal, the nearest passages.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub nearest: Vec<Passage>,
@@ -143,6 +171,7 @@ impl Answer {
             answer: answer.into(),
             claims: Vec::new(),
             sources: Vec::new(),
+            parts: Vec::new(),
             nearest: Vec::new(),
             confidence: None,
             reason: None,

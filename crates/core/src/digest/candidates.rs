@@ -44,10 +44,13 @@ impl<'a> Candidates<'a> {
     /// Lists what the passages of a document have, in its order. `passages` are all of them, in order; what two of them share counts once.
     pub fn of(passages: &'a [Passage]) -> Self {
         let mut all: Vec<Candidate> = Vec::new();
-        let mut end = 0;
+        let (mut end, mut document) = (0, "");
         let mut sections: Vec<Vec<String>> = Vec::new();
         let mut begun = Vec::new();
         for (number, passage) in passages.iter().enumerate() {
+            if passage.location.document != document {
+                (end, document) = (0, &passage.location.document);
+            }
             // A heading inside a passage begins a section of its own.
             let mut section = passage.location.section.clone();
             for (place, sentence) in passage.sentences.iter().enumerate() {
@@ -139,7 +142,7 @@ fn plain(text: &str) -> String {
 }
 
 /// Returns for each text its terms, weighted by how rare they are among the texts, in a vector of length 1.
-fn weighted_terms(texts: &[&str]) -> Vec<HashMap<String, f32>> {
+pub(super) fn weighted_terms(texts: &[&str]) -> Vec<HashMap<String, f32>> {
     let terms = |text: &&str| -> HashMap<String, f32> {
         let mut counts = HashMap::new();
         for word in words(text).map(|word| fold(word.text)).filter(|word| !is_stopword(word)) {

@@ -81,7 +81,7 @@ fn statements(field: &DigestField, candidates: &Candidates<'_>, found: Vec<(usiz
 }
 
 /// Returns a sentence of a passage as a source.
-fn source(passage: &Passage, sentence: usize, marker: usize) -> CitedSource {
+pub(super) fn source(passage: &Passage, sentence: usize, marker: usize) -> CitedSource {
     let sentence = &passage.sentences[sentence];
     let mut location = passage.location.clone();
     (location.span, location.pages) = (sentence.span, sentence.pages);

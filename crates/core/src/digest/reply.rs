@@ -5,7 +5,7 @@ use crate::answer::{Answer, CitedSource};
 use crate::error::Result;
 use crate::prompt::REFUSAL;
 use crate::search::Passage;
-use crate::text::{fold, sentences, words};
+use crate::text::{fold, list_marker, sentences, words};
 use crate::verify::Judge;
 
 /// A longer label is the beginning of a sentence.
@@ -66,13 +66,8 @@ fn field_named(line: &str, fields: &[DigestField]) -> Option<usize> {
 
 fn one(field: &DigestField, text: &str, passages: &[Passage], judge: &mut Judge<'_>) -> Result<FilledField> {
     let (mut statements, mut sources) = (Vec::new(), Vec::<CitedSource>::new());
-    let lines = text.lines().map(str::trim).filter(|line| !line.is_empty());
-    let lines: Vec<String> = match field.kind.is_list() {
-        true => lines.map(str::to_owned).collect(),
-        false => vec![lines.collect::<Vec<_>>().join(" ")],
-    };
-    for line in lines {
-        let (label, said) = labelled(line.trim_start_matches(['-', '*', '•', ' ']), field);
+    for line in text.lines().map(str::trim).filter(|line| !line.is_empty()) {
+        let (label, said) = labelled(line[list_marker(line).map_or(0, str::len)..].trim(), field);
         if said.trim().is_empty() || said.contains(REFUSAL) {
             continue;
         }

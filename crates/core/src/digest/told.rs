@@ -92,14 +92,14 @@ pub(super) fn with_parties(candidates: &Candidates<'_>) -> Vec<Finding> {
     });
     let mut told: Vec<Finding> = told.collect();
     // A name that another one contains is the same party, said in short.
-    let names: Vec<(String, f32)> =
-        told.iter().map(|one| (fold(one.label.as_deref().unwrap_or_default()), one.worth)).collect();
-    told.retain(|one| {
-        let own = fold(one.label.as_deref().unwrap_or_default());
-        !names.iter().any(|(other, worth)| {
-            *other != own && format!(" {other} ").contains(&format!(" {own} ")) && *worth >= one.worth / 2.0
-        })
-    });
+    let names: Vec<String> = told.iter().map(|one| fold(one.label.as_deref().unwrap_or_default())).collect();
+    for (at, own) in names.iter().enumerate() {
+        let contains = |other: &String| other != own && format!(" {other} ").contains(&format!(" {own} "));
+        if let Some(longer) = names.iter().position(contains) {
+            told[longer].worth += std::mem::take(&mut told[at].worth);
+        }
+    }
+    told.retain(|one| one.worth > 0.0);
     told.sort_by(|a, b| b.worth.total_cmp(&a.worth).then(a.candidate.cmp(&b.candidate)));
     told
 }

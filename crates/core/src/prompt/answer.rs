@@ -27,6 +27,22 @@ pub enum AnswerMode {
     Open,
 }
 
+/// How the passages are given to a model.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+#[non_exhaustive]
+pub enum Reading {
+    /// All at once.
+    #[default]
+    Together,
+    /// Each one alone; then the answers are combined.
+    Apart,
+    /// One after the other, each with the answer so far.
+    InOrder,
+    /// All at once for each part of a question that asks several things. Each part has an answer of its own.
+    ByPart,
+}
+
 /// How an answer is asked for.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
@@ -39,6 +55,8 @@ pub struct AnswerSettings {
     pub max_sentences: Option<u32>,
     /// A sentence about the style; may be empty.
     pub style: String,
+    /// The markers of the passages, in their order; empty means that they count from 1.
+    pub markers: Vec<usize>,
     /// The number of tokens that the generator reads and writes together.
     pub context_tokens: u64,
     /// The number of tokens that are kept for the reply.
@@ -49,7 +67,8 @@ impl Default for AnswerSettings {
     fn default() -> Self {
         let mode = AnswerMode::default();
         let (language, style) = (String::new(), String::new());
-        Self { mode, language, max_sentences: None, style, context_tokens: 8_000, reply_tokens: 1_000 }
+        let markers = Vec::new();
+        Self { mode, language, max_sentences: None, style, markers, context_tokens: 8_000, reply_tokens: 1_000 }
     }
 }
 
@@ -69,6 +88,14 @@ pub struct AnswerPrompt {
     pub messages_left_out: usize,
     /// The number of tokens of the messages, as the generator counts them.
     pub tokens: u64,
+}
+
+impl AnswerPrompt {
+    /// Creates a prompt without passages of its own, such as one that combines answers.
+    pub fn of(prompt: Prompt, tokens: u64) -> Self {
+        let (passages, shortened, left_out) = (Vec::new(), Vec::new(), Vec::new());
+        Self { prompt, passages, shortened, left_out, messages_left_out: 0, tokens }
+    }
 }
 
 /// A passage as templates see it.
@@ -106,6 +133,31 @@ pub fn answer_prompt(
     settings: &AnswerSettings,
     count: &dyn Fn(&str) -> u64,
 ) -> Result<AnswerPrompt> {
+    let asked =
+        |shown: &[Shown]| templates.render("answer_question", json!({ "passages": shown, "question": question }));
+    assembled(instruction(templates, settings)?, history, passages, settings, count, &asked)
+}
+
+/// Returns the prompt that asks for an answer once more, with the answer so far and further passages. The other values are those of [`answer_prompt`].
+///
+/// # Errors
+/// As [`answer_prompt`].
+pub fn refine_prompt(
+    question: &str,
+    answer: &str,
+    passages: &[Passage],
+    templates: &Templates,
+    settings: &AnswerSettings,
+    count: &dyn Fn(&str) -> u64,
+) -> Result<AnswerPrompt> {
+    let answer = fenced("answer", answer);
+    let asked = |shown: &[Shown]| {
+        templates.render("refine_question", json!({ "passages": shown, "answer": answer, "question": question }))
+    };
+    assembled(instruction(templates, settings)?, &[], passages, settings, count, &asked)
+}
+
+fn instruction(templates: &Templates, settings: &AnswerSettings) -> Result<String> {
     let values = json!({
         "mode": settings.mode,
         "refusal": REFUSAL,
@@ -114,10 +166,7 @@ pub fn answer_prompt(
         "max_sentences": settings.max_sentences,
         "style": settings.style,
     });
-    let instruction = templates.render("answer_instruction", values)?;
-    let asked =
-        |shown: &[Shown]| templates.render("answer_question", json!({ "passages": shown, "question": question }));
-    assembled(instruction, history, passages, settings, count, &asked)
+    templates.render("answer_instruction", values)
 }
 
 /// Fills the room that an instruction leaves with the history and the passages.
@@ -142,7 +191,7 @@ fn assembled(
             left_out.push(at);
             continue;
         };
-        let number = shown.len() + 1;
+        let number = settings.markers.get(at).copied().unwrap_or(shown.len() + 1);
         let (one, is_whole) = fitting(number, passage, rest, room, count);
         shortened.extend((one.is_some() && !is_whole).then_some(at));
         let Some(one) = one else {

@@ -12,7 +12,10 @@ mod route;
 mod templates;
 mod transform;
 
-pub use answer::{AnswerMode, AnswerPrompt, AnswerSettings, OWN_KNOWLEDGE, REFUSAL, answer_prompt, repair_message};
+pub use answer::{
+    AnswerMode, AnswerPrompt, AnswerSettings, OWN_KNOWLEDGE, REFUSAL, Reading, answer_prompt, refine_prompt,
+    repair_message,
+};
 pub use context::{context_prompt, tidy_context};
 pub use conversation::{
     PastTurn, condense_prompt, condensed_question, history, plain_summary, summarise_prompt, tidy_summary,

@@ -19,7 +19,7 @@ struct Known {
     required: &'static [&'static str],
 }
 
-const ALL: [Known; 27] = [
+const ALL: [Known; 28] = [
     Known {
         name: "answer_instruction",
         text: include_str!("templates/answer_instruction.txt"),
@@ -79,6 +79,12 @@ const ALL: [Known; 27] = [
         text: include_str!("templates/combine_instruction.txt"),
         variables: &[],
         required: &[],
+    },
+    Known {
+        name: "refine_question",
+        text: include_str!("templates/refine_question.txt"),
+        variables: &["passages", "answer", "question"],
+        required: &["passages", "answer", "question"],
     },
     Known {
         name: "repair_answer",

@@ -86,6 +86,11 @@ fn names(text: &str, statement: &Statement) -> Vec<Span> {
         }
         end_of_last = found.last().map(|last| last.end);
     }
+    // What belongs to somebody is named by its owner.
+    for span in &mut found {
+        let written = &text[span.range()];
+        span.end = span.start + written.trim_end_matches("'s").trim_end_matches("’s").len();
+    }
     // A single word at the beginning is no name by its capital alone.
     found.retain(|span| span.start > 0 || text[span.range()].contains(' '));
     found

@@ -17,7 +17,7 @@ use crate::trace::Recorder;
 
 use super::cite::{Draft, pinpoint};
 use super::tables::{self, TableAnswer};
-use super::{Answer, Claim, Reply, Status};
+use super::{Answer, AnsweredPart, Claim, Reply, Status};
 
 /// The number of candidates that a trace shows.
 const MAX_CONSIDERED: usize = 8;
@@ -90,7 +90,7 @@ fn answer_from(
     }
     let mut draft = Draft::default();
     let mut text = Vec::new();
-    let (mut answered, mut nearest) = (Vec::new(), Vec::new());
+    let (mut answered, mut nearest, mut by_part) = (Vec::new(), Vec::new(), Vec::new());
     for part in &parts {
         let Found { passages, notes, .. } = searcher.find(&Query::plain(&part.question), request, recorder)?;
         add_notes(&mut findings.notes, notes);
@@ -111,6 +111,12 @@ fn answer_from(
             }
             _ => {}
         }
+        let status = match found.certainty {
+            Certainty::Sure => Status::Answered,
+            Certainty::Closest => Status::Closest,
+            Certainty::Nothing => Status::Refused,
+        };
+        by_part.push(AnsweredPart::new(part.said, status, lines.join("\n")));
         text.extend(lines);
         answered.push(found);
         if part.question == question {
@@ -143,6 +149,9 @@ fn answer_from(
     let status = if is_sure { Status::Answered } else { Status::Closest };
     let mut answer = Answer::new(question, status, text.join("\n"));
     (answer.claims, answer.sources) = (draft.claims, draft.sources);
+    if parts.len() > 1 {
+        answer.parts = by_part;
+    }
     answer.note =
         answered.iter().find_map(|found| found.disagreement.as_ref()).map(|why| format!("Sources disagree: {why}."));
     // An answer of several parts is as sure as the least sure of those that it answers.

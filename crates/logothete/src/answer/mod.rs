@@ -4,6 +4,7 @@ mod cite;
 mod event;
 mod extractive;
 mod model;
+mod reading;
 mod reply;
 mod streamed;
 mod tables;

@@ -2,10 +2,11 @@
 
 use std::time::Instant;
 
+use logothete_core::chunk::ChunkId;
 use logothete_core::keyword::Query;
 use logothete_core::prompt::{
-    AnswerPrompt, Author, Message, Prompt, REFUSAL, answer_prompt, condensed_question, hypothetical_passage,
-    hypothetical_prompt, phrasings_prompt, repair_message, rewrite_prompt, split_prompt, split_questions,
+    Author, Message, Prompt, REFUSAL, condensed_question, hypothetical_passage, hypothetical_prompt, phrasings_prompt,
+    repair_message, rewrite_prompt, split_prompt, split_questions,
 };
 use logothete_core::query::question_parts;
 use logothete_core::search::{Passage, Transform, merged};
@@ -16,6 +17,7 @@ use serde::Serialize;
 
 use super::cite;
 use super::extractive::{self, MAX_NEAREST};
+use super::reading;
 use super::streamed::StreamedClaims;
 use super::{Answer, AskEvent, Claim, Listener, Reply, Status, UnsupportedPolicy};
 use crate::generate::{Answering, GenerationRequest, Job, Runner, usual_tokens};
@@ -76,6 +78,8 @@ pub struct PreviewMessage {
 /// What the searches for a question found together.
 pub(crate) struct Gathered {
     pub passages: Vec<Passage>,
+    /// The parts of a question that asks several things, each with the chunks that were found for it.
+    pub parts: Vec<(String, Vec<ChunkId>)>,
     /// What did not work and was left out.
     pub notes: Vec<String>,
 }
@@ -99,30 +103,18 @@ pub(crate) fn find(
         }
         false => parts.clear(),
     }
-    for query in parts.iter().chain(queries).map(String::as_str) {
+    let mut by_part = Vec::with_capacity(parts.len());
+    for (at, query) in parts.iter().chain(queries).enumerate() {
         let found = searcher.find(&Query::plain(query), request, recorder)?;
         extractive::add_notes(&mut notes, found.notes);
+        if at < parts.len() {
+            by_part.push((query.clone(), found.passages.iter().map(|passage| passage.chunk.clone()).collect()));
+        }
         lists.push(found.passages);
     }
     let count = lists[0].len();
     // Parts of the question must all be heard, whatever else is searched for.
-    Ok(Gathered { passages: merged(lists, Transform::Split, count), notes })
-}
-
-/// Returns the prompt for a question from its passages.
-fn prompt(
-    pipeline: &Pipeline,
-    asked: &Asked,
-    passages: &[Passage],
-    equipped: Option<&Equipped>,
-) -> Result<AnswerPrompt> {
-    let config = pipeline.config();
-    let settings = config.prompt.answers(equipped.map_or(&config.generator, |equipped| &equipped.config));
-    let count = |text: &str| match equipped {
-        Some(equipped) => equipped.generator.count_tokens(text),
-        None => usual_tokens(text),
-    };
-    answer_prompt(&asked.request.query, &asked.history, passages, pipeline.templates(), &settings, &count)
+    Ok(Gathered { passages: merged(lists, Transform::Split, count), parts: by_part, notes })
 }
 
 /// Returns what would be sent for a question.
@@ -132,7 +124,7 @@ pub(crate) fn preview(
     passages: &[Passage],
     equipped: Option<&Equipped>,
 ) -> Result<PromptPreview> {
-    let mut made = prompt(pipeline, asked, passages, equipped)?;
+    let mut made = reading::prompt(pipeline, asked, passages, Vec::new(), equipped)?;
     if let Some(equipped) = equipped {
         made.prompt = equipped.as_sent(made.prompt);
     }
@@ -163,9 +155,11 @@ pub(crate) fn preview(
 /// What a model wrote, or why it did not.
 pub(crate) struct Written {
     pub outcome: Result<Answering>,
-    /// The passages of the prompt, in the order of their markers.
+    /// The passages that markers mean, in their order.
     pub passages: Vec<Passage>,
     pub generator: String,
+    /// The parts of the question that were answered one by one; none if it was answered as a whole.
+    pub parts: Vec<String>,
 }
 
 /// A model at work for a corpus.
@@ -219,44 +213,8 @@ impl Model<'_> {
         Ok(Transformed { queries, note: None, usage, took_ms: milliseconds(started) })
     }
 
-    /// Lets the model answer from passages. The reply is told to the listener as it comes.
-    ///
-    /// # Errors
-    /// If there is no prompt: a template fails, or the context has no room.
-    pub(crate) fn answer(
-        &self,
-        asked: &Asked,
-        passages: &[Passage],
-        recorder: &mut Recorder,
-        listener: &Listener,
-    ) -> Result<Written> {
-        let start = recorder.start("prompt");
-        let made = prompt(&self.opened.pipeline, asked, passages, Some(self.equipped))?;
-        let chunks = |all: &[usize]| all.iter().map(|at| passages[*at].chunk.clone()).collect();
-        recorder.step(start, || TraceDetails::Prompt {
-            messages: self.equipped.as_sent(made.prompt.clone()).messages,
-            passages: chunks(&made.passages),
-            shortened: chunks(&made.shortened),
-            left_out: chunks(&made.left_out),
-            messages_left_out: made.messages_left_out,
-            prompt_tokens: made.tokens,
-        });
-        let passages: Vec<Passage> = made.passages.iter().map(|at| passages[*at].clone()).collect();
-        let policy = self.opened.config().answer.unsupported;
-        // What may be left out or written again is shown when that is settled.
-        let shown = if policy == UnsupportedPolicy::Flag { listener.clone() } else { Listener::default() };
-        let outcome = self.stream(made.prompt.clone(), asked, &passages, recorder, &shown);
-        let outcome = match outcome {
-            Ok(first) if policy == UnsupportedPolicy::Repair => {
-                Ok(self.repaired(first, made.prompt, asked, &passages, recorder)?)
-            }
-            outcome => outcome,
-        };
-        Ok(Written { outcome, passages, generator: self.equipped.generator.name() })
-    }
-
     /// Sends a prompt for an answer. The text is told as it comes, and each claim when it has ended and was held against its sources.
-    fn stream(
+    pub(super) fn stream(
         &self,
         prompt: Prompt,
         asked: &Asked,
@@ -280,7 +238,7 @@ impl Model<'_> {
     }
 
     /// Returns a reply in which the model was told what its sources do not bear out, or the first one if that has no fewer faults.
-    fn repaired(
+    pub(super) fn repaired(
         &self,
         first: Answering,
         mut prompt: Prompt,
@@ -309,10 +267,8 @@ impl Model<'_> {
         // A model that fails the second time has answered once.
         let Ok(second) = self.generate(prompt, recorder, &mut |_| ()) else { return Ok(first) };
         let better = faults(&second.text)?.len() < problems.len();
-        let usage = TokenUsage {
-            sent: first.usage.sent + second.usage.sent,
-            received: first.usage.received + second.usage.received,
-        };
+        let mut usage = first.usage;
+        usage += second.usage;
         Ok(Answering { usage, ..if better { second } else { first } })
     }
 
@@ -361,7 +317,7 @@ pub(crate) fn finish(
     mut recorder: Recorder,
     listener: &Listener,
 ) -> Result<Reply> {
-    let Gathered { passages, notes } = found;
+    let Gathered { passages, notes, .. } = found;
     let answered = answer(searcher, asked, &passages, written, &mut recorder, listener);
     let (answer, trace) = recorder.attach(answered)?;
     Ok(Reply { passages, notes, ..Reply::new(answer, trace) })
@@ -392,6 +348,7 @@ fn answer(
     answer.judge(&written.passages, &mut Judge::new(&*searcher.opened.encoder))?;
     let policy = searcher.opened.config().answer.unsupported;
     settle(policy, &mut answer);
+    answer.parts = reading::parts_of(&answer, &written.parts);
     if answer.status == Status::Refused {
         answer.nearest = found.iter().take(MAX_NEAREST).cloned().collect();
     }

@@ -2,7 +2,7 @@
 
 use std::path::PathBuf;
 
-use logothete_core::prompt::{AnswerMode, AnswerSettings};
+use logothete_core::prompt::{AnswerMode, AnswerSettings, Reading};
 use serde::{Deserialize, Serialize};
 
 use super::GeneratorConfig;
@@ -14,6 +14,8 @@ use super::GeneratorConfig;
 pub struct PromptConfig {
     /// What an answer may be made of.
     pub mode: AnswerMode,
+    /// How the passages are given to a model.
+    pub reading: Reading,
     /// The language of answers; empty means that of the question.
     pub language: String,
     /// The highest number of sentences of an answer; 0 means no limit.
@@ -32,6 +34,7 @@ impl Default for PromptConfig {
     fn default() -> Self {
         Self {
             mode: AnswerMode::default(),
+            reading: Reading::default(),
             language: String::new(),
             max_sentences: 0,
             style: String::new(),

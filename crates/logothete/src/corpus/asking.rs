@@ -192,7 +192,7 @@ impl Corpus {
             let (asked, listener) = (asked.clone(), listener.clone());
             self.drive(&StopToken::default(), move |opened, driver, stop| {
                 let model = Model { opened, driver, equipped: &equipped, spending: &spending, stop };
-                let written = model.answer(&asked, &found.passages, &mut recorder, &listener)?;
+                let written = model.answer(&asked, &found, &mut recorder, &listener)?;
                 Ok((written, recorder, found))
             })
             .await?

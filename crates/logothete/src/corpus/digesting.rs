@@ -71,7 +71,7 @@ impl Corpus {
             }
             let (mut together, mut differences) = (None, Vec::new());
             if digests.len() > 1 {
-                differences = digest::differing(opened, &digests)?;
+                differences = digest::differing(opened, &digests, &documents)?;
                 let all = WholeDocument::together(&documents);
                 together = Some(match &writer {
                     Some(writer) => maker.completed(&all, &writer.name(), writer.over_all(&all, &digests))?,
@@ -80,6 +80,7 @@ impl Corpus {
             }
             let view = view(opened, maker.pinned.clone())?;
             digests.iter_mut().chain(&mut together).try_for_each(|digest| digest::pinpoint(&view, digest))?;
+            digest::pinpoint_differences(&view, &mut differences)?;
             Ok(DigestReport::new(digests, together, differences))
         })
         .await

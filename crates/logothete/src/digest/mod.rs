@@ -7,10 +7,10 @@ mod written;
 pub use logothete_core::digest::*;
 pub use report::DigestReport;
 
+use logothete_core::Result;
 use logothete_core::document::Location;
 use logothete_core::search::Passage;
 use logothete_core::verify::Judge;
-use logothete_core::{Result, TokenUsage};
 
 pub(crate) use sentences::from_sentences;
 pub(crate) use written::{Writer, WrittenDigest};
@@ -54,11 +54,18 @@ pub(crate) fn pinpoint(view: &View, digest: &mut Digest) -> Result<()> {
     view.catalogue().pinpoint(&mut locations)
 }
 
-/// Returns where digests differ.
-pub(crate) fn differing(opened: &Opened, digests: &[Digest]) -> Result<Vec<DigestDifference>> {
-    differences(digests, &mut Judge::new(&*opened.encoder))
+/// Fills in the same for what differs.
+pub(crate) fn pinpoint_differences(view: &View, differences: &mut [DigestDifference]) -> Result<()> {
+    let own = differences.iter_mut().flat_map(|one| [&mut one.one.location, &mut one.other.location]);
+    view.catalogue().pinpoint(&mut own.collect::<Vec<_>>())
 }
 
-fn sum(one: TokenUsage, other: TokenUsage) -> TokenUsage {
-    TokenUsage { sent: one.sent + other.sent, received: one.received + other.received }
+/// Returns where documents differ.
+pub(crate) fn differing(
+    opened: &Opened,
+    digests: &[Digest],
+    documents: &[WholeDocument],
+) -> Result<Vec<DigestDifference>> {
+    let passages: Vec<&[Passage]> = documents.iter().map(|document| document.passages.as_slice()).collect();
+    differences(digests, &passages, &mut Judge::new(&*opened.encoder))
 }

@@ -8,7 +8,7 @@ use logothete_core::search::Passage;
 use logothete_core::verify::Judge;
 use logothete_core::{Error, ErrorKind, Result, TokenUsage};
 
-use super::{WholeDocument, sum};
+use super::WholeDocument;
 use crate::config::{DigestConfig, DigestMethod};
 use crate::generate::{GenerationRequest, Job, Runner};
 use crate::opened::Opened;
@@ -120,7 +120,7 @@ impl Writer<'_> {
                 self.prompt(material).map(|(prompt, _, _)| prompt)
             };
             let (joined, more) = self.replies(document, groups.len(), prompt)?;
-            tokens = sum(tokens, more);
+            tokens += more;
             notes = joined;
         }
         Ok((notes.pop().unwrap_or_default(), tokens))
@@ -139,7 +139,7 @@ impl Writer<'_> {
                 return Err(Error::new(ErrorKind::Configuration, message).at("[generator] context_tokens"));
             }
             let (mut replies, more) = self.replies(document, 1, |_| Ok(prompt.clone()))?;
-            tokens = sum(tokens, more);
+            tokens += more;
             notes = replies.pop().into_iter().collect();
             from += taken;
         }
@@ -186,7 +186,7 @@ impl Writer<'_> {
                 self.spending.check()?;
                 return Err(Error::new(ErrorKind::Cancelled, "the digest was stopped"));
             };
-            tokens = sum(tokens, reply.usage);
+            tokens += reply.usage;
             texts.push(reply.text);
         }
         Ok((texts, tokens))
