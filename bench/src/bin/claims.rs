@@ -76,9 +76,8 @@ fn fitted(pairs: &[Encoded], grown: &[Encoded], out: &str, table: Option<&str>) 
             of_made.add(&one.pair, model.by_meaning.probability(&made[at].facts) < MIN_SUPPORT);
         }
         for at in (0..pairs.len()).filter(|at| is_held(&pairs[*at])) {
-            let probability = model.by_meaning.probability(&written[at].facts);
             by_words.add(&pairs[at].pair, model.by_words.probability(&written[at].by_words) < MIN_SUPPORT);
-            counts.add(&pairs[at].pair, probability < MIN_SUPPORT);
+            counts.add(&pairs[at].pair, !pairs[at].finding(&model).verdict.is_borne_out());
         }
     }
     println!("by weights of other subjects:");

@@ -1,5 +1,6 @@
 //! Which word of a source stands behind each word of a claim.
 
+use super::lexicon::{Relation, relation};
 use super::meaning::cosine;
 use super::statement::{Statement, Token};
 use super::vocabulary::{are_alike, are_opposites, exclusive_sets};
@@ -84,6 +85,15 @@ impl<'a> Alignment<'a> {
     }
 }
 
+/// Returns how the lexicon relates a word of the source to one of the claim. Names are none of its words.
+fn related(claim: &Token, source: &Token) -> Relation {
+    if claim.is_name || source.is_name {
+        return Relation::None;
+    }
+    let pairs = claim.terms.iter().flat_map(|a| source.terms.iter().map(move |b| relation(a, b)));
+    pairs.into_iter().find(|relation| *relation != Relation::None).unwrap_or(Relation::None)
+}
+
 /// Returns how well two words fit, from 0 to 1.
 fn level(claim: &Token, source: &Token) -> f32 {
     if claim.terms.iter().any(|term| source.terms.contains(term)) {
@@ -105,9 +115,16 @@ fn level(claim: &Token, source: &Token) -> f32 {
     if !alike && claim.terms.iter().any(|a| source.terms.iter().any(|b| against(a, b))) {
         return meant.min(MAX_AGAINST);
     }
-    match (alike, derived) {
-        (true, _) => meant.max(0.95),
-        (false, true) => meant.max(0.85),
-        (false, false) => meant,
+    let least: f32 = match (alike, derived) {
+        (true, _) => 0.95,
+        (false, true) => 0.85,
+        (false, false) => 0.0,
+    };
+    match related(claim, source) {
+        Relation::Same => meant.max(least).max(0.92),
+        Relation::Near => meant.max(least).max(0.8),
+        Relation::Kind(1) => meant.max(least).max(0.85),
+        Relation::Kind(_) => meant.max(least).max(0.78),
+        _ => meant.max(least),
     }
 }

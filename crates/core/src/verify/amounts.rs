@@ -49,6 +49,8 @@ pub(super) struct Amount {
     pub is_change: bool,
     /// Whether no noun follows that it counts: `and 8 without`.
     pub is_bare: bool,
+    /// Whether it is named only as what no longer holds, or does not: instead of the 8.4 metres.
+    pub is_replaced: bool,
 }
 
 /// How an amount of a claim stands to one of its source.
@@ -273,6 +275,7 @@ pub(super) fn amounts(text: &str) -> Vec<Amount> {
             factor,
             is_change: false,
             is_bare: false,
+            is_replaced: false,
         });
     }
     // A range takes its unit from its end: between 60 and 90 kilometres.
@@ -287,12 +290,16 @@ pub(super) fn amounts(text: &str) -> Vec<Amount> {
             }
         }
     }
+    // The number of a paragraph, in round brackets, is none of what it says.
+    let is_item = |span: Span| plain[..span.start].ends_with('(') && plain[span.end..].starts_with(')');
+    found.retain(|amount| amount.measure != Measure::Count || !is_item(amount.span));
     joined(&mut found, plain);
     inherit_units(&mut found, plain);
     for amount in &mut found {
         amount.side = side(plain, amount.span);
         let next = words(&plain[amount.span.end..]).next().map(|word| fold(word.text)).unwrap_or_default();
         amount.is_bare = is_bare(plain, amount.span);
+        amount.is_replaced = is_replaced(plain, amount.span);
         amount.is_change = is_listed(
             "higher lower more less fewer longer shorter older younger earlier later thicker thinner deeper wider heavier lighter larger smaller ahead behind",
             &next,
@@ -300,6 +307,17 @@ pub(super) fn amounts(text: &str) -> Vec<Amount> {
         amount.span = figured.original(amount.span);
     }
     found
+}
+
+/// Returns `true` if the words before an amount say that another holds in its place.
+fn is_replaced(text: &str, span: Span) -> bool {
+    let before = text[..span.start].rsplit(['.', ';', ',']).next().unwrap_or_default();
+    let last: Vec<String> = words(before).map(|word| fold(word.text)).collect();
+    let last = last.iter().rev().take(4).rev().cloned().collect::<Vec<_>>().join(" ");
+    let last = format!(" {last} ");
+    ["instead of", "rather than", "in place of", "no longer", "up from", "down from", "replaces", "replacing"]
+        .iter()
+        .any(|phrase| last.contains(&format!(" {phrase} ")))
 }
 
 /// Gives a bare number the unit of the amount before it in its sentence: 14 kilograms with it, and 8 without.
@@ -388,6 +406,7 @@ fn days(text: &str) -> Vec<Amount> {
             factor: 1.0,
             is_change: false,
             is_bare: false,
+            is_replaced: false,
         });
     }
     found
@@ -422,6 +441,7 @@ fn clocks(text: &str) -> Vec<Amount> {
             factor: 1.0,
             is_change: false,
             is_bare: false,
+            is_replaced: false,
         });
     };
     let hour =
@@ -518,6 +538,7 @@ fn shares(text: &str) -> Vec<Amount> {
             factor,
             is_change: false,
             is_bare: false,
+            is_replaced: false,
         });
     };
     for at in 0..all.len() {

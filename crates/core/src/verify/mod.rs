@@ -8,6 +8,7 @@ mod amounts;
 mod check;
 mod claims;
 mod judge;
+mod lexicon;
 mod meaning;
 mod model;
 mod rules;

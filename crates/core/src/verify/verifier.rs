@@ -17,7 +17,7 @@ const MAX_SENTENCES: usize = 48;
 const MAX_CLAIM: usize = 4_000;
 /// From this probability on, a claim is supported. On the dev half of `bench/claims` a lower bound finds fewer errors, and a higher one doubts more
 /// paraphrases.
-pub const MIN_SUPPORT: f32 = 0.3;
+pub const MIN_SUPPORT: f32 = 0.25;
 /// From this degree on, a condition or a doubt that is left out makes a claim partly supported, unless the probability is this high.
 const MIN_LIMIT: f32 = 0.8;
 const MIN_WHOLE: f32 = 0.6;

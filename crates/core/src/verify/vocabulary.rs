@@ -5,6 +5,7 @@
 use std::collections::HashMap;
 use std::sync::LazyLock;
 
+use super::lexicon::{Relation, relation};
 use crate::text::{irregular_terms, stem};
 
 /// Words that deny the clause that they stand in.
@@ -292,7 +293,7 @@ pub(super) const CONDITIONS: &str =
     "if unless except only provided until excluding when where wenn falls außer nur si sauf seulement salvo solo se";
 /// Words of doubt and of belief.
 pub(super) const HEDGES: &str = "may might could possibly perhaps probably likely believe believes believed think thinks expected expects estimated \
-    estimate estimates reported reportedly suspected suspect seems seem appears appear presumably assumed planned proposed suggests suggest forecast";
+    estimate estimates reported reportedly suspected suspect seems seem appears appear presumably assumed planned proposed suggests suggest forecast possible probable consider considers considered";
 /// Words that begin a clause.
 pub(super) const CLAUSES: &str = "but although though while whereas unless except because since which who if when until so whose where aber obwohl wenn weil";
 /// Words before an amount that is not exact.
@@ -336,7 +337,7 @@ pub(super) fn are_opposites(a: &str, b: &str) -> bool {
     let negates = |a: &str, b: &str| {
         ["un", "in", "im", "ir", "non", "dis"].iter().any(|prefix| a.strip_prefix(prefix) == Some(b))
     };
-    a != b && (negates(a, b) || negates(b, a) || are_listed_opposites(a, b))
+    a != b && (negates(a, b) || negates(b, a) || are_listed_opposites(a, b) || relation(a, b) == Relation::Opposite)
 }
 
 fn are_listed_opposites(a: &str, b: &str) -> bool {

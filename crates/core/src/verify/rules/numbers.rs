@@ -36,7 +36,12 @@ impl Reader<'_> {
                 })
                 .collect();
             let of = |other: usize| cover.get(source.amount_clauses[other]).copied().unwrap_or(0.0);
-            let fits: Vec<Fit> = source.amounts.iter().map(|other| amount.against(other)).collect();
+            // What is only named as replaced says nothing for a claim that it holds.
+            let fit = |other: &Amount| {
+                let fit = amount.against(other);
+                if fit == Fit::Same && other.is_replaced && !amount.is_replaced { Fit::Differs } else { fit }
+            };
+            let fits: Vec<Fit> = source.amounts.iter().map(fit).collect();
             let among = |wanted: &[Fit]| {
                 let fitting = (0..fits.len()).filter(|at| wanted.contains(&fits[*at]));
                 fitting.max_by(|a, b| of(*a).total_cmp(&of(*b)).then(b.cmp(a)))
@@ -222,6 +227,9 @@ impl Reader<'_> {
     }
 
     fn says(&self, source: &Amount, claim: &Amount) -> String {
+        if claim.against(source) == Fit::Same && source.is_replaced {
+            return format!("the source says that another holds in the place of {}", &self.source[source.span.range()]);
+        }
         format!("the source says {}, the claim {}", &self.source[source.span.range()], &self.claim[claim.span.range()])
     }
 }

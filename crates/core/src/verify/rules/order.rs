@@ -4,6 +4,9 @@ use super::{Difference, DifferenceKind, Reader};
 use crate::text::{is_listed, words};
 use crate::verify::statement::{Statement, Token};
 
+/// So well a sentence of the source must fit a claim for the order of its words to tell.
+const MIN_TURNED: f32 = 0.7;
+
 impl Reader<'_> {
     /// Names, and other words, that stand in the other order, unless one of the two is in the passive voice.
     pub(super) fn order(&self) -> Vec<Difference> {
@@ -54,9 +57,56 @@ impl Reader<'_> {
             }
         }
         found.extend(self.bound_otherwise());
+        found.extend(self.turned_about_a_word());
         found.sort_by(|a, b| b.degree.total_cmp(&a.degree));
         found.truncate(1);
         found
+    }
+
+    /// Two words that stand on the other sides of a third one: the count refused what Ebel offered, for Ebel refused what the count offered.
+    fn turned_about_a_word(&self) -> Option<Difference> {
+        const PIVOTS: &str = "before after than from to for that until while";
+        const VOICE: &str = "was were is are been be being by";
+        let (claim, source) = (&self.alignment.claim.tokens, &self.alignment.source.tokens);
+        let same = |a: &Token, b: &Token| a.terms.iter().any(|term| b.terms.contains(term));
+        let is_pivot = |token: &Token| (token.tells && !token.is_name) || is_listed(PIVOTS, &token.folded);
+        let sentences = 0..self.alignment.source.starts.len();
+        let cover = |sentence: usize| self.alignment.in_sentence(|_| true, sentence).unwrap_or(0.0);
+        let sentence = sentences.max_by(|a, b| cover(*a).total_cmp(&cover(*b)).then(b.cmp(a)))?;
+        if cover(sentence) < MIN_TURNED {
+            return None;
+        }
+        // Only a word that both have once tells where it stands.
+        let once = |at: &usize| claim.iter().filter(|token| same(token, &claim[*at])).count() == 1;
+        let place = |at: usize| {
+            let mut places = (0..source.len()).filter(|other| {
+                self.alignment.source.sentence(source[*other].clause) == sentence && same(&claim[at], &source[*other])
+            });
+            places.next().filter(|_| places.next().is_none())
+        };
+        let placed: Vec<(usize, usize)> = (0..claim.len())
+            .filter(|at| claim[*at].tells || is_listed(PIVOTS, &claim[*at].folded))
+            .filter(once)
+            .filter_map(|at| Some((at, place(at)?)))
+            .collect();
+        let voiced = |tokens: &[Token], at: usize| {
+            tokens[at.saturating_sub(2)..(at + 3).min(tokens.len())].iter().any(|token| is_listed(VOICE, &token.folded))
+        };
+        for (index, (v, w)) in placed.iter().enumerate().filter(|(_, (v, _))| is_pivot(&claim[*v])) {
+            if voiced(claim, *v) != voiced(source, *w) {
+                continue;
+            }
+            let before = placed[..index].iter().rev().take(2).filter(|(at, other)| claim[*at].tells && other > w);
+            for (a, x) in before {
+                let mut after = placed[index + 1..].iter().filter(|(at, other)| claim[*at].tells && other < w);
+                if let Some((b, _)) = after.next().filter(|(_, y)| w.abs_diff(*y) < 8 && x.abs_diff(*w) < 8) {
+                    let (one, two) = (self.claimed(&claim[*a]), self.claimed(&claim[*b]));
+                    let said = format!("“{one}” and “{two}” stand the other way round in the source");
+                    return Some(self.difference(DifferenceKind::Order, 0.9, said));
+                }
+            }
+        }
+        None
     }
 
     /// A word of the claim that follows another than in the source, which has each of them with others: `leaves Karrow` for `reaches Karrow`.
