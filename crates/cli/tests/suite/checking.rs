@@ -18,7 +18,7 @@ fn a_text_is_held_against_the_corpus() {
     insta::assert_snapshot!("check_text", ran.out);
     let json = run(folder.path(), &["check", "leaflet.md", "--json"]);
     let json: serde_json::Value = serde_json::from_str(&json.out).expect("one JSON document");
-    let claims = json["claims"].as_array().expect("claims");
+    let claims = json["checks"].as_array().expect("claims");
     let lines: Vec<u64> = claims.iter().filter_map(|claim| claim["line"].as_u64()).collect();
     assert_eq!((json["version"].as_u64(), lines), (Some(1), vec![3, 3, 6, 7]));
     let ferry = claims.iter().any(|claim| claim["claim"].as_str().is_some_and(|text| text.contains("ferry")));
@@ -43,9 +43,9 @@ fn what_an_answer_cites_is_resolved() {
     let answer = run(folder.path(), &["ask", "What draught may enter the North Channel at low water?"]);
     let ran = run_with_input(folder.path(), &["check", "-", "--all", "--json"], &answer.out);
     let json: serde_json::Value = serde_json::from_str(&ran.out).expect("one JSON document");
-    let first = &json["claims"][0];
+    let first = &json["checks"][0];
     assert_eq!(first["verdict"], "supported", "{}", ran.out);
-    assert_eq!(first["cited"][0][0], "byelaws.pdf");
+    assert_eq!(first["citations"][0][0], "byelaws.pdf");
 }
 
 const PAIRS: &str = r#"{"id": "a", "claim": "The gate opens at nine.", "evidence": "The gate opens at 9:00.", "verdict": "supported", "kind": "time"}

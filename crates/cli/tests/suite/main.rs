@@ -5,6 +5,7 @@ mod checking;
 mod common;
 mod comparing;
 mod connections;
+mod digesting;
 mod edges;
 mod guides;
 mod measuring;

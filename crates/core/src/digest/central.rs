@@ -24,7 +24,7 @@ const LONG_WORDS: usize = 40;
 /// A sentence that is less good than this share of the best one stays out.
 const MIN_SHARE: f32 = 0.2;
 /// From this likeness on, a sentence only repeats another.
-const MAX_ALIKE: f32 = 0.85;
+const MAX_ALIKE: f32 = 0.75;
 
 /// Returns how much each of `count` sentences stands for all, the best with 1: the share of time that a walk along likenesses spends there (Erkan and
 /// Radev, 2004, “LexRank: graph-based lexical centrality as salience in text summarization”).

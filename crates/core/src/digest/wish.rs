@@ -29,9 +29,9 @@ pub struct DigestWish {
 impl DigestWish {
     /// Returns what a question wants a digest of; `None` if it asks for something else. Costs one pass over its words.
     pub fn of(question: &str) -> Option<Self> {
-        let asked: Vec<String> = words(question).map(|word| fold(word.text)).collect();
-        let from = object(&asked)?;
-        let named = asked[from..].iter().filter(|word| !is_stopword(word) && !is_listed(ABOUT, word));
+        let apart = words(question).flat_map(|word| word.text.split(|c: char| !c.is_alphanumeric()));
+        let asked: Vec<String> = apart.filter(|word| !word.is_empty()).map(fold).collect();
+        let named = object(&asked)?.iter().filter(|word| !is_stopword(word) && !is_listed(ABOUT, word));
         Some(Self { named: named.map(|word| stem(word)).collect() })
     }
 
@@ -54,23 +54,23 @@ impl DigestWish {
     }
 }
 
-/// Returns where the name of what is to be summarised begins.
-fn object(asked: &[String]) -> Option<usize> {
+/// Returns the words that name what is to be summarised.
+fn object(asked: &[String]) -> Option<&[String]> {
     let at = |index: usize| asked.get(index).map_or("", String::as_str);
     if let Some(verb) = asked.iter().take(4).position(|word| is_listed(SUMMARISE, word)) {
-        return Some(verb + 1);
+        return Some(&asked[verb + 1..]);
     }
     let sums_up = asked.windows(2).take(4).position(|pair| pair[0] == "sum" && pair[1] == "up");
     if let Some(verb) = sums_up {
-        return Some(verb + 2);
+        return Some(&asked[verb + 2..]);
     }
     let noun =
         asked.iter().take(8).position(|word| is_listed(SUMMARY, word) || (word == "points" || word == "findings"));
     if let Some(noun) = noun.filter(|noun| is_listed("of from in von du de des del", at(noun + 1))) {
-        return Some(noun + 2);
+        return Some(&asked[noun + 2..]);
     }
     // “What is the handbook about?”, “What does the letter say?”
     let about = asked.last().is_some_and(|word| word == "about") && at(0) == "what" && is_listed("is are", at(1));
     let says = asked.last().is_some_and(|word| word == "say") && at(0) == "what" && is_listed("does do", at(1));
-    (about || says).then_some(2)
+    (about || says).then(|| &asked[2..asked.len() - 1])
 }

@@ -1,6 +1,6 @@
 //! Holds claims against passages, and remembers the vectors of their sentences.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::fmt;
 
 use super::verifier::{Finding, SourceSentence, verify};
@@ -8,11 +8,13 @@ use super::{Meaning, SupportModel, Verdict};
 use crate::document::BlockKind;
 use crate::error::Result;
 use crate::search::Passage;
-use crate::text::{fold, list_marker, words};
+use crate::text::{fold, is_stopword, list_marker, words};
 use crate::vector::Encoder;
 
 /// A claim of fewer words is too short to be told by them alone.
 const MIN_SAME: usize = 5;
+/// So many sentences of a source are compared with a claim by their vectors, those that share most words with it.
+const MAX_PIECES: usize = 8;
 
 /// Holds claims against passages. Vectors come from the encoder, each sentence once; an encoder on another machine is not asked, and words alone count.
 pub struct Judge<'a> {
@@ -77,6 +79,15 @@ impl<'a> Judge<'a> {
     }
 
     fn held(&mut self, claim: &str, pieces: &[Piece]) -> Result<Judgement> {
+        // What the source says word for word needs no weighing. A part of a sentence is not enough: the rest may deny or limit it.
+        let said = plain(claim, false);
+        let is_said = |piece: &Piece| {
+            !said.is_empty() && (plain(&piece.text, false) == said || plain(&piece.written, false) == said)
+        };
+        if let Some(at) = pieces.iter().position(is_said) {
+            return Ok(Judgement { finding: Finding::word_for_word(at), place: pieces[at].place });
+        }
+        let pieces = likeliest(claim, pieces);
         let texts: Vec<&str> = pieces.iter().map(|piece| piece.text.as_str()).chain([claim]).collect();
         self.learn(&texts)?;
         let unknown = Meaning::default();
@@ -84,15 +95,7 @@ impl<'a> Judge<'a> {
         let sources = pieces.iter().map(|piece| SourceSentence { text: &piece.text, meaning: meaning(&piece.text) });
         let sources: Vec<SourceSentence<'_>> = sources.collect();
         let mut finding = verify(claim, meaning(claim), &sources, self.model);
-        // What the source says word for word needs no weighing. A part of a sentence is not enough: the rest may deny or limit it.
-        let said = plain(claim, false);
-        let is_said = |piece: &Piece| {
-            !said.is_empty() && (plain(&piece.text, false) == said || plain(&piece.written, false) == said)
-        };
-        if let Some(at) = pieces.iter().position(is_said) {
-            (finding.verdict, finding.probability, finding.reason, finding.nearest) =
-                (Verdict::Supported, 1.0, None, Some(at));
-        } else if let Some(at) = pieces.iter().position(|piece| differs_by_a_denial(claim, &piece.text)) {
+        if let Some(at) = pieces.iter().position(|piece| differs_by_a_denial(claim, &piece.text)) {
             (finding.verdict, finding.probability, finding.nearest) = (Verdict::Contradicted, 0.0, Some(at));
             finding.reason = Some("only one of the claim and its source denies this".to_owned());
         }
@@ -111,6 +114,35 @@ impl<'a> Judge<'a> {
         }
         Ok(())
     }
+}
+
+/// Returns the pieces that share most words with a claim, and those beside them, in their order. Beyond these a piece is not worth its vectors.
+fn likeliest<'p>(claim: &str, pieces: &'p [Piece]) -> Vec<&'p Piece> {
+    if pieces.len() <= MAX_PIECES {
+        return pieces.iter().collect();
+    }
+    let terms = |text: &str| -> HashSet<String> {
+        words(text).filter(|word| !is_stopword(&fold(word.text))).map(|word| word.term).collect()
+    };
+    let own = terms(claim);
+    let score = |piece: &Piece| {
+        let theirs = terms(&piece.text);
+        let shared = own.intersection(&theirs).count() as f32;
+        // A sentence that says more beside it says it less to the point.
+        shared / (own.len() as f32 + 0.2 * theirs.len() as f32).max(1.0)
+    };
+    let scores: Vec<f32> = pieces.iter().map(score).collect();
+    let mut order: Vec<usize> = (0..pieces.len()).collect();
+    order.sort_by(|a, b| scores[*b].total_cmp(&scores[*a]).then(a.cmp(b)));
+    let mut kept: Vec<usize> = order[..MAX_PIECES / 2].to_vec();
+    // What goes before the best one may name what it speaks of.
+    kept.extend(order.first().into_iter().flat_map(|best| [best.saturating_sub(1), (best + 1).min(pieces.len() - 1)]));
+    kept.extend(order.iter().skip(MAX_PIECES / 2).copied());
+    let mut seen = HashSet::new();
+    kept.retain(|at| seen.insert(*at));
+    kept.truncate(MAX_PIECES);
+    kept.sort_unstable();
+    kept.into_iter().map(|at| &pieces[at]).collect()
 }
 
 /// Returns `true` if a sentence has the words of a claim but for one such as `not`, which one of them has and the other lacks.

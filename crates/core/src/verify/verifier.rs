@@ -55,6 +55,15 @@ pub struct Finding {
     pub nearest: Option<usize>,
 }
 
+impl Finding {
+    /// Returns what is found of a claim that a sentence of its source says word for word.
+    pub(super) fn word_for_word(sentence: usize) -> Self {
+        let (reason, differences) = (None, Vec::new());
+        let (verdict, nearest) = (Verdict::Supported, Some(sentence));
+        Self { verdict, probability: 1.0, speaks: 1.0, reason, differences, nearest }
+    }
+}
+
 /// Holds a claim against the sentences of its source.
 ///
 /// Rules look for differences (numbers, names, denials, opposites, duties, degrees, conditions, doubts, order), and vectors tell how well the words and the

@@ -3,6 +3,7 @@
 mod asking;
 mod check;
 mod chunks;
+mod digest;
 mod eval;
 mod extract;
 mod filters;

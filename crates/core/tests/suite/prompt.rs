@@ -2,9 +2,11 @@
 
 use logothete_core::Fingerprint;
 use logothete_core::chunk::{Chunk, Limit, Structure, TokenCounter, Unit, chunks};
+use logothete_core::digest::{DigestField, FieldKind};
 use logothete_core::document::{BlockKind, Document, DocumentBuilder};
 use logothete_core::prompt::{
-    AnswerSettings, PastTurn, Templates, combine_prompt, context_prompt, digest_prompt, fenced, tidy_context,
+    AnswerSettings, DigestMaterial, PastTurn, Templates, combine_prompt, context_prompt, digest_prompt, fenced,
+    tidy_context,
 };
 use logothete_core::search::Passage;
 use logothete_core::text::count_words;
@@ -110,12 +112,52 @@ fn a_digest_and_a_combination_keep_their_material_between_fences() {
     let prompt = combine_prompt("How deep, and since when?", &parts, &templates).expect("a prompt");
     assert_eq!(inside(&prompt.messages[1].content, "answer 2"), "Since when?\n\nSince May. [2]");
     assert!(prompt.messages[1].content.ends_with("Question: How deep, and since when?"));
-    let document = document(&["The bell is rung.".to_owned()]);
-    let passages: Vec<Passage> =
-        cut(&document).into_iter().map(|chunk| Passage::from_chunk(chunk, &document)).collect();
+}
+
+/// Sections of a few sentences each.
+fn passages_of(sections: usize) -> Vec<Passage> {
+    let paragraphs: Vec<String> = (1..=sections)
+        .map(|at| format!("The bell of berth {at} is rung every {} seconds in fog. Nobody rings it by hand.", at + 10))
+        .collect();
+    let document = document(&paragraphs);
+    cut(&document).into_iter().map(|chunk| Passage::from_chunk(chunk, &document)).collect()
+}
+
+#[rstest]
+#[case::all_at_once(4_000, 1)]
+#[case::in_parts(160, 2)]
+fn parts_of_a_document_follow_each_other_in_the_prompts_of_a_digest(#[case] context: u64, #[case] least: usize) {
+    let passages = passages_of(40);
+    let fields = [DigestField::new("summary", FieldKind::Summary, "What is it?", 60)];
     let count = |text: &str| count_words(text) as u64;
-    let digest = digest_prompt("the bell", &passages, 60, &templates, &AnswerSettings::default(), &count);
-    let digest = digest.expect("a prompt");
-    assert!(digest.prompt.messages[0].content.contains("60 words at most"));
-    assert!(inside(&digest.prompt.messages[1].content, "passage 1").contains("The bell is rung."));
+    let mut settings = AnswerSettings::default();
+    (settings.context_tokens, settings.reply_tokens) = (context, 10);
+    let (mut from, mut prompts) = (0, Vec::new());
+    while from < passages.len() {
+        let material = DigestMaterial { title: "Log", notes: &[], passages: &passages[from..], first: from };
+        let made = digest_prompt(&fields, material, &Templates::default(), &settings, &count).expect("a prompt");
+        assert!(made.tokens + settings.reply_tokens <= context && made.passages > 0, "{made:?}");
+        let material = &made.prompt.messages[1].content;
+        assert!(inside(material, &format!("passage {}", from + 1)).contains("The bell of berth"), "{material}");
+        from += made.passages;
+        prompts.push(made);
+    }
+    assert!(prompts.len() >= least, "{} prompts", prompts.len());
+    assert!(prompts[0].prompt.messages[0].content.contains("## summary: What is it? Running text, 60 words at most."));
+}
+
+#[test]
+fn notes_go_before_passages_and_too_small_a_context_is_an_error() {
+    let (passages, fields) = (passages_of(2), DigestField::defaults());
+    let notes = ["## summary\nA bell. [1]".to_owned(), "## summary\nAnother bell. [2]".to_owned()];
+    let count = |text: &str| count_words(text) as u64;
+    let material = DigestMaterial { title: "Log", notes: &notes, passages: &passages, first: 2 };
+    let made = digest_prompt(&fields, material, &Templates::default(), &AnswerSettings::default(), &count);
+    let made = made.expect("a prompt");
+    assert_eq!((made.notes, made.passages), (2, passages.len()));
+    assert!(inside(&made.prompt.messages[1].content, "notes 2").contains("Another bell."));
+    let mut settings = AnswerSettings::default();
+    settings.context_tokens = 20;
+    let error = digest_prompt(&fields, material, &Templates::default(), &settings, &count).expect_err("no room");
+    assert!(error.to_string().contains("context_tokens"), "{error}");
 }

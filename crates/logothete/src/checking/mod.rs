@@ -5,7 +5,7 @@ mod report;
 
 use logothete_core::chunk::ChunkId;
 use logothete_core::keyword::Query;
-use logothete_core::search::Passage;
+use logothete_core::search::{Passage, RerankKind};
 use logothete_core::text::sentences;
 use logothete_core::vector::Encoder;
 use logothete_core::verify::{Difference, DifferenceKind, Judge, Judgement, Verdict};
@@ -47,7 +47,7 @@ pub(crate) fn check(searcher: &Searcher<'_>, text: &CheckedText) -> Result<Check
     let found = claims::claims(text, &known);
     let before: Vec<Option<String>> =
         std::iter::once(None).chain(found.iter().map(|claim| Some(claim.text.clone()))).collect();
-    let prepared = found.into_iter().zip(&before).map(|(claim, before)| {
+    let prepared = found.into_par_iter().zip(&before).map(|(claim, before)| {
         if searcher.stop.is_stopped() {
             return Err(Error::new(ErrorKind::Cancelled, "the check was stopped"));
         }
@@ -87,7 +87,10 @@ fn prepare(searcher: &Searcher<'_>, claim: FoundClaim, before: Option<&str>, kno
         (Some(before), true) => format!("{before} {}", claim.text),
         _ => claim.text.clone(),
     };
-    let request = SearchRequest::new(&asked).passages(MAX_PASSAGES).untraced();
+    // A claim is like the passage that says it. What a reranker looks for in a question is not in it.
+    let mut plan = searcher.opened.config().search.plan();
+    plan.rerank.kind = RerankKind::None;
+    let request = SearchRequest::new(&asked).plan(plan).passages(MAX_PASSAGES).untraced();
     let query = Query::plain(&asked);
     let found = match query.has_words() {
         true => searcher.find(&query, &request, &mut Recorder::new(false))?.passages,

@@ -15,7 +15,8 @@ use crate::answer::OtherSource;
 pub struct CheckReport {
     /// The name of the text.
     pub text: String,
-    /// The claims, in the order of the text.
+    /// The claims, in the order of the text; `checks` in JSON.
+    #[serde(rename = "checks")]
     pub claims: Vec<CheckedClaim>,
 }
 
@@ -33,12 +34,13 @@ pub struct CheckedClaim {
     #[serde(serialize_with = "serialize_probability")]
     pub probability: f32,
     /// Why it is not supported, in words; or what another source says.
-    #[serde(skip_serializing_if = "Option::is_none")]
     pub reason: Option<String>,
     /// The documents and pages that it cites, as the text names them.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[serde(rename = "citations")]
     pub cited: Vec<(String, Option<u32>)>,
-    /// The sentence of the corpus that is nearest to it.
+    /// The text of the sentence that is nearest to it.
+    pub quotation: Option<String>,
+    /// That sentence, with its place.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub evidence: Option<OtherSource>,
     /// What another source says against it, if the evidence supports it.
@@ -101,6 +103,7 @@ impl CheckedClaim {
             probability: 0.0,
             reason: Some("nothing in the corpus speaks of this".to_owned()),
             cited: Vec::new(),
+            quotation: None,
             evidence: None,
             against: None,
         }
@@ -110,6 +113,7 @@ impl CheckedClaim {
         (self.verdict, self.probability) = (held.finding.verdict, held.finding.probability);
         self.reason.clone_from(&held.finding.reason);
         self.evidence = super::source(held, passage);
+        self.quotation = self.evidence.as_ref().map(|source| source.quotation.clone());
     }
 }
 

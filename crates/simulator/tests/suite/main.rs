@@ -7,3 +7,4 @@ mod drafts;
 mod embeddings;
 mod misbehaving;
 mod policies;
+mod reading;
