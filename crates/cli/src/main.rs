@@ -15,6 +15,8 @@ use serde_json::{Value, json};
 
 use args::{Arguments, Upkeep, Verb};
 
+/// The verb of a process that reads documents for another one of this program. Nobody types it.
+const READER: &str = "read-for-another";
 /// The version of the JSON on stdout.
 const JSON_VERSION: u32 = 1;
 
@@ -40,6 +42,12 @@ const STOPPED: u8 = 130;
 
 fn main() -> ExitCode {
     quiet_workers();
+    if std::env::args_os().nth(1).is_some_and(|verb| verb == READER) {
+        return match logothete::serve_reader() {
+            Ok(()) => ExitCode::SUCCESS,
+            Err(_) => ExitCode::from(FAILED),
+        };
+    }
     // It fails only if there is one already.
     let _ = tracing::subscriber::set_global_default(sending::Sending::default());
     let arguments = match Arguments::try_parse() {

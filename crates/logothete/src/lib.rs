@@ -33,6 +33,7 @@ mod ingest;
 mod maintenance;
 mod opened;
 mod pipeline;
+mod reading;
 #[cfg(feature = "http")]
 mod remote;
 pub mod routing;
@@ -66,6 +67,7 @@ pub use logothete_parse::{
 };
 pub use maintenance::Forgotten;
 pub use pipeline::{Pipeline, Tesseract, write_templates};
+pub use reading::serve_reader;
 #[cfg(feature = "http")]
 pub use remote::{RemoteEncoder, RemoteGenerator, RemoteReranker};
 pub use search::{SearchRequest, SearchResult};

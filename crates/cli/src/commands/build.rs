@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 
 use logothete::{
-    BuildReport, BuildRequest, Config, DocumentEstimate, Error, ErrorKind, Estimate, Failure, Pipeline, Result,
+    BuildReport, BuildRequest, Config, DocumentEstimate, Error, ErrorKind, Estimate, Failure, Result,
     WebSource,
 };
 use serde_json::json;
@@ -56,7 +56,7 @@ pub async fn estimate(at: &CorpusArguments, paths: Vec<PathBuf>) -> Result<Outpu
         Err(error) if error.kind() == ErrorKind::NotFound && !asked.nothing => {
             elsewhere = tempfile::tempdir()
                 .map_err(|error| Error::new(ErrorKind::System, "there is no temporary folder").because(error))?;
-            Pipeline::from_config(&config)?.open(elsewhere.path()).await?
+            super::pipeline(&config)?.open(elsewhere.path()).await?
         }
         opened => opened.map_err(say_what)?,
     };

@@ -56,7 +56,7 @@ struct Cut {
 
 impl Cut {
     fn new(config: &Config, parsed: &Parsed) -> Result<Self> {
-        let pipeline = Pipeline::from_config(config).map_err(|error| Error::new(error.kind(), error.message()))?;
+        let pipeline = super::pipeline(config).map_err(|error| Error::new(error.kind(), error.message()))?;
         let (encoder, chunker) = (pipeline.encoder()?, pipeline.chunker()?);
         let mut cut = Self {
             name: config.chunk.strategy.name().to_owned(),

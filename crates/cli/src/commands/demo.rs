@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use logothete::config::Ocr;
-use logothete::{Config, Error, ErrorKind, Pipeline, Result, SearchRequest};
+use logothete::{Config, Error, ErrorKind, Result, SearchRequest};
 use serde_json::json;
 
 use crate::view::{Style, count, duration, indented, width};
@@ -52,7 +52,7 @@ pub async fn run() -> Result<Output> {
     // One document is a scan. It is left unread, so that the demo is the same with and without a program for it.
     let mut config = Config::default();
     config.parse.ocr = Ocr::Off;
-    let corpus = Pipeline::from_config(&config)?.open(folder.path().join("harbour.corpus")).await?;
+    let corpus = super::pipeline(&config)?.open(folder.path().join("harbour.corpus")).await?;
     let report = corpus.build(documents).await?;
 
     let style = Style::of_stdout();

@@ -68,9 +68,19 @@ fn setting_values<'a>(option: &str, written: &'a str) -> Result<(&'a str, Vec<&'
     Ok((key.trim(), values.split(',').map(str::trim).collect()))
 }
 
+/// Returns the pipeline of a configuration. It reads documents in processes of this program.
+fn pipeline(config: &Config) -> Result<Pipeline> {
+    let made = Pipeline::from_config(config)?;
+    // Where the program cannot tell its own file, it reads in its own process.
+    Ok(match std::env::current_exe() {
+        Ok(program) => made.with_reader(program, [crate::READER]),
+        Err(_) => made,
+    })
+}
+
 /// Opens the corpus that is meant. One that must be there already is not made.
 async fn corpus(at: &CorpusArguments, config: &Config, folder: &Path, must_exist: bool) -> Result<Corpus> {
-    Pipeline::from_config(config)?.open(corpus_folder(at, folder, must_exist)?).await
+    pipeline(config)?.open(corpus_folder(at, folder, must_exist)?).await
 }
 
 /// Returns the folder of the corpus.
@@ -132,7 +142,7 @@ pub struct Read {
 
 /// Reads and parses the files under some paths, in order.
 fn parsed(config: &Config, paths: &[PathBuf]) -> Result<Parsed> {
-    let pipeline = Pipeline::from_config(config)?;
+    let pipeline = pipeline(config)?;
     let mut parsed = Parsed { documents: Vec::new(), failed: Vec::new(), password: config.parse.password()? };
     for path in paths {
         if let Err(error) = parse_all(&pipeline, config, path, &mut parsed) {

@@ -4,7 +4,7 @@ use std::fs::File;
 use std::io::{BufReader, BufWriter};
 use std::path::Path;
 
-use logothete::{Error, ErrorKind, Pipeline, Result, StopToken};
+use logothete::{Error, ErrorKind, Result, StopToken};
 use serde_json::json;
 
 use super::{configuration, corpus, corpus_folder};
@@ -74,7 +74,7 @@ pub async fn reencode(at: &CorpusArguments) -> Result<Output> {
             asked.stop();
         }
     });
-    let pipeline = Pipeline::from_config(&config)?;
+    let pipeline = super::pipeline(&config)?;
     let (_, report) = pipeline.reencode(corpus_folder(at, &folder, true)?, &stop).await?;
     let encoder = pipeline.encoder()?.name();
     let made = count(report.encoded as u64, "chunk was encoded", "chunks were encoded");

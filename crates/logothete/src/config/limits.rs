@@ -22,6 +22,8 @@ pub struct LimitsConfig {
     pub seconds: u64,
     /// The size to which an archive may unpack, in megabytes.
     pub unpacked_megabytes: u64,
+    /// The text that is made of a file, in megabytes. A longer document is not read.
+    pub text_megabytes: u64,
     /// The memory that a build may hold, in megabytes, besides the files that it maps.
     pub memory_megabytes: u64,
     /// The number of tokens that a build may encode, send and receive; 0 means unlimited.
@@ -46,6 +48,7 @@ impl Default for LimitsConfig {
             pages: budget.max_pages,
             seconds: 120,
             unpacked_megabytes: budget.max_unpacked / MEGABYTE,
+            text_megabytes: 20,
             memory_megabytes: 1000,
             tokens: 0,
             money: 0.0,
@@ -73,6 +76,16 @@ impl LimitsConfig {
         self.memory_megabytes.saturating_mul(MEGABYTE)
     }
 
+    /// Returns the longest text of a document, in bytes.
+    pub fn max_text_bytes(&self) -> u64 {
+        self.text_megabytes.saturating_mul(MEGABYTE)
+    }
+
+    /// Returns the memory that a process that reads documents may hold, in bytes: half of that of a build, since two read at once.
+    pub fn reader_bytes(&self) -> u64 {
+        (self.memory_bytes() / 2).max(200 * MEGABYTE)
+    }
+
     /// Returns the time that reading a file may take.
     pub fn max_read_time(&self) -> Duration {
         Duration::from_secs(self.seconds.max(1))
@@ -96,6 +109,7 @@ impl LimitsConfig {
             ("file_megabytes", self.file_megabytes),
             ("pages", u64::from(self.pages)),
             ("unpacked_megabytes", self.unpacked_megabytes),
+            ("text_megabytes", self.text_megabytes),
             ("memory_megabytes", self.memory_megabytes),
         ];
         if let Some((key, _)) = sizes.iter().find(|(_, size)| *size == 0) {

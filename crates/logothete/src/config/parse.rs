@@ -20,7 +20,7 @@ pub enum Ocr {
 }
 
 /// `[parse]`
-#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(default)]
 #[non_exhaustive]
 pub struct ParseConfig {
@@ -33,6 +33,8 @@ pub struct ParseConfig {
     pub ocr: Ocr,
     /// The languages of scanned pages, as `tesseract` names them, such as `"eng+deu"`; empty means its own default.
     pub ocr_languages: String,
+    /// Whether documents are read in processes of their own, if the program has a reader to start, as the command does.
+    pub isolated: bool,
     /// Whether comments in the margins of Word documents are read.
     pub comments: bool,
     /// The JSON pointer to the text of a JSON record; empty means that the parser looks for it.
@@ -41,4 +43,20 @@ pub struct ParseConfig {
     pub json_title: String,
     /// The metadata of JSON records: field name to JSON pointer.
     pub json_metadata: BTreeMap<String, String>,
+}
+
+impl Default for ParseConfig {
+    fn default() -> Self {
+        Self {
+            pages: None,
+            password_env: String::new(),
+            ocr: Ocr::default(),
+            ocr_languages: String::new(),
+            isolated: true,
+            comments: false,
+            json_text: String::new(),
+            json_title: String::new(),
+            json_metadata: BTreeMap::new(),
+        }
+    }
 }

@@ -11,27 +11,29 @@ mod tesseract;
 
 pub(crate) use chunking::{Chunking, Writing};
 pub(crate) use generator::Equipped;
+pub(crate) use parsers::{budget, settings as parse_settings};
 #[cfg(feature = "http")]
 pub(crate) use secret::{Secret, secret};
 pub use templates::write_templates;
 pub use tesseract::Tesseract;
 
 use std::fmt;
+use std::path::PathBuf;
 use std::sync::Arc;
 
 use logothete_core::chunk::{Chunk, Chunker, Review};
 use logothete_core::document::{Document, Parser};
 use logothete_core::prompt::Templates;
 use logothete_core::vector::Encoder;
-use logothete_core::{Error, ErrorKind, Fingerprint, Result};
+use logothete_core::{Fingerprint, Result};
 use logothete_encoder::CrossEncoder;
 use logothete_parse::Parsers;
 
 use crate::config::{ChunkContext, Config, GeneratorRole};
 use crate::generate::Generator;
+use crate::reading::{Workers, read_here};
 use crate::search::{Leg, RerankKind, Reranker};
 use crate::source::Content;
-use crate::threads::within;
 use encoder::EncoderChoice;
 use generator::Generators;
 use reranker::Rerankers;
@@ -43,6 +45,8 @@ use reranker::Rerankers;
 pub struct Pipeline {
     config: Arc<Config>,
     parsers: Parsers,
+    /// The processes that read documents; `None` means that this one does.
+    readers: Option<Arc<Workers>>,
     encoder: EncoderChoice,
     /// The user's own chunker; `None` means the one that the configuration describes.
     chunker: Option<Arc<dyn Chunker>>,
@@ -68,6 +72,7 @@ impl Default for Pipeline {
         let settings = parsers::settings(&config).unwrap_or_default();
         Self {
             parsers: Parsers::new(&settings),
+            readers: None,
             encoder: EncoderChoice::default(),
             config: Arc::new(config),
             chunker: None,
@@ -89,6 +94,7 @@ impl Pipeline {
         config.privacy.masking()?;
         let pipeline = Self {
             parsers: Parsers::new(&parsers::settings(config)?),
+            readers: None,
             encoder: EncoderChoice::new(&config.encoder, &config.privacy)?,
             config: Arc::new(config.clone()),
             chunker: None,
@@ -164,26 +170,32 @@ impl Pipeline {
     }
 
     pub(crate) fn parse_content(&self, name: &str, content: Content) -> Result<Document> {
-        let budget = parsers::budget(&self.config);
-        let (parsers, named, inner) = (self.parsers.clone(), name.to_owned(), budget.clone());
-        let limit = self.config.limits.max_read_time();
-        let over = || {
-            let message =
-                format!("reading took more than {} s and was stopped; raise seconds in [limits]", limit.as_secs());
-            Error::new(ErrorKind::Limit, message)
-        };
-        let read = move || parsers.parse_as(content.media_type.as_deref(), &named, &content.bytes, &inner);
-        match within(limit, || budget.end(), read) {
-            Some(Err(error)) if error.kind() == ErrorKind::Limit && budget.check().is_err() => Err(over()),
-            Some(result) => result,
-            None => Err(over()),
+        match &self.readers {
+            Some(readers) => readers.read(&self.config, name, content),
+            None => read_here(&self.parsers, &self.config, name, content),
         }
+    }
+
+    /// Returns the pipeline with a program that reads documents in processes of its own, within limits of the system on memory, time and files. A file that
+    /// ends its reader, or fills its memory, is an error of that file. All that the program does is to call [`serve_reader`](crate::serve_reader).
+    ///
+    /// A pipeline with a [parser of one's own](Self::with_parser) reads in this process, since that is only here.
+    #[must_use]
+    pub fn with_reader<A: Into<String>>(
+        mut self,
+        program: impl Into<PathBuf>,
+        arguments: impl IntoIterator<Item = A>,
+    ) -> Self {
+        let arguments = arguments.into_iter().map(Into::into).collect();
+        self.readers = self.config.parse.isolated.then(|| Arc::new(Workers::new(program.into(), arguments)));
+        self
     }
 
     /// Returns the pipeline with one more parser, such as your own for a new type. It is tried before those of the library.
     #[must_use]
     pub fn with_parser(mut self, parser: impl Parser + 'static) -> Self {
         self.parsers.register(parser);
+        self.readers = None;
         self
     }
 

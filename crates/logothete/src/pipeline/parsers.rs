@@ -12,7 +12,7 @@ use super::tesseract::{self, Tesseract};
 use crate::config::{Config, Ocr, ParseConfig, Strategy};
 
 /// Returns the parsers' settings. The chunker decides about boundary lines.
-pub(super) fn settings(config: &Config) -> Result<ParseSettings> {
+pub(crate) fn settings(config: &Config) -> Result<ParseSettings> {
     let (config, chunk) = (&config.parse, &config.chunk);
     let pointer = |text: &str, key: &str| match text {
         "" => Ok(None),
@@ -61,7 +61,7 @@ impl ParseConfig {
 }
 
 /// Returns the budget of a file.
-pub(super) fn budget(config: &Config) -> Budget {
+pub(crate) fn budget(config: &Config) -> Budget {
     let mut budget = Budget::default();
     budget.pages = config.parse.pages;
     budget.max_pages = config.limits.pages;

@@ -2,7 +2,7 @@
 
 use std::path::PathBuf;
 
-use logothete::{Config, Corpus, Error, ErrorKind, Pipeline, Result};
+use logothete::{Config, Corpus, Error, ErrorKind, Result};
 
 use crate::commands::build::sources;
 use crate::commands::{progress, setting_values};
@@ -61,7 +61,7 @@ async fn open(corpus: &Corpus, name: &str, config: &Config) -> Result<Corpus> {
     let bar = progress::bar();
     // The corpus knows its files and folders; addresses are in the configuration alone.
     let request = progress::shown(sources(config, &[], true), &bar, Some(name));
-    let pipeline = Pipeline::from_config(config).map_err(|error| error.at(name.to_owned()))?;
+    let pipeline = crate::commands::pipeline(config).map_err(|error| error.at(name.to_owned()))?;
     let opened = corpus.variant(&pipeline, request).await;
     bar.finish_and_clear();
     let (variant, report) = opened.map_err(|error| error.at(name.to_owned()))?;

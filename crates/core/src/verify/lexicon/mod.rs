@@ -71,8 +71,8 @@ impl Lexicon {
         let [length, terms, sets, opposite, derived] = counts;
         let text = std::str::from_utf8(take(&mut bytes, length)?).ok()?;
         let terms_of = text.split('\n').enumerate().take(terms);
-        let mut lexicon = Self::default();
-        lexicon.terms = terms_of.map(|(at, term)| (term, at as u16)).collect();
+        let terms_of: HashMap<&str, u16> = terms_of.map(|(at, term)| (term, at as u16)).collect();
+        let mut lexicon = Self { terms: terms_of, ..Self::default() };
         for _ in 0..terms {
             let mut sets = || -> Option<Vec<u16>> {
                 let count = usize::from(*take(&mut bytes, 1)?.first()?);

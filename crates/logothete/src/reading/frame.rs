@@ -1,0 +1,30 @@
+//! Frames: the length of what follows, in 64 bits, little-endian, and then that.
+
+use std::io::{ErrorKind, Read, Result, Write};
+
+/// Writes a frame.
+pub(super) fn write(to: &mut impl Write, bytes: &[u8]) -> Result<()> {
+    to.write_all(&(bytes.len() as u64).to_le_bytes())?;
+    to.write_all(bytes)?;
+    to.flush()
+}
+
+/// Reads a frame of at most `max` bytes; `None` at the end.
+///
+/// # Errors
+/// If it breaks off, or is longer.
+pub(super) fn read(from: &mut impl Read, max: u64) -> Result<Option<Vec<u8>>> {
+    let mut length = [0; 8];
+    match from.read_exact(&mut length) {
+        Ok(()) => {}
+        Err(error) if error.kind() == ErrorKind::UnexpectedEof => return Ok(None),
+        Err(error) => return Err(error),
+    }
+    let length = u64::from_le_bytes(length);
+    if length > max {
+        return Err(std::io::Error::new(ErrorKind::FileTooLarge, format!("a frame of {length} bytes")));
+    }
+    let mut bytes = Vec::new();
+    from.take(length).read_to_end(&mut bytes)?;
+    if bytes.len() as u64 == length { Ok(Some(bytes)) } else { Err(ErrorKind::UnexpectedEof.into()) }
+}

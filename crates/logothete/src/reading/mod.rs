@@ -1,0 +1,110 @@
+//! Reading documents in processes of their own, so that a file can end or fill no process but its reader.
+//!
+//! `workers` keeps a few of them and sends them files, `worker` is what runs in them, `confine` takes away what a reader does not need, and `frame` is how
+//! the two talk.
+
+mod confine;
+mod frame;
+mod worker;
+mod workers;
+
+pub use worker::serve_reader;
+pub(crate) use workers::Workers;
+
+use std::time::Duration;
+
+use logothete_core::document::{Budget, Document};
+use logothete_core::{Error, ErrorKind, Result};
+use logothete_parse::Parsers;
+use serde::{Deserialize, Serialize};
+
+use crate::config::Config;
+use crate::pipeline::budget;
+use crate::source::Content;
+use crate::threads::within;
+
+/// What is read.
+#[derive(Serialize, Deserialize)]
+struct Request {
+    name: String,
+    media_type: Option<String>,
+    /// The tables `[parse]`, `[chunk]` and `[limits]`, on which reading depends.
+    settings: String,
+}
+
+/// What came of it.
+#[derive(Serialize, Deserialize)]
+enum Response {
+    Document(Box<Document>),
+    Error { kind: String, message: String, place: Option<String> },
+}
+
+impl Response {
+    fn of(outcome: Result<Document>) -> Self {
+        match outcome {
+            Ok(document) => Self::Document(Box::new(document)),
+            Err(error) => Self::Error {
+                kind: format!("{:?}", error.kind()),
+                message: error.message().to_owned(),
+                place: error.place().map(str::to_owned),
+            },
+        }
+    }
+
+    fn outcome(self) -> Result<Document> {
+        match self {
+            Self::Document(document) => Ok(*document),
+            Self::Error { kind, message, place } => {
+                const KINDS: [ErrorKind; 6] = [
+                    ErrorKind::Unsupported,
+                    ErrorKind::Limit,
+                    ErrorKind::Configuration,
+                    ErrorKind::NotFound,
+                    ErrorKind::System,
+                    ErrorKind::InvalidRequest,
+                ];
+                let kind = KINDS.into_iter().find(|own| format!("{own:?}") == kind).unwrap_or(ErrorKind::Unreadable);
+                let error = Error::new(kind, message);
+                Err(match place {
+                    Some(place) => error.at(place),
+                    None => error,
+                })
+            }
+        }
+    }
+}
+
+/// Returns the settings on which reading depends, as TOML.
+fn settings(config: &Config) -> Result<String> {
+    let mut own = Config::default();
+    (own.parse, own.chunk, own.limits) = (config.parse.clone(), config.chunk.clone(), config.limits.clone());
+    toml::to_string(&own).map_err(|error| Error::new(ErrorKind::Configuration, format!("the settings: {error}")))
+}
+
+/// Reads a document in this process, within the limits of the configuration.
+pub(crate) fn read_here(parsers: &Parsers, config: &Config, name: &str, content: Content) -> Result<Document> {
+    let budget: Budget = budget(config);
+    let (parsers, named, inner) = (parsers.clone(), name.to_owned(), budget.clone());
+    let limit = config.limits.max_read_time();
+    let read = move || parsers.parse_as(content.media_type.as_deref(), &named, &content.bytes, &inner);
+    let document = match within(limit, || budget.end(), read) {
+        Some(Err(error)) if error.kind() == ErrorKind::Limit && budget.check().is_err() => Err(too_slow(limit)),
+        Some(result) => result,
+        None => Err(too_slow(limit)),
+    }?;
+    let (has, most) = (document.text.len() as u64, config.limits.max_text_bytes());
+    if has > most {
+        let message = format!(
+            "the document has {} MB of text, more than the {} MB that are read; raise text_megabytes in [limits], or split it",
+            has.div_ceil(1_000_000),
+            most / 1_000_000
+        );
+        return Err(Error::new(ErrorKind::Limit, message));
+    }
+    Ok(document)
+}
+
+fn too_slow(limit: Duration) -> Error {
+    let message = format!("reading took more than {} s and was stopped; raise seconds in [limits]", limit.as_secs());
+    Error::new(ErrorKind::Limit, message)
+}

@@ -1,0 +1,67 @@
+//! What runs in a process that reads documents.
+
+use std::io::{stdin, stdout};
+
+use logothete_core::{Error, ErrorKind, Result};
+use logothete_parse::Parsers;
+
+use super::{Request, Response, confine, frame, read_here};
+use crate::config::Config;
+use crate::pipeline::parse_settings;
+use crate::source::Content;
+use crate::threads::caught_in;
+
+/// The parsers for the settings that came last.
+struct Known {
+    settings: String,
+    config: Config,
+    parsers: Parsers,
+}
+
+/// Reads documents for the process that started this one, until that closes the pipe: requests come on standard input, and documents go to standard output.
+/// Before the first one, the process gives up what it does not need: memory beyond its limit, files to write, connections. It is the whole of a program that
+/// [`Pipeline::with_reader`](crate::Pipeline::with_reader) names.
+///
+/// # Errors
+/// If a pipe breaks.
+pub fn serve_reader() -> Result<()> {
+    let broken =
+        |error: std::io::Error| Error::new(ErrorKind::System, "the pipe of a reader broke").because(error);
+    let (mut from, mut to) = (stdin().lock(), stdout().lock());
+    let mut known: Option<Known> = None;
+    while let Some(header) = frame::read(&mut from, u64::MAX).map_err(broken)? {
+        let bytes = frame::read(&mut from, u64::MAX).map_err(broken)?.unwrap_or_default();
+        let response = respond(&header, bytes, &mut known);
+        let text = serde_json::to_vec(&response)
+            .map_err(|error| Error::new(ErrorKind::System, "a document could not be written").because(error))?;
+        drop(response);
+        frame::write(&mut to, &text).map_err(broken)?;
+    }
+    Ok(())
+}
+
+fn respond(header: &[u8], bytes: Vec<u8>, known: &mut Option<Known>) -> Response {
+    let outcome = (|| {
+        let request: Request = serde_json::from_slice(header)
+            .map_err(|error| Error::new(ErrorKind::System, "a request could not be read").because(error))?;
+        let known = of_settings(known, request.settings)?;
+        confine::allow_time(known.config.limits.max_read_time());
+        let content = Content { bytes, media_type: request.media_type };
+        caught_in("the parser", || read_here(&known.parsers, &known.config, &request.name, content))
+    })();
+    Response::of(outcome)
+}
+
+/// Returns the parsers for some settings, made once. The first ones decide what the process may use.
+fn of_settings(known: &mut Option<Known>, settings: String) -> Result<&Known> {
+    let is_first = known.is_none();
+    if known.as_ref().is_none_or(|known| known.settings != settings) {
+        let config = Config::parse(&settings)?;
+        let made = parse_settings(&config)?;
+        if is_first {
+            confine::confine(config.limits.reader_bytes(), made.recogniser.is_some());
+        }
+        *known = Some(Known { settings, parsers: Parsers::new(&made), config });
+    }
+    known.as_ref().ok_or_else(|| Error::new(ErrorKind::System, "there are no settings"))
+}

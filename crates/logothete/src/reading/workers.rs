@@ -1,0 +1,213 @@
+//! The processes that read documents, seen from the one that starts them.
+
+use std::fmt;
+use std::io::{Read, Write};
+use std::path::PathBuf;
+use std::process::{Child, ChildStdin, Command, ExitStatus, Stdio};
+use std::sync::mpsc::{Receiver, RecvTimeoutError, channel};
+use std::sync::{Arc, Mutex, PoisonError};
+use std::thread;
+use std::time::Duration;
+
+use logothete_core::document::Document;
+use logothete_core::{Error, ErrorKind, Result};
+
+use super::{Request, Response, frame, settings, too_slow};
+use crate::config::Config;
+use crate::source::Content;
+
+/// A reader ends in good order at its limit, and is killed so much later.
+const GRACE: Duration = Duration::from_secs(2);
+/// A reader that has read so many documents is replaced, so that what they left behind in its memory goes.
+const MAX_DOCUMENTS: usize = 2_000;
+/// So many bytes of what a reader says last are kept.
+const MAX_SAID: usize = 4_000;
+
+/// Processes that read documents, started when they are needed and kept for the next document.
+pub(crate) struct Workers {
+    program: PathBuf,
+    arguments: Vec<String>,
+    idle: Mutex<Vec<Worker>>,
+}
+
+impl fmt::Debug for Workers {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Workers").field("program", &self.program).finish_non_exhaustive()
+    }
+}
+
+/// A process that reads documents.
+struct Worker {
+    child: Child,
+    to: Option<ChildStdin>,
+    /// What a thread of its own reads from its pipe; the channel closes when the pipe does.
+    from: Receiver<std::io::Result<Vec<u8>>>,
+    said: Arc<Mutex<Vec<u8>>>,
+    documents: usize,
+}
+
+impl Workers {
+    pub(crate) fn new(program: PathBuf, arguments: Vec<String>) -> Self {
+        Self { program, arguments, idle: Mutex::default() }
+    }
+
+    /// Has a document read.
+    ///
+    /// # Errors
+    /// If it cannot be read, takes too long or too much memory, or ends its reader. The next document gets another one.
+    pub(crate) fn read(&self, config: &Config, name: &str, content: Content) -> Result<Document> {
+        let header = Request { name: name.to_owned(), media_type: content.media_type, settings: settings(config)? };
+        let header = serde_json::to_vec(&header)
+            .map_err(|error| Error::new(ErrorKind::System, "a request could not be written").because(error))?;
+        let idle = self.idle.lock().unwrap_or_else(PoisonError::into_inner).pop();
+        let mut worker = match idle {
+            Some(worker) => worker,
+            None => self.start(config)?,
+        };
+        let sent = worker.send(&header, &content.bytes);
+        drop(content.bytes);
+        let limit = config.limits.max_read_time();
+        match sent.and_then(|()| worker.receive(limit + GRACE)) {
+            Ok(Some(response)) => {
+                worker.documents += 1;
+                if worker.documents < MAX_DOCUMENTS {
+                    self.idle.lock().unwrap_or_else(PoisonError::into_inner).push(worker);
+                }
+                let response: Response = serde_json::from_slice(&response).map_err(|error| {
+                    Error::new(ErrorKind::System, "what a reader returned could not be read").because(error)
+                })?;
+                response.outcome()
+            }
+            Ok(None) => {
+                worker.end();
+                Err(too_slow(limit))
+            }
+            Err(error) if error.kind() == std::io::ErrorKind::FileTooLarge => {
+                worker.end();
+                Err(too_large(config))
+            }
+            Err(_) => Err(worker.death(config)),
+        }
+    }
+
+    fn start(&self, config: &Config) -> Result<Worker> {
+        let mut command = Command::new(&self.program);
+        command.args(&self.arguments).stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::piped());
+        let failed = |error: std::io::Error| {
+            let message = format!("the reader {} could not be started: {error}", self.program.display());
+            Error::new(ErrorKind::System, message).because(error)
+        };
+        let mut child = command.spawn().map_err(failed)?;
+        let (to, from, errors) = (child.stdin.take(), child.stdout.take(), child.stderr.take());
+        let (sender, receiver) = channel();
+        let max = config.limits.reader_bytes();
+        if let Some(mut from) = from {
+            thread::spawn(move || {
+                loop {
+                    let frame = frame::read(&mut from, max);
+                    let ends = !matches!(frame, Ok(Some(_)));
+                    // Nobody receives it if the worker was given up.
+                    if let Some(frame) = frame.transpose() {
+                        let _ = sender.send(frame);
+                    }
+                    if ends {
+                        break;
+                    }
+                }
+            });
+        }
+        let said = Arc::<Mutex<Vec<u8>>>::default();
+        if let Some(mut errors) = errors {
+            let said = said.clone();
+            thread::spawn(move || {
+                let mut part = [0; 1_024];
+                while let Ok(count @ 1..) = errors.read(&mut part) {
+                    let mut said = said.lock().unwrap_or_else(PoisonError::into_inner);
+                    said.extend_from_slice(&part[..count]);
+                    let over = said.len().saturating_sub(MAX_SAID);
+                    said.drain(..over);
+                }
+            });
+        }
+        Ok(Worker { child, to, from: receiver, said, documents: 0 })
+    }
+}
+
+impl Worker {
+    fn send(&mut self, header: &[u8], bytes: &[u8]) -> std::io::Result<()> {
+        let Some(to) = &mut self.to else { return Err(std::io::ErrorKind::BrokenPipe.into()) };
+        frame::write(to, header)?;
+        frame::write(to, bytes)?;
+        to.flush()
+    }
+
+    /// Waits for a response; `None` means that the time is over.
+    fn receive(&self, limit: Duration) -> std::io::Result<Option<Vec<u8>>> {
+        match self.from.recv_timeout(limit) {
+            Ok(frame) => frame.map(Some),
+            Err(RecvTimeoutError::Timeout) => Ok(None),
+            Err(RecvTimeoutError::Disconnected) => Err(std::io::ErrorKind::UnexpectedEof.into()),
+        }
+    }
+
+    /// Ends the process, and waits for it.
+    fn end(&mut self) -> Option<ExitStatus> {
+        self.to = None;
+        let _ = self.child.kill();
+        self.child.wait().ok()
+    }
+
+    /// Returns why the process has ended.
+    fn death(mut self, config: &Config) -> Error {
+        self.to = None;
+        // It may still be about to end, and has closed its pipes already.
+        let mut status = self.child.try_wait().ok().flatten();
+        for _ in 0..50 {
+            if status.is_some() {
+                break;
+            }
+            thread::sleep(Duration::from_millis(10));
+            status = self.child.try_wait().ok().flatten();
+        }
+        let status = status.or_else(|| self.end());
+        let said = self.said.lock().unwrap_or_else(PoisonError::into_inner);
+        let said = String::from_utf8_lossy(&said);
+        if said.contains("memory allocation of") {
+            return too_large(config);
+        }
+        if said.contains("overflowed its stack") {
+            return Error::new(ErrorKind::Unreadable, "the file nests too deeply, and ended the process that read it");
+        }
+        if ended_by(status, 24) {
+            return too_slow(config.limits.max_read_time());
+        }
+        let how = status.map_or_else(|| "it is gone".to_owned(), |status| status.to_string());
+        Error::new(ErrorKind::Unreadable, format!("the file ended the process that read it ({how})"))
+    }
+}
+
+impl Drop for Worker {
+    fn drop(&mut self) {
+        self.end();
+    }
+}
+
+/// Returns `true` if a signal of the system ended a process.
+#[cfg(unix)]
+fn ended_by(status: Option<ExitStatus>, signal: i32) -> bool {
+    use std::os::unix::process::ExitStatusExt;
+    status.is_some_and(|status| status.signal() == Some(signal))
+}
+
+#[cfg(not(unix))]
+fn ended_by(_: Option<ExitStatus>, _: i32) -> bool {
+    false
+}
+
+fn too_large(config: &Config) -> Error {
+    let message = format!(
+        "reading took more than {} MB of memory and was stopped; raise memory_megabytes in [limits], half of which a reader may use",
+        config.limits.reader_bytes() / 1_000_000
+    );
+    Error::new(ErrorKind::Limit, message)
+}
