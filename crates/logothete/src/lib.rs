@@ -67,7 +67,7 @@ pub use logothete_parse::{
 };
 pub use maintenance::Forgotten;
 pub use pipeline::{Pipeline, Tesseract, write_templates};
-pub use reading::serve_reader;
+pub use reading::{Drawing, Drawn, serve_reader};
 #[cfg(feature = "http")]
 pub use remote::{RemoteEncoder, RemoteGenerator, RemoteReranker};
 pub use search::{SearchRequest, SearchResult};

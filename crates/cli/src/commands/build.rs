@@ -3,8 +3,7 @@
 use std::path::PathBuf;
 
 use logothete::{
-    BuildReport, BuildRequest, Config, DocumentEstimate, Error, ErrorKind, Estimate, Failure, Result,
-    WebSource,
+    BuildReport, BuildRequest, Config, DocumentEstimate, Error, ErrorKind, Estimate, Failure, Result, WebSource,
 };
 use serde_json::json;
 

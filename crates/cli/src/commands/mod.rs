@@ -130,8 +130,8 @@ fn one_of_several(asked: &str, shown: &str, style: crate::view::Style) -> String
 pub struct Parsed {
     pub documents: Vec<Read>,
     pub failed: Vec<Failure>,
-    /// The password that protected files are opened with.
-    pub password: Option<String>,
+    /// What read them.
+    pub pipeline: Pipeline,
 }
 
 /// A parsed document and the file it is from.
@@ -143,16 +143,16 @@ pub struct Read {
 /// Reads and parses the files under some paths, in order.
 fn parsed(config: &Config, paths: &[PathBuf]) -> Result<Parsed> {
     let pipeline = pipeline(config)?;
-    let mut parsed = Parsed { documents: Vec::new(), failed: Vec::new(), password: config.parse.password()? };
+    let mut parsed = Parsed { documents: Vec::new(), failed: Vec::new(), pipeline };
     for path in paths {
-        if let Err(error) = parse_all(&pipeline, config, path, &mut parsed) {
+        if let Err(error) = parse_all(config, path, &mut parsed) {
             parsed.failed.push(Failure::new(path.display().to_string(), error.message()));
         }
     }
     Ok(parsed)
 }
 
-fn parse_all(pipeline: &Pipeline, config: &Config, path: &Path, parsed: &mut Parsed) -> Result<()> {
+fn parse_all(config: &Config, path: &Path, parsed: &mut Parsed) -> Result<()> {
     let source = FolderSource::new(path)?.filtered(&config.sources.include, &config.sources.exclude)?;
     let mut any = false;
     for item in source.walk() {
@@ -160,7 +160,7 @@ fn parse_all(pipeline: &Pipeline, config: &Config, path: &Path, parsed: &mut Par
         let read = item.and_then(|item| {
             let max = config.limits.max_file_bytes();
             let content = source.content(&item, max).map_err(|error| error.at(&item.path))?;
-            match pipeline.parse(&item.path, content.bytes) {
+            match parsed.pipeline.parse(&item.path, content.bytes) {
                 Ok(document) => Ok(Read { document, file: PathBuf::from(item.place) }),
                 Err(error) => Err(error.at(&item.path)),
             }

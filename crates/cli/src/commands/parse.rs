@@ -5,7 +5,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use logothete::document::{Block, BlockKind, Document, Pages};
-use logothete::{Error, ErrorKind, Result};
+use logothete::{Drawing, Error, ErrorKind, Result};
 use serde_json::{Value, json};
 
 use super::output::write_file;
@@ -106,12 +106,11 @@ fn picture_of(write_to: &WriteTo<'_>, page: u32, output: Option<&Path>) -> Resul
     }
     let content =
         fs::read(&read.file).map_err(|error| Error::new(ErrorKind::System, "it could not be read").because(error))?;
-    let password = parsed.password.as_deref();
-    let picture = logothete::outlined_page(&content, password, &read.document, page, PAGE_SCALE)
-        .map_err(|error| error.at(&read.document.name))?;
+    let drawing = Drawing::Outlined { page, document: Box::new(read.document.clone()) };
+    let picture = parsed.pipeline.draw(content, drawing, PAGE_SCALE).map_err(|error| error.at(&read.document.name))?;
     let stem = Path::new(&read.document.name).file_stem().unwrap_or_default().to_string_lossy().into_owned();
     let file = output.map_or_else(|| PathBuf::from(format!("{stem}-page-{page}.png")), Path::to_path_buf);
-    write_to.write(&file, &logothete::png(&picture)?)?;
+    write_to.write(&file, &picture.png)?;
     let mut kinds: Vec<BlockKind> = Vec::new();
     let mut count = 0u64;
     for block in &read.document.blocks {
@@ -167,10 +166,10 @@ fn figures(write_to: &WriteTo<'_>, folder: &Path) -> Result<Output> {
         let stem = free_stem(&read.document.name, &mut stems);
         let figures = read.document.blocks.iter().filter_map(|block| block.figure);
         for (number, place) in (1..).zip(figures) {
-            let password = parsed.password.as_deref();
-            let picture = logothete::area_picture(&content, password, place.page, place.area, FIGURE_SCALE)?;
+            let drawing = Drawing::Area { page: place.page, area: place.area };
+            let picture = parsed.pipeline.draw(content.clone(), drawing, FIGURE_SCALE)?;
             let file = folder.join(format!("{stem}-figure-{number}.png"));
-            write_to.write(&file, &logothete::png(&picture)?)?;
+            write_to.write(&file, &picture.png)?;
             written
                 .push(json!({ "document": read.document.name, "page": place.page, "area": place.area, "file": file }));
         }

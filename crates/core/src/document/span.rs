@@ -112,11 +112,14 @@ impl FromStr for Pages {
 
     /// Parses `3` or `1-10`.
     fn from_str(written: &str) -> Result<Self, Error> {
+        // What is printed is read again.
+        let bare = written.trim();
+        let bare = bare.strip_prefix("pages ").or_else(|| bare.strip_prefix("page ")).unwrap_or(bare);
         let invalid = || {
             let message = format!("{written:?} is not a range of pages; write 3, or 1-10");
             Error::new(ErrorKind::InvalidRequest, message)
         };
-        let (first, last) = written.split_once(['-', '–']).unwrap_or((written, written));
+        let (first, last) = bare.split_once(['-', '–']).unwrap_or((bare, bare));
         let number = |part: &str| part.trim().parse::<u32>().ok().filter(|page| *page > 0).ok_or_else(invalid);
         let (first, last) = (number(first)?, number(last)?);
         if last < first { Err(invalid()) } else { Ok(Self { first, last }) }

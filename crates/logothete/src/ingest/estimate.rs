@@ -87,7 +87,7 @@ pub(crate) fn run(opened: &Opened, driver: &Driver, request: &BuildRequest) -> R
             for outcome in reader.read(&window, None)? {
                 match outcome {
                     FileOutcome::Unchanged(_) | FileOutcome::Stopped => estimate.unchanged += 1,
-                    FileOutcome::Failed(failure) => report.failed.push(failure),
+                    FileOutcome::Failed(failure, _) => report.failed.push(failure),
                     FileOutcome::Read(change) => {
                         let (document, texts) = document(opened, &change)?;
                         sample.extend(texts.into_iter().take(SAMPLE - sample.len()));

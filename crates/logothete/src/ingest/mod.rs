@@ -2,7 +2,7 @@
 //!
 //! [`list`] walks the sources and compares them with the catalogue; [`read`] reads, parses and cuts what has changed; [`contexts`]
 //! asks a generator for contexts; [`batch`] finds duplicates, encodes, writes segments and commits. A window of files is in work
-//! at a time, which bounds the memory. [`metadata`] completes the fields of a document. [`upsert`] takes what the caller gives; [`estimate`] walks the same way and changes nothing.
+//! at a time, which bounds the memory. [`metadata`] completes the fields of a document. [`upsert`] takes what the caller gives; [`unread`] remembers what could not be read; [`estimate`] walks the same way and changes nothing.
 
 mod batch;
 mod contexts;
@@ -14,6 +14,7 @@ mod list;
 mod metadata;
 mod read;
 mod request;
+mod unread;
 mod upsert;
 
 pub(crate) use batch::Batch;

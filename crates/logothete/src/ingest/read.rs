@@ -13,6 +13,7 @@ use super::batch::{Batch, Change};
 use super::contexts::{self, Target, Written};
 use super::duplicates::Compared;
 use super::list::{self, Candidate, Seen, Walk, Window};
+use super::unread::Unread;
 use super::{BuildReport, BuildRequest, Failure, Meter, metadata};
 use crate::opened::Opened;
 use crate::source::Content;
@@ -22,7 +23,7 @@ use crate::threads::{Driver, caught, caught_future, caught_in};
 use crate::trace::milliseconds;
 
 /// A file changed less than this before it was read may have changed again within the resolution of the clock.
-const CLOCK_DOUBT: i64 = 2_000_000_000;
+pub(super) const CLOCK_DOUBT: i64 = 2_000_000_000;
 /// The number of files of a window that are read at a time.
 const MAX_READS: usize = 8;
 
@@ -32,8 +33,8 @@ pub(super) enum FileOutcome {
     Unchanged(Option<(i64, FileState)>),
     /// It was read.
     Read(Box<Change>),
-    /// It could not be read.
-    Failed(Failure),
+    /// It could not be read, for a reason of this kind.
+    Failed(Failure, ErrorKind),
     /// The build was stopped before it was read.
     Stopped,
 }
@@ -66,6 +67,7 @@ fn build(
     let planned = list::sources(storage, Some(lease), request, report)?;
     let mut batch = Batch::new(opened, driver, lease, &spending);
     let mut seen = Seen::default();
+    let mut unread = Unread::read(storage.read()?.unread()?.as_deref(), &reader.parser, &opened.config().limits);
     let mut meter = Meter::new(request);
     if meter.is_heard() {
         // Counting walks the sources once more, and holds nothing.
@@ -84,15 +86,28 @@ fn build(
                 window.into_iter().partition(|candidate| reader.is_unchanged(candidate));
             report.unchanged += same.len();
             same.iter().for_each(|candidate| meter.next(&candidate.name));
+            // What could not be read is as unreadable as it was.
+            let (vain, window): (Vec<Candidate>, Vec<Candidate>) =
+                window.into_iter().partition(|candidate| unread.reason(candidate).is_some());
+            for candidate in &vain {
+                let reason = unread.reason(candidate).unwrap_or_default().to_owned();
+                report.failed.push(Failure { document: candidate.name.clone(), reason });
+                meter.next(&candidate.name);
+            }
             let mut changes = Vec::new();
             for (candidate, outcome) in window.iter().zip(reader.read(&window, Some(&spending))?) {
+                match &outcome {
+                    FileOutcome::Stopped => {}
+                    FileOutcome::Failed(failure, kind) => unread.note(candidate, Some((*kind, &failure.reason))),
+                    _ => unread.note(candidate, None),
+                }
                 match outcome {
                     FileOutcome::Stopped => continue,
                     FileOutcome::Unchanged(touched) => {
                         report.unchanged += 1;
                         batch.touch(touched);
                     }
-                    FileOutcome::Failed(failure) => report.failed.push(failure),
+                    FileOutcome::Failed(failure, _) => report.failed.push(failure),
                     FileOutcome::Read(change) => {
                         changes.push(*change);
                         continue;
@@ -120,10 +135,13 @@ fn build(
             }
             match reader.cut_again(&known, &spending)? {
                 FileOutcome::Read(change) => batch.add(vec![*change], &stop, report, &mut Meter::silent())?,
-                FileOutcome::Failed(failure) => report.failed.push(failure),
+                FileOutcome::Failed(failure, _) => report.failed.push(failure),
                 FileOutcome::Unchanged(_) | FileOutcome::Stopped => {}
             }
         }
+    }
+    if let Some(written) = unread.written()? {
+        storage.commit(lease, |transaction| transaction.set_unread(&written))?;
     }
     let advice = batch.advice();
     meter.indexes();
@@ -336,7 +354,7 @@ impl<'a> Reader<'a> {
         let cut = self.driver.compute(|| caught(|| self.recut(known, document, None)));
         let failure = |error: &Error| {
             let reason = format!("{error}; the corpus keeps it as it was cut before");
-            FileOutcome::Failed(Failure { document: known.name.clone(), reason })
+            FileOutcome::Failed(Failure { document: known.name.clone(), reason }, error.kind())
         };
         let mut outcome = cut.unwrap_or_else(|error| failure(&error));
         if let FileOutcome::Read(change) = &mut outcome {
@@ -403,7 +421,7 @@ fn failed(candidate: &Candidate, error: &Error) -> FileOutcome {
         Some(_) => format!("{error}; the corpus keeps it as it was read before"),
         None => error.to_string(),
     };
-    FileOutcome::Failed(Failure { document: candidate.name.clone(), reason })
+    FileOutcome::Failed(Failure { document: candidate.name.clone(), reason }, error.kind())
 }
 
 impl Change {
@@ -434,7 +452,7 @@ pub(super) fn now() -> i64 {
     nanoseconds(Some(SystemTime::now()))
 }
 
-fn nanoseconds(time: Option<SystemTime>) -> i64 {
+pub(super) fn nanoseconds(time: Option<SystemTime>) -> i64 {
     let since = time.and_then(|time| time.duration_since(UNIX_EPOCH).ok()).unwrap_or_default();
     i64::try_from(since.as_nanos()).unwrap_or(i64::MAX)
 }

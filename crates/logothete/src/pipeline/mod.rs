@@ -31,7 +31,7 @@ use logothete_parse::Parsers;
 
 use crate::config::{ChunkContext, Config, GeneratorRole};
 use crate::generate::Generator;
-use crate::reading::{Workers, read_here};
+use crate::reading::{Drawing, Drawn, Workers, draw_here, read_here};
 use crate::search::{Leg, RerankKind, Reranker};
 use crate::source::Content;
 use encoder::EncoderChoice;
@@ -173,6 +173,17 @@ impl Pipeline {
         match &self.readers {
             Some(readers) => readers.read(&self.config, name, content),
             None => read_here(&self.parsers, &self.config, name, content),
+        }
+    }
+
+    /// Draws a page of a PDF file, or a part of one, with so many pixels to a point. Needs the feature `picture`.
+    ///
+    /// # Errors
+    /// If the file cannot be read or has no such page, or drawing takes too long.
+    pub fn draw(&self, bytes: Vec<u8>, drawing: Drawing, scale: f32) -> Result<Drawn> {
+        match &self.readers {
+            Some(readers) => readers.draw(&self.config, bytes, drawing, scale),
+            None => draw_here(&self.config, bytes, drawing, scale),
         }
     }
 

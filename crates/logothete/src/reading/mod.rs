@@ -4,10 +4,13 @@
 //! the two talk.
 
 mod confine;
+mod drawing;
 mod frame;
 mod worker;
 mod workers;
 
+pub(crate) use drawing::draw_here;
+pub use drawing::{Drawing, Drawn};
 pub use worker::serve_reader;
 pub(crate) use workers::Workers;
 
@@ -30,30 +33,30 @@ struct Request {
     media_type: Option<String>,
     /// The tables `[parse]`, `[chunk]` and `[limits]`, on which reading depends.
     settings: String,
+    /// What is to be drawn of it, and the pixels to a point; `None` means that it is read.
+    drawing: Option<(Drawing, f32)>,
 }
 
 /// What came of it.
 #[derive(Serialize, Deserialize)]
 enum Response {
     Document(Box<Document>),
+    Drawn(Drawn),
     Error { kind: String, message: String, place: Option<String> },
 }
 
 impl Response {
-    fn of(outcome: Result<Document>) -> Self {
-        match outcome {
-            Ok(document) => Self::Document(Box::new(document)),
-            Err(error) => Self::Error {
-                kind: format!("{:?}", error.kind()),
-                message: error.message().to_owned(),
-                place: error.place().map(str::to_owned),
-            },
+    fn failed(error: &Error) -> Self {
+        Self::Error {
+            kind: format!("{:?}", error.kind()),
+            message: error.message().to_owned(),
+            place: error.place().map(str::to_owned),
         }
     }
 
-    fn outcome(self) -> Result<Document> {
+    /// Returns itself, or the error that it is.
+    fn checked(self) -> Result<Self> {
         match self {
-            Self::Document(document) => Ok(*document),
             Self::Error { kind, message, place } => {
                 const KINDS: [ErrorKind; 6] = [
                     ErrorKind::Unsupported,
@@ -70,6 +73,7 @@ impl Response {
                     None => error,
                 })
             }
+            other => Ok(other),
         }
     }
 }

@@ -5,7 +5,7 @@ use std::io::{stdin, stdout};
 use logothete_core::{Error, ErrorKind, Result};
 use logothete_parse::Parsers;
 
-use super::{Request, Response, confine, frame, read_here};
+use super::{Request, Response, confine, draw_here, frame, read_here};
 use crate::config::Config;
 use crate::pipeline::parse_settings;
 use crate::source::Content;
@@ -25,8 +25,7 @@ struct Known {
 /// # Errors
 /// If a pipe breaks.
 pub fn serve_reader() -> Result<()> {
-    let broken =
-        |error: std::io::Error| Error::new(ErrorKind::System, "the pipe of a reader broke").because(error);
+    let broken = |error: std::io::Error| Error::new(ErrorKind::System, "the pipe of a reader broke").because(error);
     let (mut from, mut to) = (stdin().lock(), stdout().lock());
     let mut known: Option<Known> = None;
     while let Some(header) = frame::read(&mut from, u64::MAX).map_err(broken)? {
@@ -46,10 +45,15 @@ fn respond(header: &[u8], bytes: Vec<u8>, known: &mut Option<Known>) -> Response
             .map_err(|error| Error::new(ErrorKind::System, "a request could not be read").because(error))?;
         let known = of_settings(known, request.settings)?;
         confine::allow_time(known.config.limits.max_read_time());
+        if let Some((drawing, scale)) = request.drawing {
+            let drawn = caught_in("drawing", || draw_here(&known.config, bytes, drawing, scale));
+            return drawn.map(Response::Drawn);
+        }
         let content = Content { bytes, media_type: request.media_type };
-        caught_in("the parser", || read_here(&known.parsers, &known.config, &request.name, content))
+        let read = caught_in("the parser", || read_here(&known.parsers, &known.config, &request.name, content));
+        read.map(|document| Response::Document(Box::new(document)))
     })();
-    Response::of(outcome)
+    outcome.unwrap_or_else(|error| Response::failed(&error))
 }
 
 /// Returns the parsers for some settings, made once. The first ones decide what the process may use.

@@ -12,7 +12,7 @@ use std::time::Duration;
 use logothete_core::document::Document;
 use logothete_core::{Error, ErrorKind, Result};
 
-use super::{Request, Response, frame, settings, too_slow};
+use super::{Drawing, Drawn, Request, Response, frame, settings, too_slow};
 use crate::config::Config;
 use crate::source::Content;
 
@@ -56,16 +56,38 @@ impl Workers {
     /// # Errors
     /// If it cannot be read, takes too long or too much memory, or ends its reader. The next document gets another one.
     pub(crate) fn read(&self, config: &Config, name: &str, content: Content) -> Result<Document> {
-        let header = Request { name: name.to_owned(), media_type: content.media_type, settings: settings(config)? };
-        let header = serde_json::to_vec(&header)
+        let (media_type, settings) = (content.media_type, settings(config)?);
+        let request = Request { name: name.to_owned(), media_type, settings, drawing: None };
+        match self.ask(config, &request, content.bytes)? {
+            Response::Document(document) => Ok(*document),
+            _ => Err(unexpected()),
+        }
+    }
+
+    /// Has something drawn.
+    ///
+    /// # Errors
+    /// As [`read`](Self::read).
+    pub(crate) fn draw(&self, config: &Config, bytes: Vec<u8>, drawing: Drawing, scale: f32) -> Result<Drawn> {
+        let (name, settings) = (String::new(), settings(config)?);
+        let request = Request { name, media_type: None, settings, drawing: Some((drawing, scale)) };
+        match self.ask(config, &request, bytes)? {
+            Response::Drawn(drawn) => Ok(drawn),
+            _ => Err(unexpected()),
+        }
+    }
+
+    /// Sends a request to a reader and waits for its response.
+    fn ask(&self, config: &Config, request: &Request, bytes: Vec<u8>) -> Result<Response> {
+        let header = serde_json::to_vec(request)
             .map_err(|error| Error::new(ErrorKind::System, "a request could not be written").because(error))?;
         let idle = self.idle.lock().unwrap_or_else(PoisonError::into_inner).pop();
         let mut worker = match idle {
             Some(worker) => worker,
             None => self.start(config)?,
         };
-        let sent = worker.send(&header, &content.bytes);
-        drop(content.bytes);
+        let sent = worker.send(&header, &bytes);
+        drop(bytes);
         let limit = config.limits.max_read_time();
         match sent.and_then(|()| worker.receive(limit + GRACE)) {
             Ok(Some(response)) => {
@@ -76,7 +98,7 @@ impl Workers {
                 let response: Response = serde_json::from_slice(&response).map_err(|error| {
                     Error::new(ErrorKind::System, "what a reader returned could not be read").because(error)
                 })?;
-                response.outcome()
+                response.checked()
             }
             Ok(None) => {
                 worker.end();
@@ -202,6 +224,10 @@ fn ended_by(status: Option<ExitStatus>, signal: i32) -> bool {
 #[cfg(not(unix))]
 fn ended_by(_: Option<ExitStatus>, _: i32) -> bool {
     false
+}
+
+fn unexpected() -> Error {
+    Error::new(ErrorKind::System, "a reader returned something else than it was asked for")
 }
 
 fn too_large(config: &Config) -> Error {

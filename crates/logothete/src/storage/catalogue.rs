@@ -287,6 +287,8 @@ pub(crate) trait CatalogueReader {
     fn bytes(&self) -> u64;
 
     fn is_empty(&self) -> Result<bool>;
+    /// Returns what is remembered of files that could not be read; `None` if nothing is.
+    fn unread(&self) -> Result<Option<String>>;
     fn count_documents(&self, source: i64) -> Result<usize>;
     fn known(&self, which: Which<'_>) -> Result<Vec<KnownDocument>>;
     /// Returns the names among these that documents have.
@@ -363,6 +365,9 @@ pub(crate) struct RowFacts<'a> {
 pub(crate) trait CatalogueTransaction: CatalogueReader {
     fn set_encoder(&self, encoder: &EncoderIdentity) -> Result<()>;
     fn set_distance(&self, name: &str) -> Result<()>;
+
+    /// Remembers files that could not be read.
+    fn set_unread(&self, written: &str) -> Result<()>;
 
     fn add_source(&self, name: &str, location: &str, whole: bool) -> Result<i64>;
     fn make_source_whole(&self, id: i64) -> Result<()>;

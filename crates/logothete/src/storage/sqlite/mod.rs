@@ -387,6 +387,10 @@ impl<T: Statements> CatalogueReader for T {
         self.one("SELECT NOT EXISTS (SELECT 1 FROM main.documents)", [], |row| row.get(0))
     }
 
+    fn unread(&self) -> Result<Option<String>> {
+        self.about("unread")
+    }
+
     fn count_documents(&self, source: i64) -> Result<usize> {
         self.one("SELECT count(*) FROM main.documents WHERE source = ?", [source], |row| row.get(0))
     }
@@ -530,6 +534,10 @@ impl CatalogueTransaction for SqliteTransaction<'_> {
 
     fn set_distance(&self, name: &str) -> Result<()> {
         self.set_about("distance", name)
+    }
+
+    fn set_unread(&self, written: &str) -> Result<()> {
+        self.set_about("unread", written)
     }
 
     fn add_source(&self, name: &str, location: &str, whole: bool) -> Result<i64> {
