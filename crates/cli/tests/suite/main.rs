@@ -8,6 +8,7 @@ mod connections;
 mod digesting;
 mod edges;
 mod guides;
+mod isolated;
 mod measuring;
 mod parse;
 mod plans;

@@ -1,4 +1,4 @@
-//! Frames: the length of what follows, in 64 bits, little-endian, and then that.
+//! Frames: the length of what follows, in 64 bits, little-endian, and then that. What a frame holds is written as MessagePack, which keeps every number as it is.
 
 use std::io::{ErrorKind, Read, Result, Write};
 

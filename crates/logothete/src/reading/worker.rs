@@ -31,17 +31,17 @@ pub fn serve_reader() -> Result<()> {
     while let Some(header) = frame::read(&mut from, u64::MAX).map_err(broken)? {
         let bytes = frame::read(&mut from, u64::MAX).map_err(broken)?.unwrap_or_default();
         let response = respond(&header, bytes, &mut known);
-        let text = serde_json::to_vec(&response)
+        let written = rmp_serde::to_vec_named(&response)
             .map_err(|error| Error::new(ErrorKind::System, "a document could not be written").because(error))?;
         drop(response);
-        frame::write(&mut to, &text).map_err(broken)?;
+        frame::write(&mut to, &written).map_err(broken)?;
     }
     Ok(())
 }
 
 fn respond(header: &[u8], bytes: Vec<u8>, known: &mut Option<Known>) -> Response {
     let outcome = (|| {
-        let request: Request = serde_json::from_slice(header)
+        let request: Request = rmp_serde::from_slice(header)
             .map_err(|error| Error::new(ErrorKind::System, "a request could not be read").because(error))?;
         let known = of_settings(known, request.settings)?;
         confine::allow_time(known.config.limits.max_read_time());

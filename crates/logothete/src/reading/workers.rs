@@ -79,7 +79,7 @@ impl Workers {
 
     /// Sends a request to a reader and waits for its response.
     fn ask(&self, config: &Config, request: &Request, bytes: Vec<u8>) -> Result<Response> {
-        let header = serde_json::to_vec(request)
+        let header = rmp_serde::to_vec_named(request)
             .map_err(|error| Error::new(ErrorKind::System, "a request could not be written").because(error))?;
         let idle = self.idle.lock().unwrap_or_else(PoisonError::into_inner).pop();
         let mut worker = match idle {
@@ -91,13 +91,14 @@ impl Workers {
         let limit = config.limits.max_read_time();
         match sent.and_then(|()| worker.receive(limit + GRACE)) {
             Ok(Some(response)) => {
+                // One that returns anything else is not asked again.
+                let response: Response = rmp_serde::from_slice(&response).map_err(|error| {
+                    Error::new(ErrorKind::System, "what a reader returned could not be read").because(error)
+                })?;
                 worker.documents += 1;
                 if worker.documents < MAX_DOCUMENTS {
                     self.idle.lock().unwrap_or_else(PoisonError::into_inner).push(worker);
                 }
-                let response: Response = serde_json::from_slice(&response).map_err(|error| {
-                    Error::new(ErrorKind::System, "what a reader returned could not be read").because(error)
-                })?;
                 response.checked()
             }
             Ok(None) => {

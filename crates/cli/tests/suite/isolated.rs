@@ -1,0 +1,147 @@
+//! Files that are made to end or to fill the program that reads them, among good ones.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::time::{Duration, SystemTime};
+
+use logothete::Pipeline;
+use rstest::rstest;
+
+use crate::common::{folder, run};
+
+fn data() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/data")
+}
+
+fn demo() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/documents")
+}
+
+/// Puts hostile files beside a good one.
+fn among(names: &[&str]) -> tempfile::TempDir {
+    let folder = folder();
+    fs::create_dir(folder.path().join("docs")).expect("a folder");
+    for name in names {
+        fs::copy(data().join(name), folder.path().join("docs").join(name)).expect("a file");
+    }
+    fs::write(folder.path().join("docs/good.md"), "# Fog\n\nThe bell is rung every 20 seconds.\n").expect("a file");
+    fs::write(folder.path().join("logothete.toml"), "[limits]\nmemory_megabytes = 400\n").expect("a file");
+    folder
+}
+
+#[test]
+fn hostile_files_cost_themselves_and_nothing_else() {
+    let names = ["bomb.pdf", "boxes.docx", "format.xlsx", "notes.docx"];
+    let folder = among(&names);
+    let ran = run(folder.path(), &["build", "docs", "--json"]);
+    assert_eq!(ran.code, 4, "{}{}", ran.out, ran.err);
+    let report: serde_json::Value = serde_json::from_str(&ran.out).expect("one JSON document");
+    let failed = report["failed"].as_array().expect("failures");
+    let named: Vec<&str> = failed.iter().filter_map(|one| one["document"].as_str()).collect();
+    assert_eq!((report["added"].as_u64(), named), (Some(1), names.to_vec()), "{report:#}");
+    for one in failed {
+        let (document, reason) =
+            (one["document"].as_str().unwrap_or_default(), one["reason"].as_str().unwrap_or_default());
+        let expected = if document == "format.xlsx" { "panicked on this file" } else { "more than 200 MB of memory" };
+        assert!(reason.contains(expected), "{document}: {reason}");
+    }
+    let asked = run(folder.path(), &["ask", "How often is the bell rung?"]);
+    assert!(asked.out.contains("every 20 seconds"), "{}{}", asked.out, asked.err);
+}
+
+#[test]
+fn a_file_that_could_not_be_read_is_read_again_when_it_or_the_limits_change() {
+    let folder = folder();
+    let docs = folder.path().join("docs");
+    fs::create_dir(&docs).expect("a folder");
+    let write = |text: &str, age: u64| {
+        fs::write(docs.join("a.md"), text).expect("a file");
+        let file = fs::File::options().write(true).open(docs.join("a.md")).expect("a file");
+        file.set_modified(SystemTime::now() - Duration::from_secs(age)).expect("a time");
+    };
+    let build = |pipeline: Pipeline| -> (usize, Vec<String>) {
+        let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build().expect("a runtime");
+        runtime.block_on(async {
+            let corpus = pipeline.open(folder.path().join("corpus")).await.expect("a corpus");
+            let report = corpus.build(docs.as_path()).await.expect("a build");
+            (report.added, report.failed.into_iter().map(|failure| failure.reason).collect())
+        })
+    };
+    let deadly = || Pipeline::default().with_reader("/bin/sh", ["-c", "exit 3"]);
+    write("# Fog\n\nThe bell is rung.\n", 60);
+    let (added, failed) = build(deadly());
+    assert!(added == 0 && failed[0].contains("ended the process"), "{failed:?}");
+    // This reader could read it, but it is not asked.
+    assert_eq!(build(Pipeline::default()), (0, failed));
+    let other = Pipeline::default().configured(|config| config.limits.seconds = 9);
+    assert_eq!(build(other), (1, Vec::new()), "other limits");
+    write("# Fog\n\nThe horn is sounded.\n", 50);
+    assert_eq!(build(deadly()).1.len(), 1);
+    write("# Fog\n\nThe horn is sounded twice.\n", 40);
+    assert!(build(Pipeline::default()).1.is_empty(), "the file has changed");
+}
+
+#[test]
+fn a_page_that_overflows_the_stack_is_not_drawn() {
+    let folder = among(&["stack.pdf"]);
+    let ran = run(folder.path(), &["parse", "docs/stack.pdf", "--picture", "1"]);
+    assert_eq!(ran.code, 1, "{}", ran.err);
+    assert!(ran.err.contains("stack.pdf: the file nests too deeply"), "{}", ran.err);
+}
+
+#[test]
+fn a_reader_returns_what_this_process_would() {
+    let apart = Pipeline::default().with_reader(env!("CARGO_BIN_EXE_logothete"), ["read-for-another"]);
+    let here = Pipeline::default();
+    for file in [
+        "byelaws.pdf",
+        "dues-2026.xlsx",
+        "crane-records.docx",
+        "pilotage-handbook.html",
+        "berth-booking.eml",
+        "berth-register.csv",
+    ] {
+        let bytes = fs::read(demo().join(file)).expect("a demo file");
+        let (one, other) = (apart.parse(file, bytes.clone()), here.parse(file, bytes));
+        let written = |document| serde_json::to_string(&document).expect("JSON");
+        assert!(written(one.expect("a document")) == written(other.expect("a document")), "{file}");
+    }
+    let error = apart.parse("broken.pdf", b"%PDF-1.7 and no more".to_vec()).expect_err("no document");
+    let own = here.parse("broken.pdf", b"%PDF-1.7 and no more".to_vec()).expect_err("no document");
+    assert_eq!((error.kind(), error.to_string()), (own.kind(), own.to_string()));
+}
+
+#[rstest]
+#[case::dies("kill -9 $$", "the file ended the process that read it")]
+#[case::leaves("exit 3", "the file ended the process that read it")]
+#[case::hangs("sleep 600", "reading took more than 1 s")]
+#[case::lies("printf '\\005'; head -c 7 /dev/zero; printf hello; sleep 9", "what a reader returned could not be read")]
+#[case::boasts("printf '\\377\\377\\377\\377\\377\\377\\377\\377'; sleep 9", "MB of memory")]
+#[cfg(unix)]
+fn whatever_becomes_of_a_reader_is_the_error_of_one_file(#[case] script: &str, #[case] said: &str) {
+    let pipeline =
+        Pipeline::default().configured(|config| config.limits.seconds = 1).with_reader("/bin/sh", ["-c", script]);
+    for _ in 0..2 {
+        let error = pipeline.parse("a.md", b"# A\n".to_vec()).expect_err("no document").to_string();
+        assert!(error.contains(said), "{error}");
+    }
+}
+
+#[test]
+fn a_reader_that_is_not_there_is_named() {
+    let pipeline = Pipeline::default().with_reader("no-such-program", [""]);
+    let error = pipeline.parse("a.md", b"# A\n".to_vec()).expect_err("no document").to_string();
+    assert!(error.contains("the reader no-such-program could not be started"), "{error}");
+}
+
+#[test]
+fn a_text_beyond_the_limit_is_not_cut() {
+    let folder = folder();
+    fs::write(folder.path().join("logothete.toml"), "[limits]\ntext_megabytes = 1\n").expect("a file");
+    fs::write(folder.path().join("long.txt"), "The bell is rung.\n".repeat(80_000)).expect("a file");
+    let ran = run(folder.path(), &["parse", "long.txt"]);
+    assert!(ran.code == 1 && ran.out.contains("more than the 1 MB that are read"), "{}{}", ran.out, ran.err);
+    fs::write(folder.path().join("logothete.toml"), "[parse]\nisolated = false\npages = \"2-3\"\n").expect("a file");
+    let ran = run(folder.path(), &["parse", "long.txt"]);
+    assert_eq!(ran.code, 0, "{}", ran.err);
+}
