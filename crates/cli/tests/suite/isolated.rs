@@ -38,12 +38,11 @@ fn hostile_files_cost_themselves_and_nothing_else() {
     let report: serde_json::Value = serde_json::from_str(&ran.out).expect("one JSON document");
     let failed = report["failed"].as_array().expect("failures");
     let named: Vec<&str> = failed.iter().filter_map(|one| one["document"].as_str()).collect();
-    assert_eq!((report["added"].as_u64(), named), (Some(1), names.to_vec()), "{report:#}");
+    // The format of a cell with 70,000 digits is no harm.
+    assert_eq!((report["added"].as_u64(), named), (Some(2), vec!["bomb.pdf", "boxes.docx", "notes.docx"]), "{report:#}");
     for one in failed {
-        let (document, reason) =
-            (one["document"].as_str().unwrap_or_default(), one["reason"].as_str().unwrap_or_default());
-        let expected = if document == "format.xlsx" { "panicked on this file" } else { "more than 200 MB of memory" };
-        assert!(reason.contains(expected), "{document}: {reason}");
+        let reason = one["reason"].as_str().unwrap_or_default();
+        assert!(reason.contains("more than 200 MB of memory"), "{one}");
     }
     let asked = run(folder.path(), &["ask", "How often is the bell rung?"]);
     assert!(asked.out.contains("every 20 seconds"), "{}{}", asked.out, asked.err);

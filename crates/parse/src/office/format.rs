@@ -117,6 +117,9 @@ fn is_date(bare: &str) -> bool {
     lower != "general" && lower.contains(['y', 'd', 'h', 's']) || lower.contains("mmm") || lower.contains("mm:")
 }
 
+/// A format may ask for so many digits before the point.
+const MAX_DIGITS: usize = 64;
+
 /// Formats a number without a format: the fewest digits that identify it, at most fifteen.
 pub(super) fn general(value: f64) -> String {
     if value == value.trunc() && value.abs() < 1e15 {
@@ -149,7 +152,7 @@ fn number(value: f64, format: &str, own_sign: bool) -> String {
     }
     let text = text.trim_end_matches('.').to_owned();
     let (digits, fraction) = text.split_once('.').map_or((text.as_str(), None), |(digits, rest)| (digits, Some(rest)));
-    let least = whole.chars().filter(|c| *c == '0').count();
+    let least = whole.chars().filter(|c| *c == '0').count().min(MAX_DIGITS);
     let mut digits = format!("{digits:0>least$}");
     if whole.trim_end_matches(',').contains(',') {
         digits = grouped(&digits);
@@ -295,5 +298,10 @@ mod tests {
     #[case(0.000_012_5, "0.00E+00", "1.25E-05")]
     fn shows(#[case] value: f64, #[case] format: &str, #[case] expected: &str) {
         assert_eq!(shown(value, format, false), expected);
+    }
+
+    #[test]
+    fn a_format_of_many_digits_is_cut() {
+        assert_eq!(shown(7.0, &"0".repeat(70_000), false).len(), MAX_DIGITS);
     }
 }
