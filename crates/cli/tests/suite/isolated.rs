@@ -39,7 +39,11 @@ fn hostile_files_cost_themselves_and_nothing_else() {
     let failed = report["failed"].as_array().expect("failures");
     let named: Vec<&str> = failed.iter().filter_map(|one| one["document"].as_str()).collect();
     // The format of a cell with 70,000 digits is no harm.
-    assert_eq!((report["added"].as_u64(), named), (Some(2), vec!["bomb.pdf", "boxes.docx", "notes.docx"]), "{report:#}");
+    assert_eq!(
+        (report["added"].as_u64(), named),
+        (Some(2), vec!["bomb.pdf", "boxes.docx", "notes.docx"]),
+        "{report:#}"
+    );
     for one in failed {
         let reason = one["reason"].as_str().unwrap_or_default();
         assert!(reason.contains("more than 200 MB of memory"), "{one}");

@@ -80,10 +80,8 @@ impl<'a> Judge<'a> {
 
     fn held(&mut self, claim: &str, pieces: &[Piece]) -> Result<Judgement> {
         // What the source says word for word needs no weighing. A part of a sentence is not enough: the rest may deny or limit it.
-        let said = plain(claim, false);
-        let is_said = |piece: &Piece| {
-            !said.is_empty() && (plain(&piece.text, false) == said || plain(&piece.written, false) == said)
-        };
+        let said = plain(claim);
+        let is_said = |piece: &Piece| !said.is_empty() && (plain(&piece.text) == said || plain(&piece.written) == said);
         if let Some(at) = pieces.iter().position(is_said) {
             return Ok(Judgement { finding: Finding::word_for_word(at), place: pieces[at].place });
         }
@@ -145,21 +143,41 @@ fn likeliest<'p>(claim: &str, pieces: &'p [Piece]) -> Vec<&'p Piece> {
     kept.into_iter().map(|at| &pieces[at]).collect()
 }
 
-/// Returns `true` if a sentence has the words of a claim but for one such as `not`, which one of them has and the other lacks.
+/// Returns `true` if a sentence has the words of a claim in one run, but for one such as `not`, which one of them has and the other lacks.
 fn differs_by_a_denial(claim: &str, sentence: &str) -> bool {
-    let bare = plain(claim, true);
-    bare.split_whitespace().count() >= MIN_SAME
-        && plain(sentence, true) == bare
-        && plain(sentence, false) != plain(claim, false)
+    let split = |text: &str| -> (Vec<String>, Vec<usize>) {
+        let plain = plain(text);
+        let all: Vec<String> = plain.split_whitespace().map(str::to_owned).collect();
+        let bare = (0..all.len()).filter(|at| !denies(&all[*at])).collect();
+        (all, bare)
+    };
+    let ((own, bare), (theirs, kept)) = (split(claim), split(sentence));
+    if bare.len() < MIN_SAME || bare.len() > kept.len() {
+        return false;
+    }
+    let own_denials = own.len() - bare.len();
+    let mut runs = (0..=kept.len() - bare.len())
+        .filter(|from| bare.iter().zip(&kept[*from..]).all(|(one, other)| own[*one] == theirs[*other]));
+    // Where the words stand twice, once as the claim has them, it differs from none.
+    let Some(first) = runs.next() else { return false };
+    let denials = |from: usize| {
+        let (start, end) = (kept[from], kept[from + bare.len() - 1]);
+        // What denies stands before the first word too, as in “not before noon”.
+        let start = if start > 0 && from == 0 { 0 } else { start };
+        theirs[start..=end].iter().filter(|word| denies(word)).count()
+    };
+    denials(first) != own_denials && runs.all(|from| denials(from) != own_denials)
 }
 
-/// Returns the words of a text, folded, with blanks between them; perhaps without those that deny.
-fn plain(text: &str, without_denials: bool) -> String {
+fn denies(word: &str) -> bool {
+    matches!(word, "not" | "never" | "no")
+}
+
+/// Returns the words of a text, folded, with blanks between them.
+fn plain(text: &str) -> String {
     // The number of a list item is none of what it says.
     let text = &text.trim_start()[list_marker(text).map_or(0, str::len)..];
-    let words = words(text).map(|word| fold(word.text));
-    let kept = words.filter(|word| !without_denials || !matches!(word.as_str(), "not" | "never" | "no"));
-    kept.collect::<Vec<String>>().join(" ")
+    words(text).map(|word| fold(word.text)).collect::<Vec<String>>().join(" ")
 }
 
 /// Returns what a passage says, sentence by sentence: its headings, rows that can be read alone, and its other sentences.
