@@ -145,13 +145,13 @@ fn likeliest<'p>(claim: &str, pieces: &'p [Piece]) -> Vec<&'p Piece> {
 
 /// Returns `true` if a sentence has the words of a claim in one run, but for one such as `not`, which one of them has and the other lacks.
 fn differs_by_a_denial(claim: &str, sentence: &str) -> bool {
-    let split = |text: &str| -> (Vec<String>, Vec<usize>) {
-        let plain = plain(text);
-        let all: Vec<String> = plain.split_whitespace().map(str::to_owned).collect();
+    let told = |said: &str| -> (Vec<String>, Vec<usize>) {
+        let said = plain(said);
+        let all: Vec<String> = said.split_whitespace().map(str::to_owned).collect();
         let bare = (0..all.len()).filter(|at| !denies(&all[*at])).collect();
         (all, bare)
     };
-    let ((own, bare), (theirs, kept)) = (split(claim), split(sentence));
+    let ((own, bare), (theirs, kept)) = (told(claim), told(sentence));
     if bare.len() < MIN_SAME || bare.len() > kept.len() {
         return false;
     }

@@ -59,13 +59,16 @@ impl Corpus {
         let pinned = self.pinned.clone();
         self.drive(&StopToken::default(), move |opened, driver, stop| {
             let maker = Maker { opened, pinned, ahead: &ahead, stop, config: &config };
-            let writer = equipped.as_ref();
-            let writer =
-                writer.map(|equipped| Writer { opened, driver, equipped, spending: &spending, stop, config: &config });
+            let model = equipped.as_ref();
+            let model =
+                model.map(|equipped| Writer { opened, driver, equipped, spending: &spending, stop, config: &config });
             let mut digests = Vec::with_capacity(documents.len());
             for document in documents.iter() {
-                digests.push(match &writer {
-                    Some(writer) => maker.completed(document, &writer.name(), writer.written(document))?,
+                digests.push(match &model {
+                    Some(model) => {
+                        let written = model.written(document);
+                        maker.completed(document, &model.name(), written)?
+                    }
                     None => maker.of_sentences(document, &config.fields)?,
                 });
             }
@@ -73,8 +76,11 @@ impl Corpus {
             if digests.len() > 1 {
                 differences = digest::differing(opened, &digests, &documents)?;
                 let all = WholeDocument::together(&documents);
-                together = Some(match &writer {
-                    Some(writer) => maker.completed(&all, &writer.name(), writer.over_all(&all, &digests))?,
+                together = Some(match &model {
+                    Some(model) => {
+                        let written = model.over_all(&all, &digests);
+                        maker.completed(&all, &model.name(), written)?
+                    }
                     None => maker.of_sentences(&all, &config.fields)?,
                 });
             }
