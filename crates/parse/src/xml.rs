@@ -67,6 +67,19 @@ impl Element {
         found
     }
 
+    /// Returns the elements of a name anywhere inside, but none inside another of them, in order.
+    pub(crate) fn outermost<'a>(&'a self, name: &'a str) -> Vec<&'a Self> {
+        let mut found = Vec::new();
+        for element in self.elements() {
+            if element.name == name {
+                found.push(element);
+            } else {
+                found.extend(element.outermost(name));
+            }
+        }
+        found
+    }
+
     fn collect<'a>(&'a self, name: &str, found: &mut Vec<&'a Self>) {
         for element in self.elements() {
             if element.name == name {

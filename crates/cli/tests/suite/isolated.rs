@@ -38,12 +38,8 @@ fn hostile_files_cost_themselves_and_nothing_else() {
     let report: serde_json::Value = serde_json::from_str(&ran.out).expect("one JSON document");
     let failed = report["failed"].as_array().expect("failures");
     let named: Vec<&str> = failed.iter().filter_map(|one| one["document"].as_str()).collect();
-    // The format of a cell with 70,000 digits is no harm.
-    assert_eq!(
-        (report["added"].as_u64(), named),
-        (Some(2), vec!["bomb.pdf", "boxes.docx", "notes.docx"]),
-        "{report:#}"
-    );
+    // Boxes in boxes, a note that is referred to 3,000 times, and a cell of 70,000 digits are read once, and are no harm.
+    assert_eq!((report["added"].as_u64(), named), (Some(4), vec!["bomb.pdf"]), "{report:#}");
     for one in failed {
         let reason = one["reason"].as_str().unwrap_or_default();
         assert!(reason.contains("more than 200 MB of memory"), "{one}");

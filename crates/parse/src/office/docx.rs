@@ -49,7 +49,7 @@ impl Parser for DocxParser {
     }
 
     fn fingerprint(&self) -> Fingerprint {
-        Fingerprint::of(["docx 2".to_owned(), self.comments.to_string()])
+        Fingerprint::of(["docx 3".to_owned(), self.comments.to_string()])
     }
 
     fn parse(&self, input: &Input<'_>) -> Result<Document> {
@@ -75,6 +75,7 @@ impl Parser for DocxParser {
             relations,
             pending: Vec::new(),
             noted: 0,
+            numbers: HashMap::new(),
         };
         if let Some(body) = tree.child("body") {
             reader.blocks(body, 0);
@@ -227,6 +228,8 @@ struct Reader<'b> {
     /// Notes that were referred to and wait for their paragraph to end.
     pending: Vec<String>,
     noted: usize,
+    /// The numbers of the notes that were written, by the kind and the id of their references. One that is referred to again is not written again.
+    numbers: HashMap<(String, String), usize>,
 }
 
 /// The text of a paragraph as it grows.
@@ -310,11 +313,14 @@ impl Reader<'_> {
                 "noBreakHyphen" => to.text.push('-'),
                 "footnoteReference" | "endnoteReference" => {
                     let known = if element.name == "endnoteReference" { &self.endnotes } else { &self.footnotes };
-                    if let Some(note) = element.attribute("id").and_then(|id| known.get(id)) {
-                        self.noted += 1;
-                        let mark = raised(self.noted);
-                        self.pending.push(format!("{mark} {note}"));
-                        to.text.push_str(&mark);
+                    if let Some((id, note)) = element.attribute("id").and_then(|id| Some((id, known.get(id)?))) {
+                        let key = (element.name.clone(), id.to_owned());
+                        let number = *self.numbers.entry(key).or_insert_with(|| {
+                            self.noted += 1;
+                            self.pending.push(format!("{} {note}", raised(self.noted)));
+                            self.noted
+                        });
+                        to.text.push_str(&raised(number));
                     }
                 }
                 "hyperlink" => {
@@ -382,12 +388,12 @@ impl Reader<'_> {
     }
 }
 
-/// Returns the contents of text boxes anchored in a paragraph, each once.
+/// Returns the contents of text boxes anchored in a paragraph, each once. A box inside another is anchored in a paragraph of that.
 fn text_boxes(paragraph: &Element) -> Vec<&Element> {
     // The same box is written twice, the second time for older programs.
-    let choices = paragraph.descendants("Choice");
-    let modern: Vec<&Element> = choices.iter().flat_map(|choice| choice.descendants("txbxContent")).collect();
-    if modern.is_empty() { paragraph.descendants("txbxContent") } else { modern }
+    let choices = paragraph.outermost("Choice");
+    let modern: Vec<&Element> = choices.iter().flat_map(|choice| choice.outermost("txbxContent")).collect();
+    if modern.is_empty() { paragraph.outermost("txbxContent") } else { modern }
 }
 
 /// Returns the mark of a note.

@@ -197,3 +197,24 @@ fn what_takes_too_long_stops_when_it_is_told(#[case] name: &str) {
     let error = Parsers::default().parse(name, &bytes, &budget).expect_err("the time is over");
     assert_eq!(error.kind(), ErrorKind::Limit);
 }
+
+#[test]
+fn text_boxes_inside_each_other_are_read_once() {
+    let depth = 20;
+    let open = "<w:p><w:r><mc:AlternateContent><mc:Choice><w:txbxContent>".repeat(depth);
+    let close = "</w:txbxContent></mc:Choice></mc:AlternateContent></w:r></w:p>".repeat(depth);
+    let body = format!("{open}<w:p><w:r><w:t>box</w:t></w:r></w:p>{close}");
+    let word = format!("<w:document xmlns:w=\"w\" xmlns:mc=\"m\"><w:body>{body}</w:body></w:document>");
+    let document = parse("a.docx", &archive(&[("word/document.xml", word.as_bytes())])).expect("a document");
+    assert_eq!(document.text, "box");
+}
+
+#[test]
+fn a_note_that_is_referred_to_again_is_written_once() {
+    let reference = "<w:p><w:r><w:t>x</w:t><w:footnoteReference w:id=\"2\"/></w:r></w:p>".repeat(3);
+    let word = format!("<w:document xmlns:w=\"w\"><w:body>{reference}</w:body></w:document>");
+    let notes = "<w:footnotes xmlns:w=\"w\"><w:footnote w:id=\"2\"><w:p><w:r><w:t>Once.</w:t></w:r></w:p></w:footnote></w:footnotes>";
+    let parts = [("word/document.xml", word.as_bytes()), ("word/footnotes.xml", notes.as_bytes())];
+    let document = parse("a.docx", &archive(&parts)).expect("a document");
+    assert_eq!(document.text, "x¹\n\n¹ Once.\n\nx¹\n\nx¹");
+}
