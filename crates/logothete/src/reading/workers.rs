@@ -13,7 +13,7 @@ use logothete_core::document::Document;
 use logothete_core::{Error, ErrorKind, Result};
 
 use super::{Drawing, Drawn, Request, Response, frame, settings, too_slow};
-use crate::config::Config;
+use crate::config::{ChunkConfig, Config, LimitsConfig, ParseConfig};
 use crate::source::Content;
 
 /// A reader ends in good order at its limit, and is killed so much later.
@@ -28,6 +28,16 @@ pub(crate) struct Workers {
     program: PathBuf,
     arguments: Vec<String>,
     idle: Mutex<Vec<Worker>>,
+    /// The settings that were written last.
+    written: Mutex<Option<Written>>,
+}
+
+/// Settings, and how they are sent.
+struct Written {
+    parse: ParseConfig,
+    chunk: ChunkConfig,
+    limits: LimitsConfig,
+    text: String,
 }
 
 impl fmt::Debug for Workers {
@@ -48,7 +58,7 @@ struct Worker {
 
 impl Workers {
     pub(crate) fn new(program: PathBuf, arguments: Vec<String>) -> Self {
-        Self { program, arguments, idle: Mutex::default() }
+        Self { program, arguments, idle: Mutex::default(), written: Mutex::default() }
     }
 
     /// Has a document read.
@@ -56,7 +66,7 @@ impl Workers {
     /// # Errors
     /// If it cannot be read, takes too long or too much memory, or ends its reader. The next document gets another one.
     pub(crate) fn read(&self, config: &Config, name: &str, content: Content) -> Result<Document> {
-        let (media_type, settings) = (content.media_type, settings(config)?);
+        let (media_type, settings) = (content.media_type, self.settings(config)?);
         let request = Request { name: name.to_owned(), media_type, settings, drawing: None };
         match self.ask(config, &request, content.bytes)? {
             Response::Document(document) => Ok(*document),
@@ -69,12 +79,27 @@ impl Workers {
     /// # Errors
     /// As [`read`](Self::read).
     pub(crate) fn draw(&self, config: &Config, bytes: Vec<u8>, drawing: Drawing, scale: f32) -> Result<Drawn> {
-        let (name, settings) = (String::new(), settings(config)?);
+        let (name, settings) = (String::new(), self.settings(config)?);
         let request = Request { name, media_type: None, settings, drawing: Some((drawing, scale)) };
         match self.ask(config, &request, bytes)? {
             Response::Drawn(drawn) => Ok(drawn),
             _ => Err(unexpected()),
         }
+    }
+
+    /// Returns the settings as they are sent. Writing them takes longer than reading a small file.
+    fn settings(&self, config: &Config) -> Result<String> {
+        let mut written = self.written.lock().unwrap_or_else(PoisonError::into_inner);
+        let same = |written: &&Written| {
+            written.parse == config.parse && written.chunk == config.chunk && written.limits == config.limits
+        };
+        if let Some(written) = written.as_ref().filter(same) {
+            return Ok(written.text.clone());
+        }
+        let text = settings(config)?;
+        let (parse, chunk, limits) = (config.parse.clone(), config.chunk.clone(), config.limits.clone());
+        *written = Some(Written { parse, chunk, limits, text: text.clone() });
+        Ok(text)
     }
 
     /// Sends a request to a reader and waits for its response.
