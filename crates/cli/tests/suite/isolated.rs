@@ -111,7 +111,8 @@ fn a_reader_returns_what_this_process_would() {
 }
 
 #[rstest]
-#[case::dies("kill -9 $$", "the file ended the process that read it")]
+#[case::dies("kill -11 $$", "the file ended the process that read it")]
+#[case::is_killed("kill -9 $$", "the process that read the file was ended")]
 #[case::leaves("exit 3", "the file ended the process that read it")]
 #[case::hangs("sleep 600", "reading took more than 1 s")]
 #[case::lies("printf '\\005'; head -c 7 /dev/zero; printf hello; sleep 9", "what a reader returned could not be read")]

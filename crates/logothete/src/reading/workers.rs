@@ -141,6 +141,7 @@ impl Workers {
     fn start(&self, config: &Config) -> Result<Worker> {
         let mut command = Command::new(&self.program);
         command.args(&self.arguments).stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::piped());
+        apart(&mut command);
         let failed = |error: std::io::Error| {
             let message = format!("the reader {} could not be started: {error}", self.program.display());
             Error::new(ErrorKind::System, message).because(error)
@@ -230,6 +231,13 @@ impl Worker {
             return too_slow(config.limits.max_read_time());
         }
         let how = status.map_or_else(|| "it is gone".to_owned(), |status| status.to_string());
+        // Somebody else ended it: hangup, interrupt, kill and terminate say nothing of the file.
+        if [1, 2, 9, 15].iter().any(|signal| ended_by(status, *signal)) {
+            return Error::new(
+                ErrorKind::System,
+                format!("the process that read the file was ended ({how}); build again"),
+            );
+        }
         Error::new(ErrorKind::Unreadable, format!("the file ended the process that read it ({how})"))
     }
 }
@@ -239,6 +247,16 @@ impl Drop for Worker {
         self.end();
     }
 }
+
+/// Keeps an interrupt that is meant for this process from a reader, which would take its file for the cause.
+#[cfg(unix)]
+fn apart(command: &mut Command) {
+    use std::os::unix::process::CommandExt;
+    command.process_group(0);
+}
+
+#[cfg(not(unix))]
+fn apart(_: &mut Command) {}
 
 /// Returns `true` if a signal of the system ended a process.
 #[cfg(unix)]
