@@ -145,3 +145,36 @@ fn a_text_beyond_the_limit_is_not_cut() {
     let ran = run(folder.path(), &["parse", "long.txt"]);
     assert_eq!(ran.code, 0, "{}", ran.err);
 }
+
+/// What the system says of the readers of this process.
+#[cfg(target_os = "linux")]
+fn readers() -> Vec<(String, String)> {
+    let ours = format!("PPid:\t{}\n", std::process::id());
+    let of = |folder: PathBuf| {
+        let read = |name: &str| fs::read_to_string(folder.join(name)).ok();
+        let is_reader = read("cmdline")?.contains("read-for-another");
+        let status = read("status").filter(|status| is_reader && status.contains(&ours))?;
+        Some((status, read("limits")?))
+    };
+    fs::read_dir("/proc").expect("the processes").flatten().filter_map(|entry| of(entry.path())).collect()
+}
+
+#[test]
+#[cfg(target_os = "linux")]
+fn a_reader_has_little() {
+    let pipeline = Pipeline::default().with_reader(env!("CARGO_BIN_EXE_logothete"), ["read-for-another"]);
+    pipeline.parse("a.md", b"# Fog\n".to_vec()).expect("a document");
+    let limit = |limits: &str, name: &str| -> Vec<String> {
+        let line = limits.lines().find(|line| line.starts_with(name)).unwrap_or_default();
+        line[name.len()..].split_whitespace().take(2).map(str::to_owned).collect()
+    };
+    let confined = readers().into_iter().filter(|(_, limits)| {
+        limit(limits, "Max data size") == ["500000000", "500000000"]
+            && limit(limits, "Max file size") == ["0", "0"]
+            && limit(limits, "Max open files") == ["64", "64"]
+            && limit(limits, "Max cpu time")
+                .first()
+                .is_some_and(|time| time.parse::<u64>().is_ok_and(|time| time < 200))
+    });
+    assert!(confined.count() > 0, "{:?}", readers());
+}
