@@ -3,16 +3,15 @@
 use std::collections::{HashMap, HashSet};
 use std::fmt;
 
+use super::quotation::Quotation;
 use super::verifier::{Finding, SourceSentence, verify};
-use super::{Meaning, SupportModel, Verdict};
+use super::{Meaning, SupportModel, Verdict, foreign};
 use crate::document::BlockKind;
 use crate::error::Result;
 use crate::search::Passage;
 use crate::text::{fold, is_stopword, list_marker, words};
 use crate::vector::Encoder;
 
-/// A claim of fewer words is too short to be told by them alone.
-const MIN_SAME: usize = 5;
 /// So many sentences of a source are compared with a claim by their vectors, those that share most words with it.
 const MAX_PIECES: usize = 8;
 
@@ -80,9 +79,9 @@ impl<'a> Judge<'a> {
 
     fn held(&mut self, claim: &str, pieces: &[Piece]) -> Result<Judgement> {
         // What the source says word for word needs no weighing. A part of a sentence is not enough: the rest may deny or limit it.
-        let said = plain(claim);
-        let is_said = |piece: &Piece| !said.is_empty() && (plain(&piece.text) == said || plain(&piece.written) == said);
-        if let Some(at) = pieces.iter().position(is_said) {
+        let quotation = Quotation::of(claim);
+        let said = pieces.iter().position(|piece| quotation.is_of(&piece.text) || quotation.is_of(&piece.written));
+        if let Some(at) = said.or_else(|| pieces.iter().position(|piece| quotation.is_misspelt(&piece.text))) {
             return Ok(Judgement { finding: Finding::word_for_word(at), place: pieces[at].place });
         }
         let pieces = likeliest(claim, pieces);
@@ -93,7 +92,11 @@ impl<'a> Judge<'a> {
         let sources = pieces.iter().map(|piece| SourceSentence { text: &piece.text, meaning: meaning(&piece.text) });
         let sources: Vec<SourceSentence<'_>> = sources.collect();
         let mut finding = verify(claim, meaning(claim), &sources, self.model);
-        if let Some(at) = pieces.iter().position(|piece| differs_by_a_denial(claim, &piece.text)) {
+        if let Some(language) = foreign::language(claim) {
+            let sources: Vec<&str> = pieces.iter().map(|piece| piece.text.as_str()).collect();
+            foreign::settle(&mut finding, claim, language, &sources);
+        }
+        if let Some(at) = pieces.iter().position(|piece| quotation.differs_by_a_denial(&piece.text)) {
             (finding.verdict, finding.probability, finding.nearest) = (Verdict::Contradicted, 0.0, Some(at));
             finding.reason = Some("only one of the claim and its source denies this".to_owned());
         }
@@ -141,43 +144,6 @@ fn likeliest<'p>(claim: &str, pieces: &'p [Piece]) -> Vec<&'p Piece> {
     kept.truncate(MAX_PIECES);
     kept.sort_unstable();
     kept.into_iter().map(|at| &pieces[at]).collect()
-}
-
-/// Returns `true` if a sentence has the words of a claim in one run, but for one such as `not`, which one of them has and the other lacks.
-fn differs_by_a_denial(claim: &str, sentence: &str) -> bool {
-    let told = |said: &str| -> (Vec<String>, Vec<usize>) {
-        let said = plain(said);
-        let all: Vec<String> = said.split_whitespace().map(str::to_owned).collect();
-        let bare = (0..all.len()).filter(|at| !denies(&all[*at])).collect();
-        (all, bare)
-    };
-    let ((own, bare), (theirs, kept)) = (told(claim), told(sentence));
-    if bare.len() < MIN_SAME || bare.len() > kept.len() {
-        return false;
-    }
-    let own_denials = own.len() - bare.len();
-    let mut runs = (0..=kept.len() - bare.len())
-        .filter(|from| bare.iter().zip(&kept[*from..]).all(|(one, other)| own[*one] == theirs[*other]));
-    // Where the words stand twice, once as the claim has them, it differs from none.
-    let Some(first) = runs.next() else { return false };
-    let denials = |from: usize| {
-        let (start, end) = (kept[from], kept[from + bare.len() - 1]);
-        // What denies stands before the first word too, as in “not before noon”.
-        let start = if start > 0 && from == 0 { 0 } else { start };
-        theirs[start..=end].iter().filter(|word| denies(word)).count()
-    };
-    denials(first) != own_denials && runs.all(|from| denials(from) != own_denials)
-}
-
-fn denies(word: &str) -> bool {
-    matches!(word, "not" | "never" | "no")
-}
-
-/// Returns the words of a text, folded, with blanks between them.
-fn plain(text: &str) -> String {
-    // The number of a list item is none of what it says.
-    let text = &text.trim_start()[list_marker(text).map_or(0, str::len)..];
-    words(text).map(|word| fold(word.text)).collect::<Vec<String>>().join(" ")
 }
 
 /// Returns what a passage says, sentence by sentence: its headings, rows that can be read alone, and its other sentences.

@@ -52,6 +52,9 @@ pub const SUPPORT_FACTS: usize = 27;
 /// The place of the last of them.
 pub(super) const CHANGED_NUMBER: usize = 26;
 
+/// A longer claim counts as this long: the weights were fitted to shorter ones.
+const MAX_LENGTH: usize = 40;
+
 /// What is measured of a claim and its source.
 pub type SupportFacts = [f32; SUPPORT_FACTS];
 
@@ -182,7 +185,7 @@ pub(super) fn measure(
     }
     let contradicting = differences.iter().filter(|difference| super::rules::CONTRADICTING.contains(&difference.kind));
     facts[23] = (1.0 + contradicting.map(|difference| difference.degree).sum::<f32>()).ln();
-    facts[24] = (1.0 + alignment.claim.tokens.len() as f32).ln();
+    facts[24] = (1.0 + alignment.claim.tokens.len().min(MAX_LENGTH) as f32).ln();
     facts[CHANGED_NUMBER] = facts[7] * facts[FIRST_KIND].max(facts[FIRST_KIND + 1]);
     facts
 }

@@ -23,10 +23,10 @@ const MIN_LIMIT: f32 = 0.8;
 const MIN_WHOLE: f32 = 0.6;
 /// From this share of the same words on, a number that differs decides.
 const MIN_CHANGED: f32 = 0.5;
-/// The highest probability of such a claim.
+/// The highest probability of such a claim, and of one whose words the source does not have.
 const MAX_CHANGED: f32 = 0.2;
 /// From this degree on, a difference is a contradiction.
-const MIN_CONTRADICTION: f32 = 0.35;
+pub(super) const MIN_CONTRADICTION: f32 = 0.35;
 
 /// A sentence of a source.
 #[derive(Clone, Copy, Debug)]
@@ -76,8 +76,9 @@ pub fn verify(claim: &str, meaning: &Meaning, source: &[SourceSentence<'_>], mod
     let speaks = weights.speaks.probability(&held.facts);
     let probability = weights.probability(&held.facts);
     // Where the words are the same, another number is another claim, whatever the weights make of the rest.
-    let probability =
-        if held.facts[CHANGED_NUMBER] >= MIN_CHANGED { probability.min(MAX_CHANGED) } else { probability };
+    // A source that has none of the words, nor any like them, does not say it either.
+    let is_against = held.facts[CHANGED_NUMBER] >= MIN_CHANGED || held.has_nothing();
+    let probability = if is_against { probability.min(MAX_CHANGED) } else { probability };
     held.finding(probability, speaks)
 }
 
@@ -95,6 +96,11 @@ struct Held {
 }
 
 impl Held {
+    /// Returns `true` if the source says nothing of any word of the claim.
+    fn has_nothing(&self) -> bool {
+        self.differences.iter().any(|difference| difference.kind == DifferenceKind::Missing && difference.degree >= 1.0)
+    }
+
     fn new(claim: &str, meaning: &Meaning, source: &[SourceSentence<'_>]) -> Self {
         let claim = &claim[..claim.floor_char_boundary(MAX_CLAIM)];
         let chosen = nearest_sentences(claim, meaning, source);

@@ -8,36 +8,11 @@ use logothete_core::digest::{
 };
 use logothete_core::document::{BlockKind, Document, DocumentBuilder};
 use logothete_core::search::Passage;
-use logothete_core::vector::{Encoder, Role, Vectors};
 use logothete_core::verify::{Judge, Verdict};
-use logothete_core::{Fingerprint, Result};
 use proptest::prelude::*;
 use rstest::rstest;
 
-/// An encoder that is not asked, as one on another machine.
-struct Elsewhere;
-
-impl Encoder for Elsewhere {
-    fn name(&self) -> String {
-        "elsewhere".to_owned()
-    }
-
-    fn fingerprint(&self) -> Fingerprint {
-        Fingerprint::of(["elsewhere"])
-    }
-
-    fn dimensions(&self) -> usize {
-        1
-    }
-
-    fn is_remote(&self) -> bool {
-        true
-    }
-
-    fn encode(&self, _: &[&str], _: Role) -> Result<Vectors> {
-        Ok(Vectors::new(1))
-    }
-}
+use crate::verify::Letters;
 
 const SECTIONS: [(&str, &[&str]); 4] = [
     ("Harbour byelaws", &["These byelaws were made by the Marrowby Harbour Authority on 12 February 2024."]),
@@ -169,7 +144,7 @@ fn a_reply_is_read_field_by_field_and_judged() {
         DigestField::new("duties", FieldKind::Duties, "", 60),
         DigestField::new("dates", FieldKind::Dates, "", 60),
     ];
-    let read = fields_of_reply(REPLY, &fields, &passages, &mut Judge::new(&Elsewhere)).expect("fields");
+    let read = fields_of_reply(REPLY, &fields, &passages, &mut Judge::new(&Letters)).expect("fields");
     assert_eq!(read.missing, ["dates"]);
     let summary = &read.fields[0].field.statements;
     assert_eq!(summary.len(), 2, "{summary:?}");
@@ -188,7 +163,7 @@ fn documents_that_differ_are_named_with_both_places() {
     let fields = [DigestField::new("amounts", FieldKind::Amounts, "", 40)];
     let digests: Vec<Digest> = parts.iter().map(|own| digest(&fields, own)).collect();
     let all: Vec<&[Passage]> = parts.iter().map(Vec::as_slice).collect();
-    let found = differences(&digests, &all, &mut Judge::new(&Elsewhere)).expect("differences");
+    let found = differences(&digests, &all, &mut Judge::new(&Letters)).expect("differences");
     assert_eq!(found.len(), 1, "{found:?}");
     let (one, other) = (&found[0].one.quotation, &found[0].other.quotation);
     assert!(found[0].reason.contains("7.9") && one.contains("7.6") && other.contains("7.9"), "{found:?}");
@@ -232,7 +207,7 @@ proptest! {
         let document = document(&SECTIONS);
         let passages = passages(&document);
         let fields = [DigestField::new("summary", FieldKind::Summary, "", 9), DigestField::new("dates", FieldKind::Dates, "", 9)];
-        let read = fields_of_reply(&reply, &fields, &passages, &mut Judge::new(&Elsewhere)).expect("fields");
+        let read = fields_of_reply(&reply, &fields, &passages, &mut Judge::new(&Letters)).expect("fields");
         prop_assert_eq!(read.fields.len(), 2);
     }
 }

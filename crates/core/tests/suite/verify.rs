@@ -13,7 +13,7 @@ use proptest::prelude::*;
 use rstest::rstest;
 
 /// An encoder that counts letters, and has no vectors of tokens.
-struct Letters;
+pub struct Letters;
 
 impl Encoder for Letters {
     fn name(&self) -> String {
@@ -147,6 +147,64 @@ proptest! {
         let one = [SourceSentence { text: &source, meaning: &unknown }];
         prop_assert!(support_facts(&claim, &unknown, &one).iter().all(|fact| fact.is_finite()));
     }
+}
+
+#[rstest]
+#[case::numbers("Die Schleuse nimmt Schiffe bis 62 Meter Länge auf.", Verdict::Partly, "has its numbers")]
+#[case::other_number(
+    "Die Schleuse nimmt Schiffe bis 92 Meter Länge auf.",
+    Verdict::Unsupported,
+    "in German, and the source"
+)]
+#[case::name(
+    "La barca del signor Ardle è nella darsena con la vela.",
+    Verdict::Partly,
+    "in Italian: the source has its names"
+)]
+#[case::nothing(
+    "Der Hafenmeister ist ein freundlicher Mann, der immer lacht.",
+    Verdict::Unsupported,
+    "in German, and whether"
+)]
+fn a_claim_in_another_language_is_unsure(#[case] claim: &str, #[case] verdict: Verdict, #[case] said: &str) {
+    let sources = ["The lock takes vessels of up to 62 metres in length.", "Jean Ardle keeps the key."];
+    let held = Judge::new(&Letters).hold_against(claim, &sources).expect("a judgement").finding;
+    assert_eq!(held.verdict, verdict, "{held:?}");
+    let reason = held.reason.unwrap_or_default();
+    assert!(reason.contains(said), "{reason}");
+    assert!(held.probability <= 0.5);
+}
+
+#[test]
+fn what_a_sentence_says_in_another_language_word_for_word_is_supported() {
+    let source = "Die Schleuse nimmt Schiffe bis 62 Meter Länge auf.";
+    let held = Judge::new(&Letters).hold_against(source, &[source]).expect("a judgement").finding;
+    assert_eq!(held.verdict, Verdict::Supported);
+}
+
+#[test]
+fn a_quotation_with_typing_errors_is_supported_and_quoted() {
+    let sources = ["The bell is rung by hand.", "No vessel shall exceed 8 knots in the North Channel."];
+    let held = Judge::new(&Letters).hold_against("No vessel shall excede 8 knots in the Nroth Channel.", &sources);
+    let held = held.expect("a judgement");
+    assert_eq!((held.finding.verdict, held.place), (Verdict::Supported, Some((0, 1))));
+}
+
+#[test]
+fn what_a_source_names_as_replaced_does_not_hold() {
+    let source =
+        "Until further notice the greatest draught at Berth 7 is 7.6 metres instead of the 8.4 metres of the byelaws.";
+    let held = finding("The greatest draught at Berth 7 is 8.4 metres.", source);
+    assert_eq!(held.verdict, Verdict::Contradicted, "{held:?}");
+    assert_eq!(finding("The greatest draught at Berth 7 is 7.6 metres.", source).verdict, Verdict::Supported);
+}
+
+#[test]
+fn words_of_which_the_source_says_nothing_are_named_once() {
+    let claim = "The quay is wide and deep and wide and deep and wide and deep.".repeat(20);
+    let held = finding(&claim, "A pilot boards two miles east of the buoy.");
+    assert_eq!(held.verdict, Verdict::Unsupported, "its length does not speak for it: {held:?}");
+    assert_eq!(held.reason.unwrap_or_default().matches("“wide”").count(), 1);
 }
 
 #[test]

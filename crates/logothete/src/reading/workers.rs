@@ -20,6 +20,8 @@ use crate::source::Content;
 const GRACE: Duration = Duration::from_secs(2);
 /// A reader that has read so many documents is replaced, so that what they left behind in its memory goes.
 const MAX_DOCUMENTS: usize = 2_000;
+/// So long the end of what a dead reader said is waited for.
+const LAST_WORDS: Duration = Duration::from_millis(500);
 /// So many bytes of what a reader says last are kept.
 const MAX_SAID: usize = 4_000;
 
@@ -52,7 +54,10 @@ struct Worker {
     to: Option<ChildStdin>,
     /// What a thread of its own reads from its pipe; the channel closes when the pipe does.
     from: Receiver<std::io::Result<Vec<u8>>>,
+    /// The end of what it wrote to standard error.
     said: Arc<Mutex<Vec<u8>>>,
+    /// Closes when nothing more of it comes.
+    closed: Receiver<()>,
     documents: usize,
 }
 
@@ -166,9 +171,11 @@ impl Workers {
             });
         }
         let said = Arc::<Mutex<Vec<u8>>>::default();
+        let (open, closed) = channel::<()>();
         if let Some(mut errors) = errors {
             let said = said.clone();
             thread::spawn(move || {
+                let _open = open;
                 let mut part = [0; 1_024];
                 while let Ok(count @ 1..) = errors.read(&mut part) {
                     let mut said = said.lock().unwrap_or_else(PoisonError::into_inner);
@@ -178,7 +185,7 @@ impl Workers {
                 }
             });
         }
-        Ok(Worker { child, to, from: receiver, said, documents: 0 })
+        Ok(Worker { child, to, from: receiver, said, closed, documents: 0 })
     }
 }
 
@@ -219,6 +226,8 @@ impl Worker {
             status = self.child.try_wait().ok().flatten();
         }
         let status = status.or_else(|| self.end());
+        // What it said last may not have been read yet. A process that it started may keep the pipe open.
+        let _ = self.closed.recv_timeout(LAST_WORDS);
         let said = self.said.lock().unwrap_or_else(PoisonError::into_inner);
         let said = String::from_utf8_lossy(&said);
         if said.contains("memory allocation of") {

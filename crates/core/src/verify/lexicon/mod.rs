@@ -38,10 +38,16 @@ struct Lexicon {
     derived: HashSet<(u16, u16)>,
 }
 
+static LEXICON: LazyLock<Lexicon> = LazyLock::new(|| Lexicon::read(ENGLISH).unwrap_or_default());
+
 /// Returns how the word of a source stands to that of a claim; both are stems.
 pub(super) fn relation(claim: &str, source: &str) -> Relation {
-    static LEXICON: LazyLock<Lexicon> = LazyLock::new(|| Lexicon::read(ENGLISH).unwrap_or_default());
     LEXICON.relation(claim, source)
+}
+
+/// Returns `true` if a stem is that of an English word.
+pub(super) fn knows(term: &str) -> bool {
+    LEXICON.terms.contains_key(term)
 }
 
 impl Default for Lexicon {

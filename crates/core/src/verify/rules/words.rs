@@ -172,7 +172,10 @@ impl Reader<'_> {
             .map(|at| &claim.tokens[at])
             .collect();
         let count = self.alignment.telling().count().max(1);
-        let named: Vec<String> = lacking.iter().take(3).map(|token| format!("“{}”", self.claimed(token))).collect();
+        let mut named: Vec<String> = lacking.iter().map(|token| format!("“{}”", self.claimed(token))).collect();
+        let mut seen = std::collections::HashSet::new();
+        named.retain(|word| seen.insert(word.clone()));
+        named.truncate(3);
         (!lacking.is_empty()).then(|| {
             self.difference(
                 DifferenceKind::Missing,
