@@ -22,6 +22,8 @@ pub use report::{CheckReport, CheckedClaim, ClaimPair, PairCheck, pair_measures}
 
 /// So many passages are looked at for a claim that cites nothing.
 const MAX_PASSAGES: usize = 4;
+/// The sentences for so many claims are encoded at once.
+const READ_AHEAD: usize = 8;
 /// From this probability on, a passage that a search found supports a claim. Of several passages, one is more easily like it than one that is cited.
 const MIN_FOUND: f32 = 0.5;
 /// The share of the words of a claim from which on it is no doubtful paraphrase if the source says nothing of them.
@@ -59,7 +61,16 @@ pub(crate) fn check(searcher: &Searcher<'_>, text: &CheckedText) -> Result<Check
     let size = prepared.len().div_ceil(rayon::current_num_threads().max(1)).max(1);
     let judged = prepared.par_chunks(size).map(|some| {
         let mut judge = Judge::new(encoder);
-        some.iter().map(|one| judged(one, &mut judge)).collect::<Result<Vec<_>>>()
+        let mut checked = Vec::with_capacity(some.len());
+        for few in some.chunks(READ_AHEAD) {
+            let alone = few.iter().filter(|one| one.cited.is_empty());
+            let wanted: Vec<(&str, &[Passage])> = alone.map(|one| (one.claim.text.as_str(), &one.found[..])).collect();
+            judge.read_ahead(&wanted)?;
+            for one in few {
+                checked.push(judged(one, &mut judge)?);
+            }
+        }
+        Ok(checked)
     });
     let mut claims: Vec<CheckedClaim> = judged.collect::<Result<Vec<_>>>()?.concat();
     let locations = claims.iter_mut().flat_map(|claim| claim.evidence.iter_mut().chain(&mut claim.against));

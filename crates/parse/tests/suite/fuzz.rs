@@ -11,7 +11,7 @@ use logothete_parse::{
     MarkdownParser, PdfParser, PptxParser, SheetParser, TextParser,
 };
 
-#[path = "../../../../fuzz/targets/common.rs"]
+#[path = "../../../../fuzz/src/read.rs"]
 mod target;
 
 /// Inputs are no longer than this.

@@ -1,5 +1,0 @@
-#![no_main]
-#[path = "common.rs"]
-mod common;
-
-libfuzzer_sys::fuzz_target!(|bytes: &[u8]| common::read(&logothete_parse::PptxParser::default(), "a.pptx", bytes));
