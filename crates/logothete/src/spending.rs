@@ -1,16 +1,19 @@
-//! The budget of a build.
+//! The budget of a build: tokens, money and time.
 
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::sync::{Mutex, PoisonError};
+use std::time::Instant;
 
 use logothete_core::{Error, ErrorKind, Result};
 
 use crate::config::LimitsConfig;
 
-/// The tokens and the money spent so far, and their limits. What would exceed a limit is refused before it is spent.
+/// The tokens and the money spent so far, and their limits, and the end of the time. What would exceed a limit is refused before it is spent.
 pub(crate) struct Spending {
     max_tokens: Option<u64>,
     max_money: Option<f64>,
+    /// When the time of a build is over.
+    until: Option<(Instant, u64)>,
     spent: Mutex<(u64, f64)>,
     refused: AtomicBool,
     /// The tokens of the first request that was refused.
@@ -22,6 +25,7 @@ impl Spending {
         Self {
             max_tokens: limits.max_tokens(),
             max_money: limits.max_money(),
+            until: limits.max_build_time().map(|time| (Instant::now() + time, time.as_secs())),
             spent: Mutex::default(),
             refused: AtomicBool::new(false),
             wanted: AtomicU64::new(0),
@@ -30,7 +34,7 @@ impl Spending {
 
     /// The budget of a question.
     pub(crate) fn for_question(limits: &LimitsConfig) -> Self {
-        let mut spending = Self::new(limits);
+        let mut spending = Self { until: None, ..Self::new(limits) };
         spending.max_tokens = (limits.question_tokens > 0).then_some(limits.question_tokens);
         spending.max_money = (limits.question_money > 0.0).then_some(limits.question_money);
         spending
@@ -66,9 +70,14 @@ impl Spending {
         *spent = (spent.0.saturating_sub(tokens), (spent.1 - money).max(0.0));
     }
 
-    /// Returns `true` if something was refused.
+    /// Returns `true` if something was refused, or the time is over.
     pub(crate) fn is_over(&self) -> bool {
-        self.refused.load(Ordering::Relaxed)
+        self.refused.load(Ordering::Relaxed) || self.is_late()
+    }
+
+    /// Returns `true` if the time of the build is over.
+    pub(crate) fn is_late(&self) -> bool {
+        self.until.is_some_and(|(until, _)| Instant::now() >= until)
     }
 
     /// Returns an error if something was refused.
@@ -83,6 +92,12 @@ impl Spending {
     pub(crate) fn message(&self) -> Option<String> {
         if !self.is_over() {
             return None;
+        }
+        if let Some((_, seconds)) = self.until.filter(|_| !self.refused.load(Ordering::Relaxed)) {
+            let message = format!(
+                "the build took more than the {seconds} s of build_seconds in [limits]. What is done is kept: build again to continue"
+            );
+            return Some(message);
         }
         let (tokens, money) = *self.spent.lock().unwrap_or_else(PoisonError::into_inner);
         let cap = match (self.max_tokens, self.max_money) {

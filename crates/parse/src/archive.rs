@@ -1,16 +1,14 @@
 //! ZIP archives of office documents and books: named parts, unpacked one by one within a limit.
 
-use std::cell::Cell;
 use std::io::{Cursor, Read};
 
-use logothete_core::document::Budget;
+use logothete_core::document::{Budget, Made};
 use logothete_core::{Error, ErrorKind, Result};
 
 /// An archive that is being read.
 pub(crate) struct Archive<'a> {
     zip: zip::ZipArchive<Cursor<&'a [u8]>>,
-    left: Cell<u64>,
-    limit: u64,
+    budget: Budget,
 }
 
 impl<'a> Archive<'a> {
@@ -23,7 +21,7 @@ impl<'a> Archive<'a> {
             let message = "it is damaged or cut short: its list of parts cannot be read; fetch it again";
             Error::new(ErrorKind::Unreadable, message).because(error)
         })?;
-        Ok(Self { zip, left: Cell::new(budget.max_unpacked), limit: budget.max_unpacked })
+        Ok(Self { zip, budget: budget.clone() })
     }
 
     /// Returns `true` if bytes are an archive with a part of this name.
@@ -43,20 +41,13 @@ impl<'a> Archive<'a> {
     /// Unpacks a part; `None` if there is none of that name.
     ///
     /// # Errors
-    /// If the part is damaged, or what was unpacked of the archive passes the limit.
+    /// If the part is damaged, or what was unpacked of the file passes the limit.
     pub(crate) fn part(&mut self, name: &str) -> Result<Option<Vec<u8>>> {
         let Ok(part) = self.zip.by_name(name.trim_start_matches('/')) else { return Ok(None) };
         let mut bytes = Vec::new();
-        let left = self.left.get();
+        let left = self.budget.left(Made::Unpacked);
         let read = part.take(left.saturating_add(1)).read_to_end(&mut bytes);
-        if bytes.len() as u64 > left {
-            let message = format!(
-                "it unpacks to more than {} MB; raise unpacked_megabytes in [limits] if that is right",
-                self.limit / 1_000_000
-            );
-            return Err(Error::new(ErrorKind::Limit, message));
-        }
-        self.left.set(left - bytes.len() as u64);
+        self.budget.count(Made::Unpacked, bytes.len() as u64)?;
         match read {
             Ok(_) => Ok(Some(bytes)),
             Err(error) => {

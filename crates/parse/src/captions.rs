@@ -46,7 +46,7 @@ impl Parser for CaptionParser {
 
     fn parse(&self, input: &Input<'_>) -> Result<Document> {
         let decoded = plain::decode(input.bytes);
-        let mut builder = DocumentBuilder::new(input.name, "text/vtt");
+        let mut builder = DocumentBuilder::within(input.name, "text/vtt", input.budget);
         decoded.note(&mut builder);
         let text = decoded.text().replace("\r\n", "\n").replace('\r', "\n");
         let mut cues = Vec::new();

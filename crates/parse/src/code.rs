@@ -81,7 +81,7 @@ impl Parser for CodeParser {
 
     fn parse(&self, input: &Input<'_>) -> Result<Document> {
         let decoded = plain::decode(input.bytes);
-        let mut builder = DocumentBuilder::new(input.name, "text/x-source");
+        let mut builder = DocumentBuilder::within(input.name, "text/x-source", input.budget);
         decoded.note(&mut builder);
         let ending = detect::ending(input.name);
         if let Some((_, language)) = LANGUAGES.iter().find(|(known, _)| *known == ending) {

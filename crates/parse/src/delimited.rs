@@ -1,7 +1,7 @@
 //! Tables in text, with commas, semicolons, tabs or bars between the fields.
 
 use csv::{ReaderBuilder, Trim};
-use logothete_core::document::{Document, DocumentBuilder, Input, Parser, Value};
+use logothete_core::document::{Document, DocumentBuilder, Input, Made, Parser, Value};
 use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 
 use crate::plain;
@@ -37,13 +37,17 @@ impl Parser for DelimitedParser {
         let decoded = plain::decode(input.bytes);
         let text = decoded.text().trim_start_matches('\u{feff}');
         let delimiter = delimiter(text);
-        let rows = rows(text, delimiter, usize::MAX);
-        input.budget.check()?;
+        let mut rows = Vec::new();
+        for row in records(text, delimiter) {
+            input.budget.count(Made::Cells, row.len() as u64)?;
+            input.budget.count(Made::Text, row.iter().map(String::len).sum::<usize>() as u64)?;
+            rows.push(row);
+        }
         if rows.iter().flatten().all(String::is_empty) {
             return Err(Error::new(ErrorKind::Unreadable, "the file holds no rows"));
         }
         let media_type = if delimiter == b'\t' { "text/tab-separated-values" } else { "text/csv" };
-        let mut builder = DocumentBuilder::new(input.name, media_type);
+        let mut builder = DocumentBuilder::within(input.name, media_type, input.budget);
         decoded.note(&mut builder);
         let broadest = rows.iter().map(Vec::len).max().unwrap_or(0);
         let uneven = rows.iter().filter(|row| row.len() != broadest).count();
@@ -59,22 +63,26 @@ impl Parser for DelimitedParser {
     }
 }
 
-fn rows(text: &str, delimiter: u8, most: usize) -> Vec<Vec<String>> {
-    let mut reader = ReaderBuilder::new()
+/// Returns `true` if the first row of a text names the columns.
+pub(crate) fn has_header(text: &str, delimiter: u8) -> bool {
+    names_columns(&records(text, delimiter).take(2).collect::<Vec<_>>())
+}
+
+/// Returns the records one by one. Those that cannot be read are left out.
+fn records(text: &str, delimiter: u8) -> impl Iterator<Item = Vec<String>> {
+    let reader = ReaderBuilder::new()
         .delimiter(delimiter)
         .has_headers(false)
         .flexible(true)
         .trim(Trim::All)
         .from_reader(text.as_bytes());
-    let records = reader.records().take(most).flatten();
-    records.map(|record| record.iter().map(str::to_owned).collect()).collect()
+    reader.into_records().flatten().map(|record| record.iter().map(str::to_owned).collect())
 }
 
 /// Returns the delimiter under which most rows have the same number of fields, two or more.
-fn delimiter(text: &str) -> u8 {
+pub(crate) fn delimiter(text: &str) -> u8 {
     let agreeing = |delimiter: u8| {
-        let rows = rows(text, delimiter, SAMPLE_ROWS);
-        let mut widths: Vec<usize> = rows.iter().map(Vec::len).collect();
+        let mut widths: Vec<usize> = records(text, delimiter).take(SAMPLE_ROWS).map(|row| row.len()).collect();
         widths.sort_unstable();
         let usual = widths.get(widths.len() / 2).copied().unwrap_or(0);
         if usual < 2 { 0 } else { widths.iter().filter(|width| **width == usual).count() }

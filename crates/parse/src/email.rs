@@ -54,7 +54,7 @@ impl Parser for EmailParser {
             .parse(input.bytes)
             .filter(|message| message.from().is_some() || message.subject().is_some())
             .ok_or_else(|| Error::new(ErrorKind::Unreadable, "it has no headers of an e-mail"))?;
-        let mut builder = DocumentBuilder::new(input.name, "message/rfc822");
+        let mut builder = DocumentBuilder::within(input.name, "message/rfc822", input.budget);
         headers(&message, &mut builder);
         self.message(&message, input.budget, &mut builder)?;
         if builder.is_empty() {
@@ -119,7 +119,7 @@ impl EmailParser {
     fn attachment(&self, part: &mail_parser::MessagePart<'_>, name: &str, budget: &Budget) -> Result<Document> {
         let inside = budget.inside()?;
         if let PartType::Message(message) = &part.body {
-            let mut builder = DocumentBuilder::new(name, "message/rfc822");
+            let mut builder = DocumentBuilder::within(name, "message/rfc822", &inside);
             self.message(message, &inside, &mut builder)?;
             return Ok(builder.finish());
         }

@@ -35,7 +35,7 @@ impl Parser for EpubParser {
 
     fn parse(&self, input: &Input<'_>) -> Result<Document> {
         let mut archive = Archive::open(input.bytes, input.budget)?;
-        let mut builder = DocumentBuilder::new(input.name, "application/epub+zip");
+        let mut builder = DocumentBuilder::within(input.name, "application/epub+zip", input.budget);
         let container = xml::tree(&archive.needed("META-INF/container.xml")?, input.budget)?;
         let package_path = container
             .descendants("rootfile")
@@ -44,7 +44,7 @@ impl Parser for EpubParser {
             .ok_or_else(|| Error::new(ErrorKind::Unreadable, "the book does not say where its contents are"))?
             .to_owned();
         let package = xml::tree(&archive.needed(&package_path)?, input.budget)?;
-        let mut scratch = DocumentBuilder::new(input.name, "text/html");
+        let mut scratch = DocumentBuilder::within(input.name, "text/html", input.budget);
         for (element, key) in [
             ("title", "title"),
             ("creator", "author"),

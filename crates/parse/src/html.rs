@@ -4,9 +4,11 @@
 //! banners, footers, forms and scripts are left out by their elements and roles. Pages are read as browsers read them,
 //! however broken they are.
 
+use std::collections::HashMap;
+
 use ego_tree::NodeRef;
 use logothete_core::document::{
-    BlockKind, Budget, Document, DocumentBuilder, InlineLink, Input, Parser, Span, TableCell, TableRow, Value,
+    BlockKind, Budget, Document, DocumentBuilder, InlineLink, Input, Made, Parser, Span, TableCell, TableRow, Value,
     is_list_of_links, points_inside,
 };
 use logothete_core::{Error, ErrorKind, Fingerprint, Result};
@@ -41,7 +43,7 @@ impl Parser for HtmlParser {
 
     fn parse(&self, input: &Input<'_>) -> Result<Document> {
         let decoded = plain::decode(input.bytes);
-        let mut builder = DocumentBuilder::new(input.name, "text/html");
+        let mut builder = DocumentBuilder::within(input.name, "text/html", input.budget);
         decoded.note(&mut builder);
         write(decoded.text(), input.budget, &mut builder)?;
         if builder.is_empty() {
@@ -227,6 +229,9 @@ struct Reader<'b> {
 impl Reader<'_> {
     fn children(&mut self, node: NodeRef<'_, Node>, depth: usize, inside: bool) {
         for child in node.children() {
+            if self.builder.is_full() {
+                return;
+            }
             match child.value() {
                 Node::Text(text) => self.text.push_str(text),
                 Node::Element(_) => {
@@ -360,7 +365,7 @@ impl Reader<'_> {
         let select =
             |selector: &str| Selector::parse(selector).map(|selector| table.select(&selector).collect::<Vec<_>>());
         let (Ok(inner), Ok(rows)) = (select("table"), select("tr")) else { return };
-        let grid = grid(&rows);
+        let grid = grid(&rows, self.builder);
         let broad = grid.iter().filter(|row| row.cells.len() >= 2).count();
         if !inner.is_empty() || broad < 2 {
             self.children(*table, depth, inside);
@@ -397,16 +402,16 @@ fn is_index(table: ElementRef<'_>) -> bool {
 }
 
 /// Returns the cells of a table, with those that span rows and columns.
-fn grid(rows: &[ElementRef<'_>]) -> Vec<TableRow> {
+fn grid(rows: &[ElementRef<'_>], builder: &DocumentBuilder) -> Vec<TableRow> {
     let mut grid: Vec<TableRow> = Vec::new();
-    // The cells above that still cover a place: the column, and the number of further rows.
-    let mut hanging: Vec<(usize, usize)> = Vec::new();
+    // The cells above that still cover a place: by the column, the number of further rows.
+    let mut hanging: HashMap<usize, usize> = HashMap::new();
     for row in rows {
         let mut cells: Vec<TableCell> = Vec::new();
         let mut covering: Vec<(usize, usize)> = Vec::new();
-        let fill = |cells: &mut Vec<TableCell>, hanging: &mut Vec<(usize, usize)>| {
-            while let Some(found) = hanging.iter_mut().find(|(column, left)| *column == cells.len() && *left > 0) {
-                found.1 -= 1;
+        let fill = |cells: &mut Vec<TableCell>, hanging: &mut HashMap<usize, usize>| {
+            while let Some(left) = hanging.get_mut(&cells.len()).filter(|left| **left > 0) {
+                *left -= 1;
                 cells.push(TableCell::Above);
             }
         };
@@ -426,8 +431,11 @@ fn grid(rows: &[ElementRef<'_>]) -> Vec<TableRow> {
             covering.extend(columns.map(|column| (column, spanned("rowspan") - 1)).filter(|(_, left)| *left > 0));
         }
         fill(&mut cells, &mut hanging);
-        hanging.retain(|(_, left)| *left > 0);
+        hanging.retain(|_, left| *left > 0);
         hanging.extend(covering);
+        if !builder.may_make(Made::Cells, cells.len()) {
+            break;
+        }
         if !cells.is_empty() {
             grid.push(TableRow { cells, ..TableRow::default() });
         }

@@ -56,7 +56,7 @@ impl Parser for JsonParser {
 
     fn parse(&self, input: &Input<'_>) -> Result<Document> {
         let decoded = plain::decode(input.bytes);
-        let mut builder = DocumentBuilder::new(input.name, "application/json");
+        let mut builder = DocumentBuilder::within(input.name, "application/json", input.budget);
         decoded.note(&mut builder);
         let text = decoded.text();
         match serde_json::from_str::<Json>(text) {
@@ -110,9 +110,7 @@ impl JsonParser {
     /// A file with many: each is a section under its title.
     fn records(&self, records: Vec<Json>, input: &Input<'_>, builder: &mut DocumentBuilder) -> Result<()> {
         for (index, record) in records.into_iter().enumerate() {
-            if index % 1000 == 0 {
-                input.budget.check()?;
-            }
+            input.budget.check()?;
             match self.title(&record) {
                 Some(title) => builder.heading(1, &title),
                 None => builder.heading(1, &format!("Record {}", index + 1)),

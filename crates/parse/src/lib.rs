@@ -33,6 +33,7 @@ mod office;
 #[cfg(feature = "pdf")]
 mod pdf;
 mod plain;
+mod records;
 mod registry;
 #[cfg(not(feature = "picture"))]
 mod unavailable;
@@ -67,6 +68,7 @@ pub use pdf::{OutlineEntry, PdfParser, outline as pdf_outline};
 #[cfg(feature = "picture")]
 pub use pdf::{area_picture, outlined_page, page_picture, png};
 pub use plain::TextParser;
+pub use records::RecordScanner;
 pub use registry::Parsers;
 #[cfg(not(feature = "picture"))]
 pub use unavailable::{area_picture, outlined_page, page_picture, png};

@@ -3,7 +3,7 @@
 use std::borrow::Cow;
 
 use logothete_core::chunk::LinePattern;
-use logothete_core::document::{BlockKind, Document, DocumentBuilder, InlineLink, Input, Parser, Span, Value};
+use logothete_core::document::{BlockKind, Document, DocumentBuilder, InlineLink, Input, Made, Parser, Span, Value};
 use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 use pulldown_cmark::{Event, HeadingLevel, MetadataBlockKind, Options, Parser as Events, Tag, TagEnd};
 
@@ -73,14 +73,14 @@ impl Parser for MarkdownParser {
 
     fn parse(&self, input: &Input<'_>) -> Result<Document> {
         let decoded = plain::decode(input.bytes);
-        let mut builder = DocumentBuilder::new(input.name, "text/markdown");
+        let mut builder = DocumentBuilder::within(input.name, "text/markdown", input.budget);
         decoded.note(&mut builder);
         let options =
             Options::ENABLE_TABLES | Options::ENABLE_YAML_STYLE_METADATA_BLOCKS | Options::ENABLE_STRIKETHROUGH;
         let mut reader = Reader { builder, ..Reader::default() };
         let text = self.parted(decoded.text());
         for (count, event) in Events::new_ext(&text, options).enumerate() {
-            if count % 10_000 == 0 {
+            if count % 1_000 == 0 {
                 input.budget.check()?;
             }
             reader.event(event);
@@ -155,6 +155,8 @@ impl Reader {
                 self.flush();
                 self.open.pop();
             }
+            // Rows are filled up to the breadth of the first one, however short they are.
+            TagEnd::TableCell if !self.builder.may_make(Made::Cells, 1) => self.text.clear(),
             TagEnd::TableCell => {
                 let cell = std::mem::take(&mut self.text);
                 self.links.clear();
@@ -221,7 +223,7 @@ fn front_matter(text: &str, builder: &mut DocumentBuilder) {
                 }
             }
             _ => {
-                if !nested.contains(&last) {
+                if nested.last() != Some(&last) {
                     nested.push(last.clone());
                 }
             }

@@ -70,7 +70,7 @@ impl Parser for TextParser {
 
     fn parse(&self, input: &Input<'_>) -> Result<Document> {
         let decoded = decode(input.bytes);
-        let mut builder = DocumentBuilder::new(input.name, "text/plain");
+        let mut builder = DocumentBuilder::within(input.name, "text/plain", input.budget);
         decoded.note(&mut builder);
         write(decoded.text(), &mut builder);
         if builder.is_empty() {

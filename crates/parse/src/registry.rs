@@ -67,6 +67,7 @@ impl Parsers {
             let message = format!("the parser of {types} panicked on this file: {}", panic_message(&*panic));
             Err(Error::new(ErrorKind::Unreadable, message))
         })?;
+        budget.check_document(&document)?;
         if let Some(warning) = self.misnamed(name, &*parser) {
             document.warnings.push(warning);
         }

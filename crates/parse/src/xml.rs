@@ -1,6 +1,6 @@
 //! XML as a tree of elements, by local names. Entities of the document's own are never expanded.
 
-use logothete_core::document::Budget;
+use logothete_core::document::{Budget, Made};
 use logothete_core::{Error, ErrorKind, Result};
 use quick_xml::XmlVersion;
 use quick_xml::events::{BytesStart, Event};
@@ -122,7 +122,13 @@ pub(crate) fn decode(bytes: &[u8]) -> std::borrow::Cow<'_, str> {
 pub(crate) fn tree(bytes: &[u8], budget: &Budget) -> Result<Element> {
     let text = decode(bytes);
     let mut open = vec![Element::default()];
+    let mut nodes = 0;
     events(&text, budget, |event| {
+        nodes += 1;
+        if nodes % BETWEEN_CHECKS == 0 {
+            // A node takes some hundred bytes, however few it has in the file.
+            budget.count(Made::Places, BETWEEN_CHECKS as u64)?;
+        }
         match event {
             XmlEvent::Start(start) => {
                 if open.len() > MAX_DEPTH {

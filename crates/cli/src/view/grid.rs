@@ -10,23 +10,15 @@ const NARROWEST: usize = 6;
 /// Draws rows of cells in ruled columns after an indent. A rule follows the first `header_rows`.
 pub fn grid(rows: &[Vec<String>], header_rows: usize, indent: usize, style: Style) -> String {
     let columns = rows.iter().map(Vec::len).max().unwrap_or(0);
-    let natural =
-        |column: usize| rows.iter().filter_map(|row| row.get(column)).map(|cell| cell.width()).max().unwrap_or(0);
-    let mut widths: Vec<usize> = (0..columns).map(|column| natural(column).max(1)).collect();
-    let room = width().saturating_sub(indent + 3 * columns.saturating_sub(1));
-    while widths.iter().sum::<usize>() > room {
-        match widths.iter_mut().max() {
-            Some(widest) if *widest > NARROWEST => *widest -= 1,
-            _ => break,
-        }
+    let mut widths = vec![1; columns];
+    for row in rows {
+        widths.iter_mut().zip(row).for_each(|(width, cell)| *width = cell.width().max(*width));
     }
+    narrow(&mut widths, width().saturating_sub(indent + 3 * columns.saturating_sub(1)));
     let mut out = String::new();
     for (index, row) in rows.iter().enumerate() {
-        let cells: Vec<Vec<String>> = widths
-            .iter()
-            .enumerate()
-            .map(|(column, &width)| broken(row.get(column).map_or("", String::as_str), width))
-            .collect();
+        // A row that is shorter than the others is not filled up.
+        let cells: Vec<Vec<String>> = row.iter().zip(&widths).map(|(cell, &width)| broken(cell, width)).collect();
         let height = cells.iter().map(Vec::len).max().unwrap_or(0).max(1);
         for line in 0..height {
             let parts: Vec<String> = cells
@@ -47,6 +39,27 @@ pub fn grid(rows: &[Vec<String>], header_rows: usize, indent: usize, style: Styl
         }
     }
     out
+}
+
+/// Makes the widest columns narrower until all fit into the room, or are as narrow as can be.
+fn narrow(widths: &mut [usize], room: usize) {
+    let total = |most: usize| widths.iter().map(|width| *width.min(&most)).sum::<usize>();
+    let widest = widths.iter().copied().max().unwrap_or(0);
+    if widest <= NARROWEST || total(widest) <= room {
+        return;
+    }
+    let (mut most, mut over) = (NARROWEST, widest);
+    while over - most > 1 {
+        let middle = most + (over - most) / 2;
+        *(if total(middle) <= room { &mut most } else { &mut over }) = middle;
+    }
+    // What is left goes to the first columns that gave way.
+    let mut left = room.saturating_sub(total(most));
+    for width in widths.iter_mut().filter(|width| **width > most) {
+        let more = left.min(1);
+        *width = most + more;
+        left -= more;
+    }
 }
 
 /// Breaks text into lines of at most `width` columns, between words where it can.

@@ -7,10 +7,15 @@ use std::cell::{Cell, RefCell};
 use super::piece::Piece;
 use crate::document::{BlockKind, Document, Span};
 
+/// A longer heading is cut in the contexts below it, at a word.
+const MAX_HEADING: usize = 400;
+
 /// The contexts of a document's spans.
 pub(super) struct Contexts<'a> {
     document: &'a Document,
     paths: Vec<Vec<usize>>,
+    /// For each block, where the next heading from it on begins; the end of the text if there is none.
+    next_headings: Vec<usize>,
     /// The last computed room, with the heading and the table that it depends on.
     last_room: Cell<Option<(Key, usize)>>,
     /// The same for the context of a span.
@@ -31,7 +36,17 @@ pub(super) struct Above {
 
 impl<'a> Contexts<'a> {
     pub(super) fn new(document: &'a Document) -> Self {
-        Self { document, paths: document.heading_paths(), last_room: Cell::new(None), last_above: RefCell::new(None) }
+        let mut next = document.text.len();
+        let mut next_headings: Vec<usize> = Vec::with_capacity(document.blocks.len());
+        for block in document.blocks.iter().rev() {
+            if block.kind == BlockKind::Heading {
+                next = block.span.start;
+            }
+            next_headings.push(next);
+        }
+        next_headings.reverse();
+        let (last_room, last_above) = (Cell::new(None), RefCell::new(None));
+        Self { document, paths: document.heading_paths(), next_headings, last_room, last_above }
     }
 
     /// Returns the headings of a span's first block that is no heading, or of its last heading, and the context of the span
@@ -64,8 +79,7 @@ impl<'a> Contexts<'a> {
         let first = self.told_by(span).and_then(|index| self.paths[index].last()).copied();
         let first = first.map_or(0, |heading| blocks[heading].span.start);
         let behind = blocks.partition_point(|block| block.span.start < span.end);
-        let next = blocks[behind..].iter().find(|block| block.kind == BlockKind::Heading);
-        let end = next.map_or(self.document.text.len(), |block| block.span.start);
+        let end = self.next_headings.get(behind).copied().unwrap_or(self.document.text.len());
         let start = first.min(span.start);
         let body = self.document.slice(Span::new(start, end.max(span.end)));
         Span::new(start, (start + body.trim_end().len()).max(span.end))
@@ -129,8 +143,8 @@ impl<'a> Contexts<'a> {
     fn written(&self, told: Option<usize>, begun: Option<usize>, limit: Option<&Limit>) -> String {
         let title = self.document.title.as_deref();
         let mut path: Vec<String> = told.into_iter().flat_map(|index| self.headings(index)).map(one_line).collect();
-        path.retain(|heading| Some(heading.as_str()) != title);
-        path.splice(0..0, title.map(str::to_owned));
+        path.retain(|heading| Some(heading) != title.map(one_line).as_ref());
+        path.splice(0..0, title.map(one_line));
         let table = begun.and_then(|block| self.document.blocks[block].table.as_ref());
         let mut header = table.map_or("", |table| table.header_line(&self.document.text));
         let most = limit.map_or(usize::MAX, Limit::most_context);
@@ -154,6 +168,18 @@ impl<'a> Contexts<'a> {
     }
 }
 
+/// Returns a heading on one line. Every chunk below it has a copy, so that a very long one is cut.
 fn one_line(text: &str) -> String {
-    text.split_whitespace().collect::<Vec<_>>().join(" ")
+    let mut line = String::new();
+    for word in text.split_whitespace() {
+        if line.len() + word.len() > MAX_HEADING {
+            line.push('…');
+            break;
+        }
+        if !line.is_empty() {
+            line.push(' ');
+        }
+        line.push_str(word);
+    }
+    line
 }

@@ -3,8 +3,8 @@
 use unicode_normalization::{UnicodeNormalization, is_nfc};
 
 use super::{
-    Area, Block, BlockKind, Document, Furniture, LineBox, Link, Metadata, Moment, PageArea, PageStart, RecognisedWord,
-    Row, Span, Table, Value, contents,
+    Area, Block, BlockKind, Budget, Document, Furniture, LineBox, Link, Made, Metadata, Moment, PageArea, PageStart,
+    RecognisedWord, Row, Span, Table, Value, contents,
 };
 
 /// A part of a block with its places.
@@ -22,6 +22,13 @@ pub struct Piece {
     pub links: Vec<InlineLink>,
     /// Words recognised from a picture, with the confidence from 0 to 1.
     pub words: Vec<(Span, f32)>,
+}
+
+impl Piece {
+    /// Returns the number of bytes of its text and of the targets of its links.
+    fn bytes(&self) -> usize {
+        self.text.len() + self.links.iter().map(|link| link.target.len()).sum::<usize>()
+    }
 }
 
 /// A line of a piece.
@@ -61,6 +68,14 @@ pub enum TableCell {
     Left,
 }
 
+impl TableCell {
+    /// Returns the number of bytes of its text, with what parts it from the next one.
+    fn bytes(&self) -> usize {
+        let text = if let Self::Text(text) = self { text.len() } else { 0 };
+        text + CELL_SEPARATOR.len()
+    }
+}
+
 /// A row of a table under construction.
 #[derive(Clone, Debug, Default)]
 pub struct TableRow {
@@ -82,6 +97,8 @@ impl TableRow {
 
 /// The separator of two blocks.
 const SEPARATOR: &str = "\n\n";
+/// The separator of two cells.
+const CELL_SEPARATOR: &str = " | ";
 
 /// Builds a [`Document`] whose spans are right by construction.
 ///
@@ -92,6 +109,11 @@ pub struct DocumentBuilder {
     document: Document,
     /// The places of links to other places of the documents.
     inner_links: Vec<Span>,
+    /// What bounds the document; `None` means nothing does.
+    budget: Option<Budget>,
+    /// The number of cells of its tables, and of bytes of the targets of its links.
+    cells: usize,
+    target_bytes: usize,
 }
 
 impl DocumentBuilder {
@@ -99,6 +121,37 @@ impl DocumentBuilder {
     pub fn new(name: impl Into<String>, media_type: impl Into<String>) -> Self {
         let document = Document { name: name.into(), media_type: media_type.into(), ..Document::default() };
         Self { document, ..Self::default() }
+    }
+
+    /// Starts a document that does not grow beyond a budget: what would pass a limit is left out, and the budget fails its next check.
+    pub fn within(name: impl Into<String>, media_type: impl Into<String>, budget: &Budget) -> Self {
+        Self { budget: Some(budget.clone()), ..Self::new(name, media_type) }
+    }
+
+    /// Returns `true` if the budget has room for more text, blocks and cells, with their places.
+    fn has_room(&self, text: usize, blocks: usize, cells: usize, places: usize) -> bool {
+        let Some(budget) = &self.budget else { return true };
+        let document = &self.document;
+        let lines = document.boxes.len() + document.recognised.len();
+        let held = lines + document.links.len() + document.page_starts.len() + document.moments.len();
+        let all = [
+            (Made::Text, document.text.len() + self.target_bytes + text),
+            (Made::Blocks, document.blocks.len() + blocks),
+            (Made::Cells, self.cells + cells),
+            (Made::Places, held + places),
+        ];
+        all.into_iter().all(|(made, has)| budget.allows(made, has as u64))
+    }
+
+    /// Counts what a parser holds before it is in the document, as [`Budget::count`] does. Returns `false` if it is too much, or the document is
+    /// [full](Self::is_full).
+    pub fn may_make(&self, made: Made, more: usize) -> bool {
+        self.budget.as_ref().is_none_or(|budget| budget.count(made, more as u64).is_ok())
+    }
+
+    /// Returns `true` if the time is over, or a limit of the budget was passed: what follows is not worth reading.
+    pub fn is_full(&self) -> bool {
+        self.budget.as_ref().is_some_and(|budget| budget.check().is_err())
     }
 
     /// Sets the page of the following text.
@@ -136,6 +189,11 @@ impl DocumentBuilder {
             for page in pieces.iter().filter_map(|piece| piece.page) {
                 self.page(page);
             }
+            return;
+        }
+        let text: usize = pieces.iter().map(Piece::bytes).sum();
+        let places = pieces.iter().map(|piece| piece.lines.len() + piece.links.len() + piece.words.len() + 2).sum();
+        if !self.has_room(text, 1, 0, places) {
             return;
         }
         self.part();
@@ -195,6 +253,7 @@ impl DocumentBuilder {
                 self.inner_links.push(span);
             }
             if points_out(target) {
+                self.target_bytes += target.len();
                 self.document.links.push(Link { span, target: target.clone() });
             }
         }
@@ -214,6 +273,12 @@ impl DocumentBuilder {
         if rows.iter().flat_map(|row| &row.cells).all(blank) {
             return;
         }
+        let cells: usize = rows.iter().map(|row| row.cells.len()).sum();
+        let text: usize = rows.iter().flat_map(|row| &row.cells).map(TableCell::bytes).sum();
+        if !self.has_room(text, 1, cells, rows.len()) {
+            return;
+        }
+        self.cells += cells;
         self.part();
         let start = self.document.text.len();
         let mut table = Table { header_rows: header_rows.min(rows.len()), rows: Vec::with_capacity(rows.len()) };
@@ -228,7 +293,7 @@ impl DocumentBuilder {
             let mut row = Row { span: Span::default(), cells: Vec::with_capacity(written.cells.len()) };
             for (column, cell) in written.cells.iter().enumerate() {
                 if column > 0 {
-                    self.document.text.push_str(" | ");
+                    self.document.text.push_str(CELL_SEPARATOR);
                 }
                 let here = self.document.text.len();
                 let above = table.rows.last().and_then(|above| above.cells.get(column).copied());
@@ -276,20 +341,28 @@ impl DocumentBuilder {
 
     /// Adds a running header, a footer or a page number, which is kept outside the text.
     pub fn furniture(&mut self, page: u32, area: Option<Area>, text: &str) {
+        if !self.has_room(text.len(), 1, 0, 0) {
+            return;
+        }
         let at = self.document.text.len();
         let furniture = Furniture { text: clean(text).trim().to_owned(), page, area };
         self.push(Block { furniture: Some(furniture), ..plain(BlockKind::Furniture, Span::new(at, at)) });
     }
 
     fn push(&mut self, block: Block) {
-        self.document.blocks.push(block);
+        if self.has_room(0, 1, 0, 0) {
+            self.document.blocks.push(block);
+        }
     }
 
     /// Adds all of another document, with its headings `deeper` levels down. Its pages are not kept.
     pub fn append(&mut self, other: &Document, deeper: u8) {
-        if other.text.is_empty() {
+        let rows = other.blocks.iter().filter_map(|block| block.table.as_ref()).flat_map(|table| &table.rows);
+        let cells = rows.map(|row| row.cells.len()).sum();
+        if other.text.is_empty() || !self.has_room(other.text.len(), other.blocks.len(), cells, other.links.len()) {
             return;
         }
+        self.cells += cells;
         self.part();
         let base = self.document.text.len();
         self.document.text.push_str(&other.text);

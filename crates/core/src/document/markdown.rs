@@ -70,9 +70,8 @@ impl Document {
         row_of(header, true);
         row_of(vec!["---".to_owned(); columns], false);
         for row in &table.rows[table.header_rows.min(table.rows.len())..] {
-            let cell =
-                |column: usize| row.cells.get(column).map_or_else(String::new, |cell| escaped(self.slice(*cell)));
-            row_of((0..columns).map(cell).collect(), false);
+            // A row that is shorter than the first one is filled up by who reads it.
+            row_of(row.cells.iter().map(|cell| escaped(self.slice(*cell))).collect(), false);
         }
     }
 }

@@ -4,6 +4,7 @@
 //! pages. Parsers write documents through [`DocumentBuilder`], which keeps the spans right by construction.
 
 mod area;
+mod budget;
 mod builder;
 mod contents;
 mod location;
@@ -15,12 +16,13 @@ mod span;
 mod table;
 
 pub use area::{Area, LineBox, PageArea};
+pub use budget::{Budget, Made};
 pub use builder::{DocumentBuilder, InlineLink, Piece, PieceLine, TableCell, TableRow, points_inside};
 pub use contents::{is_list_of_links, leads_to_page};
 pub use location::Location;
 pub(crate) use metadata::compare_decimals;
 pub use metadata::{Date, Metadata, Value, check_metadata};
-pub use parser::{Budget, Input, Parser};
+pub use parser::{Input, Parser};
 pub use recogniser::{PageRecogniser, Picture, SeenWord};
 pub use span::{Pages, Span};
 pub use table::{Row, Table};

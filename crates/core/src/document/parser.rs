@@ -1,10 +1,9 @@
-//! The trait of parsers, and the budget of one input.
+//! The trait of parsers.
 
 use std::sync::Arc;
-use std::sync::atomic::{AtomicBool, Ordering};
 
-use super::{Document, Pages};
-use crate::error::{Error, ErrorKind, Result};
+use super::{Budget, Document};
+use crate::error::Result;
 use crate::fingerprint::Fingerprint;
 
 /// A parser of one format, or of a few related ones.
@@ -81,59 +80,4 @@ pub struct Input<'a> {
     pub bytes: &'a [u8],
     /// The budget.
     pub budget: &'a Budget,
-}
-
-/// The budget of one input.
-#[derive(Clone, Debug)]
-pub struct Budget {
-    /// The pages to read; `None` means all.
-    pub pages: Option<Pages>,
-    /// The highest number of pages to read.
-    pub max_pages: u32,
-    /// The highest number of bytes that an archive may unpack to.
-    pub max_unpacked: u64,
-    /// The highest nesting of attachments and archives.
-    pub nesting: u8,
-    over: Arc<AtomicBool>,
-}
-
-impl Default for Budget {
-    fn default() -> Self {
-        Self { pages: None, max_pages: 20_000, max_unpacked: 250_000_000, nesting: 4, over: Arc::default() }
-    }
-}
-
-impl Budget {
-    /// Ends the time. All clones see it.
-    pub fn end(&self) {
-        self.over.store(true, Ordering::Relaxed);
-    }
-
-    /// Checks whether time is left. Parsers call it once a page, a record or a few thousand tokens.
-    ///
-    /// # Errors
-    /// If the time is over.
-    pub fn check(&self) -> Result<()> {
-        if self.over.load(Ordering::Relaxed) {
-            return Err(Error::new(ErrorKind::Limit, "reading it took longer than the limit"));
-        }
-        Ok(())
-    }
-
-    /// Returns `true` if a page should be read.
-    pub fn wants(&self, page: u32) -> bool {
-        self.pages.is_none_or(|pages| pages.contains(page))
-    }
-
-    /// Returns the budget of an input inside this one.
-    ///
-    /// # Errors
-    /// If it is nested too deeply.
-    pub fn inside(&self) -> Result<Self> {
-        let nesting = self
-            .nesting
-            .checked_sub(1)
-            .ok_or_else(|| Error::new(ErrorKind::Limit, "it is nested too deep in other files, and was not read"))?;
-        Ok(Self { pages: None, nesting, ..self.clone() })
-    }
 }

@@ -22,10 +22,20 @@ pub struct LimitsConfig {
     pub seconds: u64,
     /// The size to which an archive may unpack, in megabytes.
     pub unpacked_megabytes: u64,
-    /// The text that is made of a file, in megabytes. A longer document is not read.
+    /// The text that is made of a file, in megabytes. A document that passes this limit or one of the next four is not read.
     pub text_megabytes: u64,
+    /// The number of blocks that are made of a file.
+    pub blocks: u64,
+    /// The number of cells of tables that are made of a file.
+    pub cells: u64,
+    /// The number of places that are kept of a file: lines and words on pages, links, beginnings of pages, moments.
+    pub places: u64,
+    /// The number of chunks that a document is cut into.
+    pub chunks: u64,
     /// The memory that a build may hold, in megabytes, besides the files that it maps.
     pub memory_megabytes: u64,
+    /// The time that a build may take, in seconds; 0 means unlimited. What was read by then is kept.
+    pub build_seconds: u64,
     /// The number of tokens that a build may encode, send and receive; 0 means unlimited.
     pub tokens: u64,
     /// The amount that a build may cost, at the prices of `[encoder]` and `[generator]`; 0 means unlimited.
@@ -48,8 +58,13 @@ impl Default for LimitsConfig {
             pages: budget.max_pages,
             seconds: 120,
             unpacked_megabytes: budget.max_unpacked / MEGABYTE,
-            text_megabytes: 20,
+            text_megabytes: budget.max_text / MEGABYTE,
+            blocks: budget.max_blocks,
+            cells: budget.max_cells,
+            places: budget.max_places,
+            chunks: 200_000,
             memory_megabytes: 1000,
+            build_seconds: 0,
             tokens: 0,
             money: 0.0,
             question_tokens: 0,
@@ -91,6 +106,11 @@ impl LimitsConfig {
         Duration::from_secs(self.seconds.max(1))
     }
 
+    /// Returns the time that a build may take; `None` means unlimited.
+    pub fn max_build_time(&self) -> Option<Duration> {
+        (self.build_seconds > 0).then_some(Duration::from_secs(self.build_seconds))
+    }
+
     /// Returns the number of tokens that a build may spend; `None` means unlimited.
     pub fn max_tokens(&self) -> Option<u64> {
         (self.tokens > 0).then_some(self.tokens)
@@ -110,6 +130,10 @@ impl LimitsConfig {
             ("pages", u64::from(self.pages)),
             ("unpacked_megabytes", self.unpacked_megabytes),
             ("text_megabytes", self.text_megabytes),
+            ("blocks", self.blocks),
+            ("cells", self.cells),
+            ("places", self.places),
+            ("chunks", self.chunks),
             ("memory_megabytes", self.memory_megabytes),
         ];
         if let Some((key, _)) = sizes.iter().find(|(_, size)| *size == 0) {

@@ -4,12 +4,12 @@ use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
-use logothete_core::Result;
 use logothete_core::chunk::{Chunk, ChunkId, Review, Sentence};
 use logothete_core::document::{Document, Span, Value};
 use logothete_core::keyword::KeywordWriter;
 use logothete_core::segment::RowSet;
 use logothete_core::vector::Vectors;
+use logothete_core::{Error, ErrorKind, Result};
 
 use super::contexts::Written;
 use super::duplicates::{Compared, DuplicateOf, Duplicates};
@@ -62,6 +62,25 @@ struct Prepared {
     wanted: Vec<Text>,
     /// The vectors of chunks that it had before.
     kept: HashMap<ChunkId, Vec<f32>>,
+}
+
+impl Prepared {
+    fn name(&self) -> String {
+        self.change.document.name.clone()
+    }
+
+    /// Returns the document that it replaces.
+    fn replaces(&self) -> Option<i64> {
+        self.change.replaces.as_ref().map(|known| known.id)
+    }
+}
+
+/// Returns `true` for an error that says something of one document. Others, such as a full disk, stand in the way of all.
+fn is_of_a_document(error: &Error) -> bool {
+    matches!(
+        error.kind(),
+        ErrorKind::Unreadable | ErrorKind::Unsupported | ErrorKind::Limit | ErrorKind::InvalidRequest
+    )
 }
 
 /// Where the content of a document was found.
@@ -120,6 +139,8 @@ pub(crate) struct Batch<'a> {
     since: Instant,
     review: Review,
     languages: Languages,
+    /// Whether the encoder has encoded something.
+    has_encoded: bool,
     /// What the report said at the last commit.
     committed: Done,
 }
@@ -145,6 +166,7 @@ impl<'a> Batch<'a> {
             since: Instant::now(),
             review: Review::default(),
             languages: Languages::default(),
+            has_encoded: false,
             committed: Done::default(),
         }
     }
@@ -183,6 +205,8 @@ impl<'a> Batch<'a> {
 
     /// Encodes the chunks of some documents and adds them. Chunks that were there before keep their vectors. When it is
     /// stopped, or would spend too much, the documents that are not all encoded are left out.
+    ///
+    /// A document that cannot be encoded or kept becomes a failure of the report. Any other error comes after a commit of what was added before.
     pub(super) fn add(
         &mut self,
         changes: Vec<Change>,
@@ -190,14 +214,87 @@ impl<'a> Batch<'a> {
         report: &mut BuildReport,
         meter: &mut Meter<'_>,
     ) -> Result<()> {
-        let prepared: Vec<Prepared> = changes.into_iter().map(|change| self.prepare(change)).collect::<Result<_>>()?;
+        if let Err(error) = self.add_all(changes, stop, report, meter) {
+            self.commit(report)?;
+            return Err(error);
+        }
+        let max = (self.opened.config().limits.memory_bytes() / CHUNK_BYTES).min(MAX_CHUNKS);
+        if self.vectors.len() as u64 >= max || self.since.elapsed() >= MAX_AGE {
+            self.commit(report)?;
+        }
+        Ok(())
+    }
+
+    /// Encodes some documents together; if one of them is at fault, one by one.
+    fn add_all(
+        &mut self,
+        changes: Vec<Change>,
+        stop: &StopToken,
+        report: &mut BuildReport,
+        meter: &mut Meter<'_>,
+    ) -> Result<()> {
+        let mut prepared = Vec::new();
+        for change in changes {
+            let (name, replaces) = (change.document.name.clone(), change.replaces.as_ref().map(|known| known.id));
+            match self.prepare(change) {
+                Ok(one) => prepared.push(one),
+                Err(error) => self.leave_out(name, replaces, error, report)?,
+            }
+        }
+        match self.encode(&prepared, stop, meter) {
+            Ok(encoded) => return self.add_prepared(prepared, encoded, report, meter),
+            // An encoder that has encoded nothing yet is at fault itself.
+            Err(error) if !self.has_encoded || !is_of_a_document(&error) => {
+                prepared.iter().filter_map(Prepared::replaces).for_each(|known| self.repeats.take_back(known));
+                return Err(error);
+            }
+            Err(_) => {}
+        }
+        for one in prepared {
+            match self.encode(std::slice::from_ref(&one), stop, meter) {
+                Ok(encoded) => self.add_prepared(vec![one], encoded, report, meter)?,
+                Err(error) => self.leave_out(one.name(), one.replaces(), error, report)?,
+            }
+        }
+        Ok(())
+    }
+
+    /// Reports a document that cannot be added. What it was to replace stays. An error that says nothing of the document is returned.
+    fn leave_out(
+        &mut self,
+        document: String,
+        replaces: Option<i64>,
+        error: Error,
+        report: &mut BuildReport,
+    ) -> Result<()> {
+        replaces.into_iter().for_each(|known| self.repeats.take_back(known));
+        if !is_of_a_document(&error) {
+            return Err(error);
+        }
+        report.failed.push(Failure { document, reason: error.to_string() });
+        Ok(())
+    }
+
+    /// Encodes what is wanted of some documents.
+    fn encode(&self, prepared: &[Prepared], stop: &StopToken, meter: &mut Meter<'_>) -> Result<encode::Encoded> {
         let wanted = prepared.iter().map(|one| (one.change.document.name.as_str(), one.wanted.as_slice()));
         let known: Vec<Option<&Vec<f32>>> =
             prepared.iter().flat_map(|one| one.wanted.iter().map(|wanted| one.kept.get(&wanted.chunk))).collect();
         let (opened, driver) = (self.opened, self.driver);
-        let encoding = encode::Encoding { opened, driver, spending: self.spending, stop };
-        let encoded = encoding.run(&wanted.collect::<Vec<_>>(), &known, meter)?;
+        let encoding = encode::Encoding { opened, driver, spending: self.spending, stop: Some(stop) };
+        encoding.run(&wanted.collect::<Vec<_>>(), &known, meter)
+    }
+
+    /// Adds documents with their vectors. From the first one on that lacks some, they are left out.
+    fn add_prepared(
+        &mut self,
+        prepared: Vec<Prepared>,
+        encoded: encode::Encoded,
+        report: &mut BuildReport,
+        meter: &mut Meter<'_>,
+    ) -> Result<()> {
         report.encoded_tokens += encoded.tokens;
+        self.has_encoded |= encoded.tokens > 0;
         let mut vectors = encoded.vectors.into_iter();
         let mut left_out = false;
         for one in prepared {
@@ -205,16 +302,12 @@ impl<'a> Batch<'a> {
             left_out |= vectors.is_none();
             let Some(vectors) = vectors.filter(|_| !left_out) else {
                 // Later documents may say the same, and would point to it.
-                one.change.replaces.iter().for_each(|known| self.repeats.take_back(known.id));
+                one.replaces().into_iter().for_each(|known| self.repeats.take_back(known));
                 continue;
             };
-            let name = one.change.document.name.clone();
+            let name = one.name();
             self.add_encoded(one, vectors, report)?;
             meter.next(&name);
-        }
-        let max = (self.opened.config().limits.memory_bytes() / CHUNK_BYTES).min(MAX_CHUNKS);
-        if self.vectors.len() as u64 >= max || self.since.elapsed() >= MAX_AGE {
-            self.commit(stop, report)?;
         }
         Ok(())
     }
@@ -319,8 +412,8 @@ impl<'a> Batch<'a> {
     }
 
     /// Looks again at chunks that repeat a chunk that is about to go: another may say the same, or they are indexed themselves now.
-    /// Returns the new entries of those in the catalogue; `None` if the work was stopped or the budget is spent.
-    fn resettle(&mut self, stop: &StopToken, report: &mut BuildReport) -> Result<Option<Vec<(ChunkId, IndexEntry)>>> {
+    /// Returns the new entries of those in the catalogue; `None` if the budget is spent.
+    fn resettle(&mut self, report: &mut BuildReport) -> Result<Option<Vec<(ChunkId, IndexEntry)>>> {
         let catalogue = self.opened.storage.read()?;
         let documents: Vec<i64> = self.repeats.gone().collect();
         if documents.is_empty() {
@@ -386,7 +479,8 @@ impl<'a> Batch<'a> {
         drop(catalogue);
         let known: Vec<Option<&Vec<f32>>> = wanted.iter().map(|text| before.get(&text.text)).collect();
         let (opened, driver) = (self.opened, self.driver);
-        let encoding = encode::Encoding { opened, driver, spending: self.spending, stop };
+        // They are few, and without them what was read could not be kept when the work is stopped.
+        let encoding = encode::Encoding { opened, driver, spending: self.spending, stop: None };
         // The limits apply to each text by itself.
         let texts: Vec<(&str, &[Text])> = wanted.chunks(1).map(|one| (one[0].indexed.document.as_str(), one)).collect();
         let encoded = encoding.run(&texts, &known, &mut Meter::silent())?;
@@ -426,13 +520,45 @@ impl<'a> Batch<'a> {
         Ok(texts.filter_map(|(_, row, text)| Some((text, snapshot.vector(row?)?))).collect())
     }
 
-    /// Writes a segment and commits. If the work was stopped, or the budget is spent, before everything was encoded, the changes since
-    /// the last commit are dropped.
-    pub(crate) fn commit(&mut self, stop: &StopToken, report: &mut BuildReport) -> Result<()> {
+    /// Writes a segment and commits. If the budget is spent before everything was encoded, the changes since the last commit are dropped. A document that
+    /// the catalogue does not take becomes a failure of the report; the others are committed one by one.
+    ///
+    /// It does not look whether the work was stopped: what was read is kept.
+    pub(crate) fn commit(&mut self, report: &mut BuildReport) -> Result<()> {
+        match self.commit_together(report) {
+            Err(error) if is_of_a_document(&error) && !self.changes.is_empty() => self.commit_each(report),
+            committed => committed,
+        }
+    }
+
+    fn commit_each(&mut self, report: &mut BuildReport) -> Result<()> {
+        let (changes, removed) = (std::mem::take(&mut self.changes), std::mem::take(&mut self.removed));
+        let touched = std::mem::take(&mut self.touched);
+        let (moved_before, removed_before) = (report.moved, report.removed);
+        self.discard(report);
+        let (moved, gone) = (moved_before - report.moved, removed_before - report.removed);
+        for change in changes {
+            let document = change.document.name.clone();
+            let added = self.add_all(vec![change], &StopToken::default(), report, &mut Meter::silent());
+            if let Err(error) = added.and_then(|()| self.commit_together(report)) {
+                if !is_of_a_document(&error) {
+                    return Err(error);
+                }
+                self.discard(report);
+                report.failed.push(Failure { document, reason: error.to_string() });
+            }
+        }
+        (self.removed, self.touched) = (removed, touched);
+        (report.moved, report.removed) = (report.moved + moved, report.removed + gone);
+        self.commit_together(report)
+    }
+
+    /// Commits all changes in one transaction. They are still there if it fails.
+    fn commit_together(&mut self, report: &mut BuildReport) -> Result<()> {
         if self.changes.is_empty() && self.removed.is_empty() && self.touched.is_empty() {
             return Ok(());
         }
-        let Some(updates) = self.resettle(stop, report)? else {
+        let Some(updates) = self.resettle(report)? else {
             self.discard(report);
             return Ok(());
         };
@@ -448,7 +574,7 @@ impl<'a> Batch<'a> {
             (std::mem::take(&mut self.changes), std::mem::take(&mut self.removed), std::mem::take(&mut self.touched));
         let chunker = self.opened.chunking.fingerprint();
         let chunker = chunker.as_str();
-        self.opened.storage.commit(self.lease, |transaction| {
+        let committed = self.opened.storage.commit(self.lease, |transaction| {
             let segment = match &files {
                 Some(files) => transaction.add_segment(files)?,
                 None => 0,
@@ -488,7 +614,11 @@ impl<'a> Batch<'a> {
             }
             transaction.remove_documents(&removed)?;
             transaction.touch(&touched)
-        })?;
+        });
+        if let Err(error) = committed {
+            (self.changes, self.removed, self.touched) = (changes, removed, touched);
+            return Err(error);
+        }
         self.snapshot = None;
         self.committed = Done::of(report);
         Ok(())
@@ -521,7 +651,7 @@ impl<'a> Batch<'a> {
 
     /// Commits the rest, and merges segments if there are many, or much of them is dead, unless it is stopped.
     pub(crate) fn finish(mut self, stop: &StopToken, report: &mut BuildReport) -> Result<()> {
-        self.commit(stop, report)?;
+        self.commit(report)?;
         maintenance::settle(self.opened, self.driver, self.lease, stop)
     }
 }

@@ -52,7 +52,8 @@ pub(crate) struct Encoding<'a> {
     pub opened: &'a Opened,
     pub driver: &'a Driver,
     pub spending: &'a Spending,
-    pub stop: &'a StopToken,
+    /// What stops it; `None` means that it is done whatever happens, unless there is no money for it.
+    pub stop: Option<&'a StopToken>,
 }
 
 impl Encoding<'_> {
@@ -81,7 +82,7 @@ impl Encoding<'_> {
         let missing = self.affordable(documents, &keys, &vectors);
         let mut tokens = 0;
         for (part, some) in missing.chunks(BATCH_TEXTS).enumerate() {
-            if self.stop.is_stopped() {
+            if self.stop.is_some_and(|stop| stop.is_stopped() || self.spending.is_late()) {
                 break;
             }
             meter.encoding(part * BATCH_TEXTS, missing.len());

@@ -3,6 +3,7 @@
 //! Sources are walked lazily: a window of files is compared and worked on at a time, and only short hashes of the others are
 //! held. When a source has ended, the catalogue tells which documents are gone.
 
+use std::borrow::Cow;
 use std::collections::{HashMap, HashSet};
 use std::hash::{DefaultHasher, Hash, Hasher};
 use std::path::{Path, PathBuf};
@@ -12,7 +13,7 @@ use logothete_core::Result;
 
 use super::{BuildReport, BuildRequest, Failure, PruneNeeded};
 use crate::config::LimitsConfig;
-use crate::source::{FolderSource, Item, Items, Source, path_text, text_path};
+use crate::source::{FolderSource, Item, Items, Source, path_text, text_path, whole_of};
 use crate::storage::{CatalogueReader, KnownDocument, Lease, SourceEntry, Storage, Which};
 use crate::threads::Driver;
 
@@ -86,7 +87,11 @@ pub(crate) fn paths(catalogue: &dyn CatalogueReader, request: &BuildRequest) -> 
                 all.push(root);
             } else {
                 let known = catalogue.known(Which::In(source.id))?;
-                all.extend(known.into_iter().map(|known| root.join(text_path(&known.path))));
+                // The parts of a file come one after the other.
+                let mut files: Vec<Cow<'_, str>> = known.iter().map(|known| whole_of(&known.path)).collect();
+                files.sort_unstable();
+                files.dedup();
+                all.extend(files.into_iter().map(|path| root.join(text_path(&path))));
             }
         }
     }
@@ -220,16 +225,22 @@ impl<'p> Walk<'p> {
             report.failed.push(Failure { document: location, reason });
             return Ok(Vec::new());
         }
-        if !self.whole || !self.planned.prefix.is_empty() {
-            return Ok(Vec::new());
-        }
         let mut gone = catalogue.known(Which::In(self.planned.entry.id))?;
         gone.retain(|known| !self.paths.contains(&short_hash(&known.path)) && !self.is_unlisted(&known.path));
+        // A file that was listed and has become smaller has fewer parts.
+        let (parts, mut gone): (Vec<_>, Vec<_>) = gone.into_iter().partition(|known| {
+            let whole = whole_of(&known.path);
+            *whole != known.path && self.paths.contains(&short_hash(&*whole))
+        });
+        if !self.whole || !self.planned.prefix.is_empty() {
+            return Ok(parts);
+        }
         let lost = gone.iter().filter(|known| !moved(known.id)).count();
         if lost * 2 > self.planned.had && !prune {
             report.prune_needed.push(PruneNeeded { source: location.into(), gone: lost, of: self.planned.had });
-            return Ok(Vec::new());
+            return Ok(parts);
         }
+        gone.extend(parts);
         Ok(gone)
     }
 }

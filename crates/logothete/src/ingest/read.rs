@@ -12,14 +12,14 @@ use rayon::prelude::*;
 use super::batch::{Batch, Change};
 use super::contexts::{self, Target, Written};
 use super::duplicates::Compared;
-use super::list::{self, Candidate, Seen, Walk, Window};
+use super::list::{self, Candidate, Planned, Seen, Walk, Window};
 use super::unread::Unread;
 use super::{BuildReport, BuildRequest, Failure, Meter, metadata};
 use crate::opened::Opened;
 use crate::source::Content;
 use crate::spending::Spending;
 use crate::storage::{FileState, KnownDocument, Lease, Which};
-use crate::threads::{Driver, caught, caught_future, caught_in};
+use crate::threads::{Driver, StopToken, caught, caught_future, caught_in};
 use crate::trace::milliseconds;
 
 /// A file changed less than this before it was read may have changed again within the resolution of the clock.
@@ -60,89 +60,28 @@ fn build(
     if let Some(writing) = &opened.chunking.writing {
         writing.generator()?;
     }
-    let (storage, stop) = (&opened.storage, request.stop_token());
+    let storage = &opened.storage;
     let spending = Spending::new(&opened.config().limits);
     let reader = Reader::new(opened, driver, request);
-    let ended = || stop.is_stopped() || spending.is_over();
     let planned = list::sources(storage, Some(lease), request, report)?;
-    let mut batch = Batch::new(opened, driver, lease, &spending);
-    let mut seen = Seen::default();
-    let mut unread = Unread::read(storage.read()?.unread()?.as_deref(), &reader.parser, &opened.config().limits);
+    let unread = Unread::read(storage.read()?.unread()?.as_deref(), &reader.parser, &opened.config().limits);
     let mut meter = Meter::new(request);
     if meter.is_heard() {
         // Counting walks the sources once more, and holds nothing.
         meter.total(planned.iter().filter_map(|one| Some(driver.wait(one.source.items()).ok()?.count())).sum());
     }
-    let (mut gone, room) = (Vec::new(), Window::of(&opened.config().limits));
-    for source in &planned {
-        let Some(mut walk) = Walk::begin(source, driver, report) else { continue };
-        while !ended() {
-            let window = walk.next(room, &*storage.read()?, &mut seen, report)?;
-            if window.is_empty() {
-                break;
-            }
-            // Most are as they were, and are not worth another thread.
-            let (same, window): (Vec<Candidate>, Vec<Candidate>) =
-                window.into_iter().partition(|candidate| reader.is_unchanged(candidate));
-            report.unchanged += same.len();
-            same.iter().for_each(|candidate| meter.next(&candidate.name));
-            // What could not be read is as unreadable as it was.
-            let (vain, window): (Vec<Candidate>, Vec<Candidate>) =
-                window.into_iter().partition(|candidate| unread.reason(candidate).is_some());
-            for candidate in &vain {
-                let reason = unread.reason(candidate).unwrap_or_default().to_owned();
-                report.failed.push(Failure { document: candidate.name.clone(), reason });
-                meter.next(&candidate.name);
-            }
-            let mut changes = Vec::new();
-            for (candidate, outcome) in window.iter().zip(reader.read(&window, Some(&spending))?) {
-                match &outcome {
-                    FileOutcome::Stopped => {}
-                    FileOutcome::Failed(failure, kind) => unread.note(candidate, Some((*kind, &failure.reason))),
-                    _ => unread.note(candidate, None),
-                }
-                match outcome {
-                    FileOutcome::Stopped => continue,
-                    FileOutcome::Unchanged(touched) => {
-                        report.unchanged += 1;
-                        batch.touch(touched);
-                    }
-                    FileOutcome::Failed(failure, _) => report.failed.push(failure),
-                    FileOutcome::Read(change) => {
-                        changes.push(*change);
-                        continue;
-                    }
-                }
-                meter.next(&candidate.name);
-            }
-            batch.add(changes, &stop, report, &mut meter)?;
-        }
-        if !ended() {
-            let catalogue = storage.read()?;
-            gone.extend(walk.end(&*catalogue, request.prune, |document| batch.is_moved(document), report)?);
-        }
+    let batch = Batch::new(opened, driver, lease, &spending);
+    let stop = request.stop_token();
+    let mut build = Build { opened, driver, request, stop, spending: &spending, reader, batch, unread, meter, report };
+    if let Err(error) = build.read(&planned) {
+        // What was read before is good, whatever went wrong then.
+        let _ = build.batch.commit(build.report);
+        return Err(error);
     }
-    if !ended() {
-        for known in gone {
-            batch.remove(&known, report);
-        }
-        // Documents of other sources that another chunker cut are cut again from their stored text.
-        batch.commit(&stop, report)?;
-        let stale = storage.read()?.known(Which::NotCutBy(&reader.chunker))?;
-        for known in stale {
-            if ended() {
-                break;
-            }
-            match reader.cut_again(&known, &spending)? {
-                FileOutcome::Read(change) => batch.add(vec![*change], &stop, report, &mut Meter::silent())?,
-                FileOutcome::Failed(failure, _) => report.failed.push(failure),
-                FileOutcome::Unchanged(_) | FileOutcome::Stopped => {}
-            }
-        }
-    }
-    if let Some(written) = unread.written()? {
+    if let Some(written) = build.unread.written()? {
         storage.commit(lease, |transaction| transaction.set_unread(&written))?;
     }
+    let Build { batch, mut meter, report, stop, .. } = build;
     let advice = batch.advice();
     meter.indexes();
     batch.finish(&stop, report)?;
@@ -151,6 +90,113 @@ fn build(
     report.cost = opened.config().cost(report.tokens, report.encoded_tokens);
     report.stopped = stop.is_stopped() || report.capped.is_some();
     Ok(())
+}
+
+/// A build at work.
+struct Build<'a> {
+    opened: &'a Opened,
+    driver: &'a Driver,
+    request: &'a BuildRequest,
+    stop: StopToken,
+    spending: &'a Spending,
+    reader: Reader<'a>,
+    batch: Batch<'a>,
+    unread: Unread,
+    meter: Meter<'a>,
+    report: &'a mut BuildReport,
+}
+
+impl Build<'_> {
+    /// Returns `true` if it was stopped, or its budget is spent.
+    fn is_over(&self) -> bool {
+        self.stop.is_stopped() || self.spending.is_over()
+    }
+
+    /// Reads what has changed in all sources, and removes what is gone.
+    fn read(&mut self, planned: &[Planned]) -> Result<()> {
+        let (mut seen, mut gone) = (Seen::default(), Vec::new());
+        let (storage, room) = (&self.opened.storage, Window::of(&self.opened.config().limits));
+        for source in planned {
+            let Some(mut walk) = Walk::begin(source, self.driver, self.report) else { continue };
+            while !self.is_over() {
+                let window = walk.next(room, &*storage.read()?, &mut seen, self.report)?;
+                if window.is_empty() {
+                    break;
+                }
+                self.read_window(window)?;
+            }
+            if !self.is_over() {
+                let (catalogue, batch) = (storage.read()?, &self.batch);
+                let is_moved = |document| batch.is_moved(document);
+                gone.extend(walk.end(&*catalogue, self.request.prune, is_moved, self.report)?);
+            }
+        }
+        if self.is_over() {
+            return Ok(());
+        }
+        for known in gone {
+            self.batch.remove(&known, self.report);
+        }
+        self.batch.commit(self.report)?;
+        self.cut_again()
+    }
+
+    /// Reads the next items of a source.
+    fn read_window(&mut self, window: Vec<Candidate>) -> Result<()> {
+        // Most are as they were, and are not worth another thread.
+        let (same, window): (Vec<Candidate>, Vec<Candidate>) =
+            window.into_iter().partition(|candidate| self.reader.is_unchanged(candidate));
+        self.report.unchanged += same.len();
+        same.iter().for_each(|candidate| self.meter.next(&candidate.name));
+        // What could not be read is as unreadable as it was.
+        let (vain, window): (Vec<Candidate>, Vec<Candidate>) =
+            window.into_iter().partition(|candidate| self.unread.reason(candidate).is_some());
+        for candidate in &vain {
+            let reason = self.unread.reason(candidate).unwrap_or_default().to_owned();
+            self.report.failed.push(Failure { document: candidate.name.clone(), reason });
+            self.meter.next(&candidate.name);
+        }
+        let mut changes = Vec::new();
+        for (candidate, outcome) in window.iter().zip(self.reader.read(&window, Some(self.spending))?) {
+            match &outcome {
+                FileOutcome::Stopped => {}
+                FileOutcome::Failed(failure, kind) => self.unread.note(candidate, Some((*kind, &failure.reason))),
+                _ => self.unread.note(candidate, None),
+            }
+            match outcome {
+                FileOutcome::Stopped => continue,
+                FileOutcome::Unchanged(touched) => {
+                    self.report.unchanged += 1;
+                    self.batch.touch(touched);
+                }
+                FileOutcome::Failed(failure, _) => self.report.failed.push(failure),
+                FileOutcome::Read(change) => {
+                    changes.push(*change);
+                    continue;
+                }
+            }
+            self.meter.next(&candidate.name);
+        }
+        self.batch.add(changes, &self.stop, self.report, &mut self.meter)
+    }
+
+    /// Cuts documents of other sources that another chunker cut again, from their stored text.
+    fn cut_again(&mut self) -> Result<()> {
+        let stale = self.opened.storage.read()?.known(Which::NotCutBy(&self.reader.chunker))?;
+        for known in stale {
+            if self.is_over() {
+                break;
+            }
+            match self.reader.cut_again(&known, self.spending)? {
+                FileOutcome::Read(change) => {
+                    self.batch.add(vec![*change], &self.stop, self.report, &mut Meter::silent())?;
+                }
+                FileOutcome::Failed(failure, _) => self.report.failed.push(failure),
+                FileOutcome::Unchanged(_) | FileOutcome::Stopped => {}
+            }
+        }
+        Ok(())
+    }
 }
 
 /// Reads items that have changed, and cuts them.
@@ -333,7 +379,16 @@ impl<'a> Reader<'a> {
     }
 
     fn cut(&self, document: &Document, identity: &str) -> Result<Vec<Chunk>> {
-        caught_in("the chunker", || chunk::chunks(document, identity, &*self.opened.chunking.chunker))
+        let chunks = caught_in("the chunker", || chunk::chunks(document, identity, &*self.opened.chunking.chunker))?;
+        let most = self.opened.config().limits.chunks;
+        if chunks.len() as u64 > most {
+            let message = format!(
+                "it is cut into {} chunks, and {most} are allowed; raise chunks in [limits], or split it",
+                chunks.len()
+            );
+            return Err(Error::new(ErrorKind::Limit, message));
+        }
+        Ok(chunks)
     }
 
     fn recut(&self, known: &KnownDocument, document: Document, state: Option<FileState>) -> Result<FileOutcome> {

@@ -38,7 +38,10 @@ impl Unread {
     pub(super) fn read(written: Option<&str>, parser: &str, limits: &LimitsConfig) -> Self {
         let files = written.and_then(|text| serde_json::from_str(text).ok()).unwrap_or_default();
         let LimitsConfig { seconds, text_megabytes, memory_megabytes, file_megabytes, .. } = limits;
-        let reader = format!("{parser} {seconds} {text_megabytes} {memory_megabytes} {file_megabytes}");
+        let LimitsConfig { blocks, cells, places, chunks, .. } = limits;
+        let reader = format!(
+            "{parser} {seconds} {text_megabytes} {memory_megabytes} {file_megabytes} {blocks} {cells} {places} {chunks}"
+        );
         Self { files, reader, is_changed: false }
     }
 

@@ -122,7 +122,7 @@ pub(crate) fn upsert(opened: &Opened, driver: &Driver, all: Vec<Upsert>, stop: &
         if !seen.insert(name.clone()) || window.len() == WINDOW {
             // The same name once more replaces what was added just now.
             batch.add(std::mem::take(&mut window), stop, &mut report, &mut Meter::silent())?;
-            batch.commit(stop, &mut report)?;
+            batch.commit(&mut report)?;
         }
         let catalogue = opened.storage.read()?;
         let known = catalogue.known(Which::At(source.id, &[&name]))?.pop();

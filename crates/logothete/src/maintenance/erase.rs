@@ -13,7 +13,7 @@ use crate::opened::Opened;
 use crate::source::text_path;
 use crate::spending::Spending;
 use crate::storage::{VectorKey, Which, vector_key};
-use crate::threads::{Driver, StopToken};
+use crate::threads::Driver;
 
 /// A document that was erased.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
@@ -46,7 +46,7 @@ pub(crate) fn forget(opened: &Opened, driver: &Driver, name: &str) -> Result<For
     let mut batch = Batch::new(opened, driver, &lease, &spending);
     let mut report = BuildReport::default();
     batch.remove(&known, &mut report);
-    batch.commit(&StopToken::default(), &mut report)?;
+    batch.commit(&mut report)?;
     spending.check()?;
     merge::drop_dead(opened, driver, &lease)?;
     opened.storage.cache.forget(name, &keys)?;

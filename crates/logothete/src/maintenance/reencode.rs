@@ -115,7 +115,8 @@ impl SegmentEncoder<'_> {
         // Each counts as a document of its own where limits are concerned.
         let documents: Vec<(&str, &[Text])> =
             rows.iter().zip(texts.chunks(1)).map(|((_, indexed), one)| (indexed.document.as_str(), one)).collect();
-        let encoding = Encoding { opened: self.opened, driver: self.driver, spending: self.spending, stop: self.stop };
+        let encoding =
+            Encoding { opened: self.opened, driver: self.driver, spending: self.spending, stop: Some(self.stop) };
         let encoded = encoding.run(&documents, &vec![None; texts.len()], &mut Meter::silent())?;
         self.report.encoded_tokens += encoded.tokens;
         let mut vectors = Vec::with_capacity(texts.len());

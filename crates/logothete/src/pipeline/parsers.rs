@@ -66,5 +66,8 @@ pub(crate) fn budget(config: &Config) -> Budget {
     budget.pages = config.parse.pages;
     budget.max_pages = config.limits.pages;
     budget.max_unpacked = config.limits.max_unpacked_bytes();
+    budget.max_text = config.limits.max_text_bytes();
+    (budget.max_blocks, budget.max_cells) = (config.limits.blocks, config.limits.cells);
+    budget.max_places = config.limits.places;
     budget
 }

@@ -91,21 +91,11 @@ pub(crate) fn read_here(parsers: &Parsers, config: &Config, name: &str, content:
     let (parsers, named, inner) = (parsers.clone(), name.to_owned(), budget.clone());
     let limit = config.limits.max_read_time();
     let read = move || parsers.parse_as(content.media_type.as_deref(), &named, &content.bytes, &inner);
-    let document = match within(limit, || budget.end(), read) {
-        Some(Err(error)) if error.kind() == ErrorKind::Limit && budget.check().is_err() => Err(too_slow(limit)),
+    match within(limit, || budget.end(), read) {
+        Some(Err(error)) if budget.is_late() && error.kind() == ErrorKind::Limit => Err(too_slow(limit)),
         Some(result) => result,
         None => Err(too_slow(limit)),
-    }?;
-    let (has, most) = (document.text.len() as u64, config.limits.max_text_bytes());
-    if has > most {
-        let message = format!(
-            "the document has {} MB of text, more than the {} MB that are read; raise text_megabytes in [limits], or split it",
-            has.div_ceil(1_000_000),
-            most / 1_000_000
-        );
-        return Err(Error::new(ErrorKind::Limit, message));
     }
-    Ok(document)
 }
 
 fn too_slow(limit: Duration) -> Error {

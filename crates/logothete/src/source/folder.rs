@@ -9,6 +9,7 @@ use ignore::overrides::{Override, OverrideBuilder};
 use logothete_core::suggest::closest;
 use logothete_core::{Error, ErrorKind, Result};
 
+use super::parts::{parts, whole_of};
 use super::path_text::{path_text, text_path};
 use super::{Content, Item, Items, Source, too_large};
 use crate::BoxFuture;
@@ -17,7 +18,8 @@ use crate::threads::blocking;
 /// A folder with all that is in it, or a single file.
 ///
 /// Hidden files and folders, folders that are corpora, and files named `logothete.toml` are passed over; links are followed. Bytes of
-/// a name that are not UTF-8 appear as `\xE9` in paths.
+/// a name that are not UTF-8 appear as `\xE9` in paths. Tables and JSON Lines of more than 8 MB are listed in parts, which keep their header: `log.csv`,
+/// `log, part 2.csv`, and so on.
 #[derive(Clone, Debug)]
 pub struct FolderSource {
     root: PathBuf,
@@ -74,7 +76,7 @@ impl FolderSource {
     pub fn walk(&self) -> Items {
         if let Some(file) = &self.file {
             let name = path_text(Path::new(file.file_name().unwrap_or_default()));
-            return Box::new(std::iter::once(Ok(item(name, file))));
+            return Box::new(parts(item(name, file), file).into_iter().map(Ok));
         }
         let walk = WalkBuilder::new(&self.root)
             .standard_filters(false)
@@ -88,16 +90,17 @@ impl FolderSource {
             })
             .build();
         let (root, end) = (self.root.clone(), self.root.clone());
-        let files = walk.filter_map(move |entry| match entry {
+        let files = walk.flat_map(move |entry| match entry {
             Ok(entry) if entry.file_type().is_some_and(|kind| kind.is_file()) => {
-                Some(Ok(item(relative(&root, entry.path()), entry.path())))
+                let found = parts(item(relative(&root, entry.path()), entry.path()), entry.path());
+                found.into_iter().map(Ok).collect::<Vec<_>>()
             }
-            Ok(_) => None,
+            Ok(_) => Vec::new(),
             Err(error) => {
                 let (part, reason) = unlisted(&error);
                 let part = part.map(|part| relative(&root, part)).filter(|part| !part.is_empty());
                 let error = Error::new(ErrorKind::System, reason);
-                Some(Err(part.into_iter().fold(error, Error::at)))
+                vec![Err(part.into_iter().fold(error, Error::at))]
             }
         });
         // A folder that is removed meanwhile looks like one whose files are gone.
@@ -174,6 +177,10 @@ impl FolderSource {
         let unreadable = |error: std::io::Error| {
             Error::new(ErrorKind::System, format!("it could not be read: {error}")).because(error)
         };
+        if let Some(part) = &item.part {
+            let (file, size) = (text_path(&whole_of(&item.place)), part.size());
+            return if size > max { Err(too_large(size, max)) } else { part.read(&file).map_err(unreadable) };
+        }
         let file = self.file.clone().unwrap_or_else(|| text_path(&item.place));
         let size = fs::metadata(&file).map_err(unreadable)?.len();
         if size > max {

@@ -2,12 +2,15 @@
 
 mod folder;
 mod memory;
+mod parts;
 mod path_text;
 #[cfg(feature = "http")]
 mod web;
 
 pub use folder::FolderSource;
 pub use memory::MemorySource;
+pub use parts::FilePart;
+pub(crate) use parts::whole_of;
 pub(crate) use path_text::{path_text, text_path};
 #[cfg(feature = "http")]
 pub use web::WebSource;
@@ -93,6 +96,8 @@ pub struct Item {
     pub inode: Option<u64>,
     /// Facts from the source, for the document's metadata.
     pub metadata: Metadata,
+    /// The part of a large file of records that it is; `None` means a whole file.
+    pub part: Option<FilePart>,
 }
 
 /// The content of an item.

@@ -1,9 +1,10 @@
 //! Word documents: headings by their styles, lists with their numbers, tables with spanning cells, footnotes, links.
 
 use std::collections::HashMap;
+use std::rc::Rc;
 
 use logothete_core::document::{
-    BlockKind, Document, DocumentBuilder, InlineLink, Input, Parser, Piece, Span, TableCell, TableRow,
+    BlockKind, Document, DocumentBuilder, InlineLink, Input, Made, Parser, Piece, Span, TableCell, TableRow,
 };
 use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 
@@ -13,6 +14,8 @@ use crate::xml::{self, Element, Node};
 
 const BODY: &str = "word/document.xml";
 const MEDIA_TYPE: &str = "application/vnd.openxmlformats-officedocument.wordprocessingml.document";
+/// A longer marker of a list is none.
+const MAX_MARKER: usize = 100;
 /// A cell spans no more columns than this, whatever it says.
 const MAX_SPANNED: usize = 100;
 
@@ -54,7 +57,7 @@ impl Parser for DocxParser {
 
     fn parse(&self, input: &Input<'_>) -> Result<Document> {
         let mut archive = Archive::open(input.bytes, input.budget)?;
-        let mut builder = DocumentBuilder::new(input.name, MEDIA_TYPE);
+        let mut builder = DocumentBuilder::within(input.name, MEDIA_TYPE, input.budget);
         properties(&mut archive, input.budget, &mut builder)?;
         let tree = xml::tree(&archive.needed(BODY)?, input.budget)?;
         let mut part = |name: &str| -> Result<Option<Element>> {
@@ -137,11 +140,14 @@ fn list_of(properties: &Element) -> Option<(String, usize)> {
     Some((id, level))
 }
 
+/// The format, the pattern and the first number of a level of a list.
+type Level = (String, String, u32);
+
 /// The lists of a document and where their counting is.
 #[derive(Debug, Default)]
 struct Lists {
-    /// For each list the format and the pattern of its levels.
-    levels: HashMap<String, Vec<(String, String, u32)>>,
+    /// The levels of each list. Many lists may share them.
+    levels: HashMap<String, Rc<Vec<Level>>>,
     counts: HashMap<String, Vec<u32>>,
 }
 
@@ -150,13 +156,13 @@ impl Lists {
         let value = |element: &Element, name: &str| {
             element.child(name).and_then(|child| child.attribute("val")).unwrap_or_default().to_owned()
         };
-        let patterns: HashMap<&str, Vec<(String, String, u32)>> = tree
+        let patterns: HashMap<&str, Rc<Vec<Level>>> = tree
             .all("abstractNum")
             .filter_map(|list| {
                 let levels = list.all("lvl").map(|level| {
                     (value(level, "numFmt"), value(level, "lvlText"), value(level, "start").parse().unwrap_or(1))
                 });
-                Some((list.attribute("abstractNumId")?, levels.collect()))
+                Some((list.attribute("abstractNumId")?, Rc::new(levels.collect())))
             })
             .collect();
         let levels = tree.all("num").filter_map(|list| {
@@ -242,6 +248,9 @@ struct Text {
 impl Reader<'_> {
     fn blocks(&mut self, container: &Element, depth: usize) {
         for element in container.elements() {
+            if self.builder.is_full() {
+                return;
+            }
             match element.name.as_str() {
                 "p" => self.paragraph(element),
                 "tbl" => self.table(element),
@@ -279,6 +288,7 @@ impl Reader<'_> {
             None => BlockKind::Paragraph,
         };
         if let Some((Some(marker), _)) = marker
+            && marker.len() <= MAX_MARKER
             && !text.text.trim().is_empty()
         {
             let added = marker.len() + 1;
@@ -327,7 +337,8 @@ impl Reader<'_> {
                     let start = to.text.len();
                     self.runs(element, to);
                     let target = element.attribute("id").and_then(|id| self.relations.get(id));
-                    if let Some(relation) = target {
+                    // Many links may share one target.
+                    if let Some(relation) = target.filter(|one| self.builder.may_make(Made::Text, one.target.len())) {
                         let span = Span::new(start, to.text.len());
                         to.links.push(InlineLink { span, target: relation.target.clone() });
                     }
@@ -373,12 +384,15 @@ impl Reader<'_> {
                 cells.push(TableCell::Text(text.text));
                 cells.extend((1..span).map(|_| TableCell::Left));
             }
+            if !self.builder.may_make(Made::Cells, cells.len()) {
+                return;
+            }
             rows.push(TableRow { cells, ..TableRow::default() });
         }
         // Tables of one column or one row are there for the looks.
         let columns = rows.iter().map(|row| row.cells.len()).max().unwrap_or(0);
         if columns < 2 || rows.len() < 2 {
-            for cell in table.descendants("tc") {
+            for cell in table.outermost("tc") {
                 self.blocks(cell, 1);
             }
             return;

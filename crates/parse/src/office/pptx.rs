@@ -41,7 +41,7 @@ impl Parser for PptxParser {
 
     fn parse(&self, input: &Input<'_>) -> Result<Document> {
         let mut archive = Archive::open(input.bytes, input.budget)?;
-        let mut builder = DocumentBuilder::new(input.name, MEDIA_TYPE);
+        let mut builder = DocumentBuilder::within(input.name, MEDIA_TYPE, input.budget);
         properties(&mut archive, input.budget, &mut builder)?;
         let deck = xml::tree(&archive.needed(DECK)?, input.budget)?;
         let targets = relations(&mut archive, DECK, input.budget)?;

@@ -1,11 +1,16 @@
 //! Spreadsheets: each sheet a table, its cells as they are shown. Parts of a sheet that empty rows part are tables of their
 //! own; a line above a table is its caption.
 
+use std::borrow::Cow;
 use std::collections::HashMap;
 use std::io::Cursor;
+use std::ops::RangeInclusive;
+use std::panic::AssertUnwindSafe;
 
 use calamine::{Data, Reader as _};
-use logothete_core::document::{BlockKind, Budget, Document, DocumentBuilder, Input, Parser, TableCell, TableRow};
+use logothete_core::document::{
+    BlockKind, Budget, Document, DocumentBuilder, Input, Made, Parser, TableCell, TableRow,
+};
 use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 
 use super::format::{built_in, general, shown};
@@ -17,9 +22,8 @@ const BOOK: &str = "xl/workbook.xml";
 const OPEN_DOCUMENT: &str = "application/vnd.oasis.opendocument.spreadsheet";
 const OFFICE: &str = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet";
 const OLD: &str = "application/vnd.ms-excel";
-/// A sheet is not read beyond this many columns, nor a file beyond this many cells.
+/// A sheet is not read beyond this many columns.
 const MAX_COLUMNS: usize = 1_000;
-const MAX_CELLS: usize = 20_000_000;
 /// An empty cell or row that says it is repeated is repeated this often at most.
 const MAX_REPEATED: usize = 64;
 
@@ -52,7 +56,8 @@ impl Parser for SheetParser {
         let (media_type, sheets, mut builder) = if input.bytes.starts_with(b"PK") {
             let mut archive = Archive::open(input.bytes, input.budget)?;
             let open = Archive::says(input.bytes, OPEN_DOCUMENT);
-            let mut builder = DocumentBuilder::new(input.name, if open { OPEN_DOCUMENT } else { OFFICE });
+            let mut builder =
+                DocumentBuilder::within(input.name, if open { OPEN_DOCUMENT } else { OFFICE }, input.budget);
             let sheets = if open {
                 open_document(&archive.needed("content.xml")?, input.budget)?
             } else {
@@ -61,7 +66,7 @@ impl Parser for SheetParser {
             };
             (if open { OPEN_DOCUMENT } else { OFFICE }, sheets, builder)
         } else {
-            (OLD, old(input.bytes)?, DocumentBuilder::new(input.name, OLD))
+            (OLD, old(input.bytes, input.budget)?, DocumentBuilder::within(input.name, OLD, input.budget))
         };
         let many = sheets.iter().filter(|sheet| !sheet.is_empty()).count() > 1;
         for sheet in sheets {
@@ -69,7 +74,7 @@ impl Parser for SheetParser {
             if many && !sheet.is_empty() {
                 builder.heading(1, &sheet.name);
             }
-            sheet.write(&mut builder);
+            sheet.write(input.budget, &mut builder)?;
         }
         if builder.is_empty() {
             return Err(Error::new(ErrorKind::Unreadable, format!("no cell of it holds anything ({media_type})")));
@@ -92,25 +97,29 @@ impl Sheet {
         self.rows.iter().flatten().all(String::is_empty)
     }
 
-    fn set(&mut self, row: usize, column: usize, text: String) {
+    /// Sets the text of a cell, and counts it: many cells may share one text.
+    fn set(&mut self, row: usize, column: usize, text: &str, budget: &Budget) -> Result<()> {
         if column >= MAX_COLUMNS || text.is_empty() {
-            return;
+            return Ok(());
         }
         if self.rows.len() <= row {
             self.rows.resize_with(row + 1, Vec::new);
         }
         let cells = &mut self.rows[row];
+        budget.count(Made::Text, text.len() as u64)?;
+        budget.count(Made::Cells, (column + 1).saturating_sub(cells.len()) as u64)?;
         if cells.len() <= column {
             cells.resize_with(column + 1, String::new);
         }
-        cells[column] = text;
+        text.clone_into(&mut cells[column]);
+        Ok(())
     }
 
     fn text(&self, row: usize, column: usize) -> &str {
         self.rows.get(row).and_then(|cells| cells.get(column)).map_or("", String::as_str)
     }
 
-    fn write(&self, builder: &mut DocumentBuilder) {
+    fn write(&self, budget: &Budget, builder: &mut DocumentBuilder) -> Result<()> {
         let blank = |row: usize| self.rows[row].iter().all(String::is_empty);
         let mut row = 0;
         while row < self.rows.len() {
@@ -119,13 +128,14 @@ impl Sheet {
                 continue;
             }
             let end = (row..self.rows.len()).find(|&row| blank(row)).unwrap_or(self.rows.len());
-            self.write_part(row, end, builder);
+            self.write_part(row, end, budget, builder)?;
             row = end;
         }
+        Ok(())
     }
 
     /// Writes a part of a sheet without empty rows.
-    fn write_part(&self, mut first: usize, end: usize, builder: &mut DocumentBuilder) {
+    fn write_part(&self, mut first: usize, end: usize, budget: &Budget, builder: &mut DocumentBuilder) -> Result<()> {
         let filled = |row: usize| self.rows[row].iter().filter(|cell| !cell.is_empty()).count();
         // Lines above with one cell say what follows.
         while first < end && filled(first) == 1 {
@@ -134,39 +144,84 @@ impl Sheet {
             builder.block(if alone { BlockKind::Paragraph } else { BlockKind::Caption }, &text);
             first += 1;
         }
-        let columns = (0..MAX_COLUMNS).filter(|&column| (first..end).any(|row| !self.text(row, column).is_empty()));
-        let columns: Vec<usize> = columns.collect();
-        let (Some(&left), Some(&right)) = (columns.first(), columns.last()) else { return };
-        let rows: Vec<TableRow> = (first..end)
-            .map(|row| TableRow {
-                cells: (left..=right).map(|column| self.cell(row, column, first, left)).collect(),
-                ..TableRow::default()
-            })
-            .collect();
-        builder.table_rows(self.header_rows(first, end, left..=right), &rows);
+        let places = |row: usize| {
+            let cells = self.rows[row].iter().enumerate();
+            cells.filter(|(_, text)| !text.is_empty()).map(|(column, _)| column)
+        };
+        let (left, right) = (first..end)
+            .flat_map(places)
+            .fold((usize::MAX, 0), |(left, right), column| (left.min(column), right.max(column)));
+        if left > right {
+            return Ok(());
+        }
+        // A cell far to the right makes every row as wide.
+        let all = ((end - first) * (right - left + 1)) as u64;
+        if !budget.allows(Made::Cells, all) {
+            return budget.check();
+        }
+        let spanned = Spanned::of(&self.merged, first, end, budget)?;
+        let mut rows = Vec::with_capacity(end - first);
+        for row in first..end {
+            budget.check()?;
+            let cells = (left..=right).map(|column| self.cell(row, column, first, left, &spanned)).collect();
+            rows.push(TableRow { cells, ..TableRow::default() });
+        }
+        builder.table_rows(self.header_rows(first, end, left..=right, &spanned), &rows);
+        Ok(())
     }
 
-    fn cell(&self, row: usize, column: usize, first: usize, left: usize) -> TableCell {
-        let inside =
-            |[top, from, bottom, to]: &[usize; 4]| (*top..=*bottom).contains(&row) && (*from..=*to).contains(&column);
-        match self.merged.iter().find(|range| inside(range)) {
-            Some([top, _, _, _]) if row > *top && row > first => TableCell::Above,
-            Some([_, from, _, _]) if column > *from && column > left => TableCell::Left,
+    fn cell(&self, row: usize, column: usize, first: usize, left: usize, spanned: &Spanned) -> TableCell {
+        match spanned.at(row, column) {
+            Some([top, _, _, _]) if row > top && row > first => TableCell::Above,
+            Some([_, from, _, _]) if column > from && column > left => TableCell::Left,
             _ => TableCell::Text(self.text(row, column).to_owned()),
         }
     }
 
     /// The first row names the columns when it holds words where the next rows hold figures, or words throughout; a cell
     /// over several columns has the names of those below it.
-    fn header_rows(&self, first: usize, end: usize, columns: std::ops::RangeInclusive<usize>) -> usize {
+    fn header_rows(&self, first: usize, end: usize, columns: RangeInclusive<usize>, spanned: &Spanned) -> usize {
         let figure =
             |text: &str| text.starts_with(|c: char| c.is_ascii_digit() || c == '-' || c == '€' || c == '£' || c == '$');
         let words = columns.clone().all(|column| !figure(self.text(first, column)));
         if end - first < 2 || !words {
             return 0;
         }
-        let spanning = self.merged.iter().any(|[top, from, bottom, to]| *top == first && (to > from || bottom > top));
+        let ranges = spanned.by_row.first().into_iter().flatten();
+        let spanning = ranges.into_iter().any(|[top, from, bottom, to]| *top == first && (to > from || bottom > top));
         if spanning && end - first > 2 { 2 } else { 1 }
+    }
+}
+
+/// The ranges of a part of a sheet that are one cell, by the rows that they lie in.
+struct Spanned {
+    first: usize,
+    by_row: Vec<Vec<[usize; 4]>>,
+}
+
+impl Spanned {
+    /// Takes the ranges between two rows, and counts the rows that each lies in. A row that more than [`MAX_COLUMNS`] of them touch keeps the first: ranges that do not overlap are no more.
+    fn of(merged: &[[usize; 4]], first: usize, end: usize, budget: &Budget) -> Result<Self> {
+        let mut by_row = vec![Vec::new(); end - first];
+        for range in merged {
+            let rows = range[0].max(first)..(range[2] + 1).min(end);
+            budget.count(Made::Places, rows.len() as u64)?;
+            for row in rows {
+                let own = &mut by_row[row - first];
+                if own.len() < MAX_COLUMNS {
+                    own.push(*range);
+                }
+            }
+        }
+        by_row.iter_mut().for_each(|ranges| ranges.sort_by_key(|range| range[1]));
+        Ok(Self { first, by_row })
+    }
+
+    /// Returns the range that a cell is a part of.
+    fn at(&self, row: usize, column: usize) -> Option<[usize; 4]> {
+        let ranges = &self.by_row[row - self.first];
+        let before = ranges.partition_point(|range| range[1] <= column);
+        ranges[..before].last().filter(|range| column <= range[3]).copied()
     }
 }
 
@@ -180,10 +235,6 @@ fn place(name: &str) -> Option<(usize, usize)> {
         name[..letters].bytes().fold(0usize, |sum, b| sum * 26 + usize::from(b.to_ascii_uppercase() - b'A' + 1));
     let row: usize = name[letters..].parse().ok()?;
     (row > 0 && row <= 1_048_576).then(|| (row - 1, column - 1))
-}
-
-fn too_many() -> Error {
-    Error::new(ErrorKind::Limit, format!("it has more than {MAX_CELLS} cells, and was not read"))
 }
 
 /// The formats of cells by their style, and whether days count from 1904.
@@ -208,7 +259,6 @@ fn office(archive: &mut Archive<'_>, budget: &Budget) -> Result<Vec<Sheet>> {
     };
     let formats = Formats { by_style, from_1904 };
     let mut sheets = Vec::new();
-    let mut cells = 0;
     for entry in book.descendants("sheet") {
         if matches!(entry.attribute("state"), Some("hidden" | "veryHidden")) {
             continue;
@@ -216,7 +266,7 @@ fn office(archive: &mut Archive<'_>, budget: &Budget) -> Result<Vec<Sheet>> {
         let Some(target) = entry.attribute_all("id").find_map(|id| targets.get(id)) else { continue };
         let Some(bytes) = archive.part(&target.target)? else { continue };
         let mut sheet = Sheet { name: entry.attribute("name").unwrap_or("Sheet").to_owned(), ..Sheet::default() };
-        office_sheet(&xml::decode(&bytes), &strings, &formats, &mut sheet, &mut cells, budget)?;
+        office_sheet(&xml::decode(&bytes), &strings, &formats, &mut sheet, budget)?;
         sheets.push(sheet);
     }
     Ok(sheets)
@@ -249,14 +299,7 @@ fn formats(styles: &Element) -> Vec<String> {
 }
 
 /// Reads the cells of a sheet as they come, without a tree of it.
-fn office_sheet(
-    text: &str,
-    strings: &[String],
-    formats: &Formats,
-    sheet: &mut Sheet,
-    cells: &mut usize,
-    budget: &Budget,
-) -> Result<()> {
+fn office_sheet(text: &str, strings: &[String], formats: &Formats, sheet: &mut Sheet, budget: &Budget) -> Result<()> {
     let mut at = (0, 0);
     let (mut kind, mut style, mut value) = (String::new(), 0usize, String::new());
     let mut inside = false;
@@ -283,11 +326,8 @@ fn office_sheet(
             XmlEvent::Text(_) => {}
             XmlEvent::End("v" | "t") => inside = false,
             XmlEvent::End("c") if !hidden => {
-                *cells += 1;
-                if *cells > MAX_CELLS {
-                    return Err(too_many());
-                }
-                sheet.set(at.0, at.1, cell_text(&kind, &value, style, strings, formats));
+                let text = cell_text(&kind, &value, style, strings, formats);
+                sheet.set(at.0, at.1, &text, budget)?;
             }
             XmlEvent::End(_) => {}
         }
@@ -295,17 +335,20 @@ fn office_sheet(
     })
 }
 
-fn cell_text(kind: &str, value: &str, style: usize, strings: &[String], formats: &Formats) -> String {
+fn cell_text<'t>(kind: &str, value: &'t str, style: usize, strings: &'t [String], formats: &Formats) -> Cow<'t, str> {
     match kind {
-        "s" => value.trim().parse::<usize>().ok().and_then(|index| strings.get(index)).cloned().unwrap_or_default(),
-        "b" => if value.trim() == "1" { "yes" } else { "no" }.to_owned(),
-        "str" | "inlineStr" | "e" | "d" => value.to_owned(),
+        "s" => {
+            let shared = value.trim().parse::<usize>().ok().and_then(|index| strings.get(index));
+            shared.map_or("", String::as_str).into()
+        }
+        "b" => if value.trim() == "1" { "yes" } else { "no" }.into(),
+        "str" | "inlineStr" | "e" | "d" => value.into(),
         _ => match value.trim().parse::<f64>() {
             Ok(number) if number.is_finite() => {
                 let format = formats.by_style.get(style).map_or("General", String::as_str);
-                shown(number, format, formats.from_1904)
+                shown(number, format, formats.from_1904).into()
             }
-            _ => value.to_owned(),
+            _ => value.into(),
         },
     }
 }
@@ -313,7 +356,7 @@ fn cell_text(kind: &str, value: &str, style: usize, strings: &[String], formats:
 /// Returns the sheets of an OpenDocument file, whose cells hold the text that is shown.
 fn open_document(bytes: &[u8], budget: &Budget) -> Result<Vec<Sheet>> {
     let mut sheets: Vec<Sheet> = Vec::new();
-    let (mut row, mut column, mut cells) = (0usize, 0usize, 0usize);
+    let (mut row, mut column) = (0usize, 0usize);
     let (mut row_repeats, mut repeats, mut spans) = (1usize, 1usize, (1usize, 1usize));
     let mut text = String::new();
     let (mut in_cell, mut in_note) = (false, 0);
@@ -371,11 +414,7 @@ fn open_document(bytes: &[u8], budget: &Budget) -> Result<Vec<Sheet>> {
             for (down, across) in
                 (0..row_repeats.min(MAX_REPEATED)).flat_map(|down| (0..times).map(move |across| (down, across)))
             {
-                cells += 1;
-                sheet.set(row + down, column + across, text.trim().to_owned());
-            }
-            if cells > MAX_CELLS {
-                return Err(too_many());
+                sheet.set(row + down, column + across, text.trim(), budget)?;
             }
             if spans != (1, 1) {
                 sheet.merged.push([row, column, row + spans.0 - 1, column + spans.1 - 1]);
@@ -389,14 +428,14 @@ fn open_document(bytes: &[u8], budget: &Budget) -> Result<Vec<Sheet>> {
 
 /// Returns the sheets of an older binary file. The library that reads them panics on some damaged files; such a file is
 /// refused.
-fn old(bytes: &[u8]) -> Result<Vec<Sheet>> {
-    std::panic::catch_unwind(|| read_old(bytes)).unwrap_or_else(|_| {
+fn old(bytes: &[u8], budget: &Budget) -> Result<Vec<Sheet>> {
+    std::panic::catch_unwind(AssertUnwindSafe(|| read_old(bytes, budget))).unwrap_or_else(|_| {
         let message = "this old spreadsheet is damaged; save it again, in a newer format if you can";
         Err(Error::new(ErrorKind::Unreadable, message))
     })
 }
 
-fn read_old(bytes: &[u8]) -> Result<Vec<Sheet>> {
+fn read_old(bytes: &[u8], budget: &Budget) -> Result<Vec<Sheet>> {
     let mut book: calamine::Xls<_> = calamine::Xls::new(Cursor::new(bytes)).map_err(|error| {
         let message = "this old office document is no spreadsheet that can be read; save it in a newer format";
         Error::new(ErrorKind::Unreadable, message).because(error)
@@ -415,7 +454,7 @@ fn read_old(bytes: &[u8]) -> Result<Vec<Sheet>> {
                 }
                 other => other.to_string(),
             };
-            sheet.set(row, column, text);
+            sheet.set(row, column, &text, budget)?;
         }
         sheets.push(sheet);
     }

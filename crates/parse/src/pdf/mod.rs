@@ -19,6 +19,7 @@ mod lines;
 mod links;
 mod notes;
 mod outline;
+mod packed;
 mod page;
 #[cfg(feature = "picture")]
 mod picture;
@@ -124,8 +125,9 @@ impl Parser for PdfParser {
     }
 
     fn parse(&self, input: &Input<'_>) -> Result<Document> {
+        packed::count(input.bytes, input.budget)?;
         let pdf = open(input.bytes, self.password.as_deref())?;
-        let mut builder = DocumentBuilder::new(input.name, "application/pdf");
+        let mut builder = DocumentBuilder::within(input.name, "application/pdf", input.budget);
         information(&pdf, &mut builder);
         let mut pages = self.read_pages(&pdf, input, &mut builder)?;
         furniture::mark(&mut pages);

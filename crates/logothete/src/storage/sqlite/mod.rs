@@ -293,10 +293,13 @@ pub(crate) fn failed(error: rusqlite::Error) -> Error {
     let kind = match error.sqlite_error_code() {
         Some(rusqlite::ErrorCode::DatabaseBusy | rusqlite::ErrorCode::DatabaseLocked) => ErrorKind::Busy,
         Some(rusqlite::ErrorCode::DatabaseCorrupt | rusqlite::ErrorCode::NotADatabase) => ErrorKind::Corpus,
+        // What was to be written is at fault, and not the file.
+        Some(rusqlite::ErrorCode::TooBig | rusqlite::ErrorCode::ConstraintViolation) => ErrorKind::Unreadable,
         _ => ErrorKind::System,
     };
     let message = match kind {
         ErrorKind::Busy => "another process is writing to this corpus; try again when it is done".to_owned(),
+        ErrorKind::Unreadable => format!("corpus.db does not take it: {error}"),
         ErrorKind::Corpus => format!("corpus.db is damaged ({error}); restore it, or build a new corpus"),
         _ => match error.sqlite_error_code() {
             Some(rusqlite::ErrorCode::DiskFull) => {
