@@ -111,6 +111,8 @@ const BLOCKS: &[&str] = &[
 
 /// The highest number of open elements; building the tree takes time by its square.
 const MAX_OPEN: usize = 2_000;
+/// The highest number of attributes of an element; comparing them takes time by its square.
+const MAX_ATTRIBUTES: usize = 1_000;
 /// Elements that need no end, and so do not count as open.
 const WITHOUT_END: &[&str] = &[
     "area", "base", "br", "col", "dd", "dt", "embed", "hr", "img", "input", "li", "link", "meta", "option", "p",
@@ -125,6 +127,10 @@ pub(crate) fn write(text: &str, budget: &Budget, builder: &mut DocumentBuilder) 
     if is_too_deep(text) {
         let message =
             format!("the page has more than {MAX_OPEN} elements inside one another, and was not read; repair it first");
+        return Err(Error::new(ErrorKind::Limit, message));
+    }
+    if has_too_many_attributes(text) {
+        let message = format!("an element of the page has more than {MAX_ATTRIBUTES} attributes; repair it first");
         return Err(Error::new(ErrorKind::Limit, message));
     }
     let page = Html::parse_document(text);
@@ -155,6 +161,36 @@ fn is_too_deep(text: &str) -> bool {
         }
         if open.len() > MAX_OPEN {
             return true;
+        }
+    }
+    false
+}
+
+/// Returns `true` if a tag has more attributes than is allowed. What stands between quotation marks is a value.
+fn has_too_many_attributes(text: &str) -> bool {
+    let bytes = text.as_bytes();
+    let mut at = 0;
+    while let Some(found) = bytes[at..].iter().position(|byte| *byte == b'<') {
+        at += found + 1;
+        if !bytes.get(at).is_some_and(u8::is_ascii_alphabetic) {
+            continue;
+        }
+        let (mut quoted, mut blank, mut count) = (None, false, 0);
+        while let Some(byte) = bytes.get(at) {
+            at += 1;
+            match (quoted, *byte) {
+                (Some(quote), byte) if byte == quote => quoted = None,
+                (Some(_), _) => {}
+                (None, b'>') => break,
+                (None, mark @ (b'"' | b'\'')) => quoted = Some(mark),
+                (None, byte) => {
+                    count += usize::from(blank && !byte.is_ascii_whitespace());
+                    blank = byte.is_ascii_whitespace();
+                }
+            }
+            if count > MAX_ATTRIBUTES {
+                return true;
+            }
         }
     }
     false

@@ -1,6 +1,6 @@
 //! Searches: turns the words of a query into terms of the index, in the languages of the corpus, and scores rows.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
 use super::block_max::{self, Scored};
 use super::bm25::{Scorer, rarity};
@@ -507,12 +507,11 @@ impl Statistics {
 
 /// Returns the terms of an English question without repetition. Function words are left out, unless the question has no others.
 pub fn query_terms(query: &str) -> Vec<String> {
-    let mut all = Vec::new();
-    let mut telling = Vec::new();
+    let (mut all, mut telling, mut seen) = (Vec::new(), Vec::new(), HashSet::new());
     for word in words(query) {
-        let list = if is_stopword(&fold(word.text)) { &mut all } else { &mut telling };
-        if !list.contains(&word.term) {
-            list.push(word.term);
+        let tells = !is_stopword(&fold(word.text));
+        if seen.insert((tells, word.term.clone())) {
+            if tells { &mut telling } else { &mut all }.push(word.term);
         }
     }
     if telling.is_empty() { all } else { telling }

@@ -1,7 +1,7 @@
 //! Question analysis.
 
 use std::borrow::Cow;
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 
 use super::asked::{Asked, Expectation, is_measure};
 use super::follow_up::standing_alone;
@@ -170,15 +170,18 @@ impl Question {
     pub fn new(question: &str, weight: impl Fn(&str) -> f32) -> Self {
         let Asked { expects, named_by } = Asked::of(question);
         // `How far` and `how many metres long` ask for a measure; the answer need not contain the word.
-        let asked: Vec<String> = named_by.iter().map(|word| stem(word)).collect();
+        let asked: HashSet<String> = named_by.iter().map(|word| stem(word)).collect();
         let language = Language::of_question(question).unwrap_or(Language::English);
         let words = said(question, language);
         let all = distinct_terms(&words);
-        let telling: Vec<String> = all.iter().filter(|term| !asked.contains(term)).cloned().collect();
+        let telling: Vec<String> = all.iter().filter(|term| !asked.contains(*term)).cloned().collect();
         let chosen = if telling.is_empty() { all } else { telling };
-        let terms = chosen.into_iter().map(|term| weighed(&words, language, term, &weight)).collect();
+        let terms = weighed(&words, language, chosen, weight);
         let is_asked = expects != Expectation::Anything || is_question(question);
-        Self { terms, expects, is_asked, ruling: ruling_words(question).collect(), language }
+        let mut ruling: Vec<String> = ruling_words(question).collect();
+        ruling.sort_unstable();
+        ruling.dedup();
+        Self { terms, expects, is_asked, ruling, language }
     }
 
     /// Returns `true` if a text forbids, allows or denies by a word that the question does not have.
@@ -244,37 +247,41 @@ fn said(question: &str, language: Language) -> Vec<Said<'_>> {
 }
 
 fn distinct_terms(all: &[Said<'_>]) -> Vec<String> {
-    let distinct = |wanted: &dyn Fn(&Said<'_>) -> bool| {
-        let mut terms: Vec<String> = Vec::new();
-        for word in all.iter().filter(|word| wanted(word)) {
-            if !terms.contains(&word.term) {
-                terms.push(word.term.clone());
-            }
-        }
-        terms
+    let distinct = |wanted: &dyn Fn(&Said<'_>) -> bool| -> Vec<String> {
+        let mut seen = HashSet::new();
+        let wanted = all.iter().filter(|word| wanted(word));
+        wanted.filter(|word| seen.insert(word.term.as_str())).map(|word| word.term.clone()).collect()
     };
     let telling = distinct(&|word| word.tells);
     if telling.is_empty() { distinct(&|_| true) } else { telling }
 }
 
-/// Returns a term with its weight. Names (capitalised words inside the question) and figures weigh more. They are the subject
+/// Returns terms with their weights. Names (capitalised words inside the question) and figures weigh more. They are the subject
 /// of the question, with the content words directly before them.
-fn weighed(all: &[Said<'_>], language: Language, term: String, weight: impl Fn(&str) -> f32) -> Term {
+fn weighed(all: &[Said<'_>], language: Language, terms: Vec<String>, weight: impl Fn(&str) -> f32) -> Vec<Term> {
     let figure = |word: &Said<'_>| word.text.starts_with(char::is_numeric);
     // In German every noun has a capital, so that it tells nothing.
     let capital = |word: &Said<'_>| language != Language::German && word.text.starts_with(char::is_uppercase);
     let name = |index: usize| index > 0 && (figure(&all[index]) || capital(&all[index]));
-    let found = Term { weight: weight(&term), term, behind: None, subject: false };
-    let Some(at) = all.iter().position(|word| word.term == found.term) else {
-        return found;
-    };
-    let before = at.checked_sub(1).map(|before| &all[before]).filter(|word| word.tells);
-    Term {
-        weight: if name(at) { found.weight * NAME_WEIGHT } else { found.weight },
-        behind: before.filter(|_| figure(&all[at])).map(|word| word.term.clone()),
-        subject: (at..all.len()).take_while(|&index| all[index].tells).any(name),
-        ..found
+    let mut places: HashMap<&str, usize> = HashMap::new();
+    // Whether a name follows, or is there, before a word that tells nothing.
+    let mut leads_to_name = vec![false; all.len() + 1];
+    for (at, word) in all.iter().enumerate().rev() {
+        places.insert(&word.term, at);
+        leads_to_name[at] = word.tells && (name(at) || leads_to_name[at + 1]);
     }
+    let of = |term: String| {
+        let found = Term { weight: weight(&term), term, behind: None, subject: false };
+        let Some(&at) = places.get(found.term.as_str()) else { return found };
+        let before = at.checked_sub(1).map(|before| &all[before]).filter(|word| word.tells);
+        Term {
+            weight: if name(at) { found.weight * NAME_WEIGHT } else { found.weight },
+            behind: before.filter(|_| figure(&all[at])).map(|word| word.term.clone()),
+            subject: leads_to_name[at],
+            ..found
+        }
+    };
+    terms.into_iter().map(of).collect()
 }
 
 #[cfg(test)]

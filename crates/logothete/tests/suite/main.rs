@@ -7,6 +7,7 @@ mod consistency;
 mod corpus;
 mod edges;
 mod examples;
+mod growth;
 mod hostage;
 mod late_interaction;
 mod measuring;

@@ -189,18 +189,30 @@ fn raise(text: &mut String) {
     }
 }
 
+/// A row of more words is none of raised or lowered ones.
+const MAX_SCRIPTS: usize = 60;
+
 /// Puts words on one baseline together. Rows go from the top of the page to its foot, and each from left to right. A word that was
 /// drawn twice is kept once.
 pub(super) fn rows(mut words: Vec<Word>) -> Vec<Vec<Word>> {
     words.sort_by(|a, b| a.baseline.total_cmp(&b.baseline));
     let mut rows: Vec<Vec<Word>> = Vec::new();
+    // The baseline and the size of the tallest word of the last row.
+    let mut tallest = (0.0, 0.0);
     for word in words {
+        let here = (word.baseline, word.size);
         match rows.last_mut() {
-            Some(row) if fits(row, &word) => row.push(word),
-            _ => rows.push(with_room(word)),
+            Some(row) if (here.0 - tallest.0).abs() < SAME_LINE * f32::max(here.1, tallest.1) => row.push(word),
+            _ => {
+                rows.push(with_room(word));
+                tallest = here;
+            }
+        }
+        if here.1 >= tallest.1 {
+            tallest = here;
         }
     }
-    join_scripts(&mut rows);
+    let mut rows = with_scripts(rows);
     for row in &mut rows {
         row.sort_by(|a, b| a.left.total_cmp(&b.left));
         row.dedup_by(|later, earlier| later.text == earlier.text && later.left - earlier.left < DOUBLED * later.size);
@@ -215,41 +227,35 @@ pub(super) fn with_room(word: Word) -> Vec<Word> {
     row
 }
 
-/// Puts small words that made a row of their own, because they are raised or lowered, back into their row.
-fn join_scripts(rows: &mut Vec<Vec<Word>>) {
-    let tallest = |row: &[Word]| row.iter().map(|word| word.size).fold(0.0, f32::max);
-    let mut index = 0;
-    while index < rows.len() {
-        let size = tallest(&rows[index]);
-        let middle = rows[index].first().map_or(0.0, |word| word.baseline);
-        let near = |other: usize| {
-            let row: &[Word] = rows.get(other)?;
-            let large = row.iter().filter(|word| word.size * 0.8 > size);
-            let (baseline, tall) = large.map(|word| (word.baseline, word.size)).next()?;
-            let beside = rows[index].iter().all(|small| {
-                row.iter().any(|word| word.left - 0.5 * tall < small.right && small.left < word.right + 0.5 * tall)
-            });
-            (beside && (baseline - middle).abs() < 0.62 * tall).then_some((other, (baseline - middle).abs()))
-        };
-        let target = [index.checked_sub(1).and_then(near), near(index + 1)]
-            .into_iter()
-            .flatten()
-            .min_by(|a, b| a.1.total_cmp(&b.1));
-        match target {
-            Some((target, _)) => {
-                let small = rows.remove(index);
-                let target = if target > index { target - 1 } else { target };
-                rows[target].extend(small);
+/// Puts small words that made a row of their own, because they are raised or lowered, back into the row before or after them.
+fn with_scripts(rows: Vec<Vec<Word>>) -> Vec<Vec<Word>> {
+    let mut kept: Vec<Vec<Word>> = Vec::with_capacity(rows.len());
+    let mut rest = rows.into_iter().peekable();
+    while let Some(row) = rest.next() {
+        let before = kept.last().and_then(|other| distance_from(&row, other));
+        let after = rest.peek().and_then(|other| distance_from(&row, other));
+        match (before, after) {
+            (Some(before), after) if after.is_none_or(|after| before <= after) => {
+                kept.last_mut().into_iter().for_each(|last| last.extend_from_slice(&row));
             }
-            None => index += 1,
+            (_, Some(_)) => rest.peek_mut().into_iter().for_each(|next| next.extend_from_slice(&row)),
+            _ => kept.push(row),
         }
     }
+    kept
 }
 
-fn fits(row: &[Word], word: &Word) -> bool {
-    row.iter()
-        .max_by(|a, b| a.size.total_cmp(&b.size))
-        .is_some_and(|tallest| (word.baseline - tallest.baseline).abs() < SAME_LINE * tallest.size.max(word.size))
+/// Returns how far a row of small words is from a row beside whose words they stand; `None` if they do not.
+fn distance_from(small: &[Word], row: &[Word]) -> Option<f32> {
+    let size = small.iter().map(|word| word.size).fold(0.0, f32::max);
+    let middle = small.first().map_or(0.0, |word| word.baseline);
+    let large = row.iter().find(|word| word.size * 0.8 > size)?;
+    let (baseline, tall) = (large.baseline, large.size);
+    let distance = (baseline - middle).abs();
+    let is_beside = |small: &Word| {
+        row.iter().any(|word| word.left - 0.5 * tall < small.right && small.left < word.right + 0.5 * tall)
+    };
+    (small.len() <= MAX_SCRIPTS && distance < 0.62 * tall && small.iter().all(is_beside)).then_some(distance)
 }
 
 /// Makes a line of the words of a row, or of a part of one.

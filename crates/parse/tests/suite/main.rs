@@ -6,6 +6,7 @@ mod content;
 mod documents;
 mod formats;
 mod fuzz;
+mod growth;
 mod layout;
 mod lists_of_contents;
 mod pages_and_rows;
