@@ -53,7 +53,7 @@ run() {
         [ -f "$file" ] && cp "$file" "corpus/$1/"
     done
     # A target of services waits for them, and one of corpora for files.
-    FUZZ_TARGET=$1 "$program" "corpus/$1" "seeds/$1" -max_total_time="$seconds" -timeout=10 -rss_limit_mb=2048 \
+    FUZZ_TARGET=$1 "$program" "corpus/$1" "seeds/$1" -max_total_time="$seconds" -timeout=30 -rss_limit_mb=2048 \
         -max_len=100000 -verbosity=0 -print_final_stats=1 -artifact_prefix="artifacts/$1-" >"artifacts/$1.log" 2>&1 &&
         echo "$1: $(sed -n 's/^stat::number_of_executed_units: *//p' "artifacts/$1.log") inputs in $seconds s" ||
         { echo "$1: FAILED, see fuzz/artifacts/$1.log"; touch artifacts/failed; }

@@ -62,11 +62,14 @@ impl Parsers {
         }
         let parser = self.choose(media_type, name, bytes)?;
         let input = Input { name, bytes, budget };
-        let mut document = catch_unwind(AssertUnwindSafe(|| parser.parse(&input))).unwrap_or_else(|panic| {
+        let parsed = catch_unwind(AssertUnwindSafe(|| parser.parse(&input))).unwrap_or_else(|panic| {
             let types = parser.media_types().first().copied().unwrap_or("this type");
             let message = format!("the parser of {types} panicked on this file: {}", panic_message(&*panic));
             Err(Error::new(ErrorKind::Unreadable, message))
-        })?;
+        });
+        // What a parser says of a document that was not let grow would not be the reason.
+        budget.check()?;
+        let mut document = parsed?;
         budget.check_document(&document)?;
         if let Some(warning) = self.misnamed(name, &*parser) {
             document.warnings.push(warning);

@@ -7,7 +7,7 @@ use std::time::{Duration, SystemTime};
 use logothete::Pipeline;
 use rstest::rstest;
 
-use crate::common::{folder, run};
+use crate::common::{command, folder, run};
 
 fn data() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/data")
@@ -42,7 +42,7 @@ fn hostile_files_cost_themselves_and_nothing_else() {
     assert_eq!((report["added"].as_u64(), named), (Some(4), vec!["bomb.pdf"]), "{report:#}");
     for one in failed {
         let reason = one["reason"].as_str().unwrap_or_default();
-        assert!(reason.contains("more than 200 MB of memory"), "{one}");
+        assert!(reason.contains("it unpacks to more than 250 MB"), "{one}");
     }
     let asked = run(folder.path(), &["ask", "How often is the bell rung?"]);
     assert!(asked.out.contains("every 20 seconds"), "{}{}", asked.out, asked.err);
@@ -86,6 +86,55 @@ fn a_page_that_overflows_the_stack_is_not_drawn() {
     let ran = run(folder.path(), &["parse", "docs/stack.pdf", "--picture", "1"]);
     assert_eq!(ran.code, 1, "{}", ran.err);
     assert!(ran.err.contains("stack.pdf: the file nests too deeply"), "{}", ran.err);
+}
+
+/// A scanned page, and a program in the place of the recogniser.
+#[rstest]
+#[case::is_missing(None, 0, "install the program tesseract")]
+#[case::hangs(Some("exec sleep MANY"), 0, "could not be recognised: tesseract took more than 4 s")]
+#[case::hangs_with_another(Some("sleep MANY & sleep MANY"), 0, "could not be recognised: tesseract took more than 4 s")]
+#[case::fails(Some("echo no such language >&2; exit 1"), 0, "tesseract failed: no such language")]
+#[case::lies(
+    Some(
+        "cat /dev/zero | head -c 100000; printf '5\\t1\\t1\\t1\\t1\\t1\\tNaN\\t-1e38\\tx\\t1e38\\t-7\\tCrane\\n5\\tx\\n'"
+    ),
+    0,
+    ""
+)]
+#[case::never_stops(Some("exec yes 5"), 0, "could not be recognised: tesseract")]
+#[cfg(unix)]
+fn a_recogniser_that_goes_wrong_costs_its_page(#[case] script: Option<&str>, #[case] code: i32, #[case] said: &str) {
+    use std::os::unix::fs::PermissionsExt;
+    let folder = folder();
+    fs::create_dir(folder.path().join("docs")).expect("a folder");
+    fs::create_dir(folder.path().join("programs")).expect("a folder");
+    fs::copy(demo().join("scanned-letter.pdf"), folder.path().join("docs/scanned.pdf")).expect("a file");
+    fs::write(folder.path().join("docs/good.md"), "# Fog\n\nThe bell is rung.\n").expect("a file");
+    fs::write(folder.path().join("logothete.toml"), "[limits]\nseconds = 8\n").expect("a file");
+    // Seconds that no other process sleeps.
+    let many = (90_000 + std::process::id() as usize + said.len() + script.map_or(0, str::len)).to_string();
+    if let Some(script) = script {
+        let script = script.replace("MANY", &many);
+        let program = folder.path().join("programs/tesseract");
+        fs::write(&program, format!("#!/bin/sh\n{script}\n")).expect("a program");
+        fs::set_permissions(&program, fs::Permissions::from_mode(0o755)).expect("a program");
+    }
+    let path = format!("{}:/usr/bin:/bin", folder.path().join("programs").display());
+    let path = if script.is_none() { folder.path().join("programs").display().to_string() } else { path };
+    let output = command(folder.path(), &["build", "docs"]).env("PATH", path).output().expect("the command runs");
+    let (out, err) = (String::from_utf8_lossy(&output.stdout), String::from_utf8_lossy(&output.stderr));
+    assert!(out.contains(said) || err.contains(said), "{out}{err}");
+    assert_eq!(output.status.code(), Some(code), "{out}{err}");
+    let found = run(folder.path(), &["search", "bell in fog"]);
+    assert!(found.out.contains("The bell is rung"), "{}", found.out);
+    let left: Vec<_> = fs::read_dir("/proc")
+        .into_iter()
+        .flatten()
+        .flatten()
+        .filter_map(|process| fs::read_to_string(process.path().join("cmdline")).ok())
+        .filter(|line| line.contains(&many))
+        .collect();
+    assert!(left.is_empty(), "{left:?}");
 }
 
 #[test]
@@ -139,8 +188,14 @@ fn a_text_beyond_the_limit_is_not_cut() {
     let folder = folder();
     fs::write(folder.path().join("logothete.toml"), "[limits]\ntext_megabytes = 1\n").expect("a file");
     fs::write(folder.path().join("long.txt"), "The bell is rung.\n".repeat(80_000)).expect("a file");
-    let ran = run(folder.path(), &["parse", "long.txt"]);
-    assert!(ran.code == 1 && ran.out.contains("more than the 1 MB that are read"), "{}{}", ran.out, ran.err);
+    let ran = run(folder.path(), &["parse", "long.txt", "--json"]);
+    assert!(
+        ran.code == 1
+            && ran.out.contains("it makes more than 1 MB of text (1.5 MB when it was stopped); raise text_megabytes"),
+        "{}{}",
+        ran.out,
+        ran.err
+    );
     fs::write(folder.path().join("logothete.toml"), "[parse]\nisolated = false\npages = \"2-3\"\n").expect("a file");
     let ran = run(folder.path(), &["parse", "long.txt"]);
     assert_eq!(ran.code, 0, "{}", ran.err);

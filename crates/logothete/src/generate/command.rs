@@ -15,6 +15,7 @@ use super::{
     MAX_REPLY, usual_tokens,
 };
 use crate::config::GeneratorConfig;
+use crate::threads::process;
 
 /// A program that writes replies.
 ///
@@ -61,8 +62,7 @@ impl CommandGenerator {
             self.command.split_first().ok_or_else(|| Error::new(ErrorKind::Configuration, "no program is named"))?;
         let mut command = Command::new(program);
         command.args(arguments).stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::piped());
-        #[cfg(unix)]
-        std::os::unix::process::CommandExt::process_group(&mut command, 0);
+        process::lead_a_group(&mut command);
         command.spawn().map_err(|error| {
             let message = format!("this program could not be started: {error}; check command in [generator]");
             Error::new(ErrorKind::Configuration, message).at(program).because(error)
@@ -109,7 +109,10 @@ impl Generator for CommandGenerator {
                 parts.send(Err(error.at(program)));
             }
         };
-        written(self.times, write, move || kill(&killed))
+        let end = move || {
+            process::end(&mut killed.lock().unwrap_or_else(PoisonError::into_inner));
+        };
+        written(self.times, write, end)
     }
 }
 
@@ -173,18 +176,4 @@ fn converse(
     let usage = logothete_core::TokenUsage { sent, received: usual_tokens(&words) };
     parts.send(Ok(GenerationEvent::End { usage, finish: FinishReason::Done }));
     Ok(())
-}
-
-/// Kills a program that has not ended, and the group of processes that it leads.
-fn kill(child: &Mutex<Child>) {
-    let mut child = child.lock().unwrap_or_else(PoisonError::into_inner);
-    #[cfg(unix)]
-    if let Some(group) = rustix::process::Pid::from_raw(child.id().cast_signed())
-        && !matches!(child.try_wait(), Ok(Some(_)))
-    {
-        // The group is gone if all of it has ended.
-        let _ = rustix::process::kill_process_group(group, rustix::process::Signal::KILL);
-    }
-    let _ = child.kill();
-    let _ = child.wait();
 }

@@ -13,6 +13,8 @@ use crate::config::{Config, Ocr, ParseConfig, Strategy};
 
 /// Returns the parsers' settings. The chunker decides about boundary lines.
 pub(crate) fn settings(config: &Config) -> Result<ParseSettings> {
+    // A page that takes half of the time of its file is given up, so that the others are read.
+    let max_time = config.limits.max_read_time() / 2;
     let (config, chunk) = (&config.parse, &config.chunk);
     let pointer = |text: &str, key: &str| match text {
         "" => Ok(None),
@@ -37,7 +39,7 @@ pub(crate) fn settings(config: &Config) -> Result<ParseSettings> {
     Ok(ParseSettings {
         json,
         comments: config.comments,
-        recogniser: recogniser.map(|found| Arc::new(found) as Arc<dyn PageRecogniser>),
+        recogniser: recogniser.map(|found| Arc::new(found.max_time(max_time)) as Arc<dyn PageRecogniser>),
         picture_advice: Some(advice),
         password: config.password()?,
         boundary: match chunk.strategy {

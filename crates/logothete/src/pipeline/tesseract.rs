@@ -1,12 +1,17 @@
 //! Recognition of scanned pages with the program `tesseract`, where it is installed.
 
-use std::io::Write;
+use std::io::{Read, Write};
 use std::path::PathBuf;
 use std::process::{Command, Stdio};
 use std::sync::OnceLock;
+use std::sync::mpsc::{Receiver, channel};
+use std::thread;
+use std::time::{Duration, Instant};
 
 use logothete_core::document::{Area, PageRecogniser, Picture, SeenWord};
 use logothete_core::{Error, ErrorKind, Fingerprint, Result};
+
+use crate::threads::process;
 
 /// The advice if the program is missing.
 pub(super) const ADVICE: &str =
@@ -17,11 +22,15 @@ pub(super) const ADVICE_WITHOUT_PICTURES: &str =
 /// The advice if recognition is off.
 pub(super) const ADVICE_OFF: &str = "to have such pages read, set ocr = \"auto\" in [parse]";
 
+/// More bytes are no page of words.
+const MAX_OUTPUT: u64 = 50_000_000;
+
 /// Runs the program `tesseract` on pictures of pages. Nothing leaves the machine.
 #[derive(Clone, Debug)]
 pub struct Tesseract {
     program: PathBuf,
     languages: String,
+    max_time: Duration,
 }
 
 impl Tesseract {
@@ -34,7 +43,15 @@ impl Tesseract {
             let name = format!("tesseract{}", std::env::consts::EXE_SUFFIX);
             std::env::split_paths(&folders).map(|folder| folder.join(&name)).find(|file| file.is_file())
         });
-        program.clone().map(|program| Self { program, languages: languages.to_owned() })
+        let max_time = Duration::from_secs(120);
+        program.clone().map(|program| Self { program, languages: languages.to_owned(), max_time })
+    }
+
+    /// Sets the time that a page may take; by default two minutes. Then the program is ended.
+    #[must_use]
+    pub fn max_time(mut self, max_time: Duration) -> Self {
+        self.max_time = max_time;
+        self
     }
 }
 
@@ -56,20 +73,43 @@ impl PageRecogniser for Tesseract {
         command.arg("tsv").env("OMP_THREAD_LIMIT", "1");
         command.stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::piped());
         let mut child = command.spawn().map_err(failed)?;
-        let mut input = child.stdin.take();
-        let output = std::thread::scope(|scope| {
-            // Written beside reading: the pipe holds less than a picture.
-            scope.spawn(move || input.take().map(|mut input| input.write_all(&png)));
-            child.wait_with_output()
-        })
-        .map_err(failed)?;
-        if !output.status.success() {
-            let said = String::from_utf8_lossy(&output.stderr);
+        let (input, out, errors) = (child.stdin.take(), child.stdout.take(), child.stderr.take());
+        // Written beside reading: the pipe holds less than a picture. A process that it starts may keep its pipes open, so that no thread is waited for.
+        thread::spawn(move || input.map(|mut input| input.write_all(&png)));
+        let (out, errors) = (reading(out), reading(errors));
+        let until = Instant::now() + self.max_time;
+        while !process::has_ended(&child) && Instant::now() < until {
+            thread::sleep(Duration::from_millis(5));
+        }
+        let has_ended = process::has_ended(&child);
+        // It is in the group of this process, and whoever ends that ends both.
+        let status = process::end(&mut child).filter(|_| has_ended);
+        let late = |_| {
+            let message = format!("tesseract took more than {} s for a page and was ended", self.max_time.as_secs());
+            Error::new(ErrorKind::Limit, message)
+        };
+        let status = status.ok_or(()).map_err(late)?;
+        let left = until.saturating_duration_since(Instant::now());
+        let out = out.recv_timeout(left).map_err(|_| late(()))?;
+        if !status.success() {
+            let said = errors.recv_timeout(left).unwrap_or_default();
+            let said = String::from_utf8_lossy(&said);
             let last = said.lines().rfind(|line| !line.trim().is_empty()).unwrap_or("it said nothing").to_owned();
             return Err(Error::new(ErrorKind::System, format!("tesseract failed: {last}")));
         }
-        Ok(words(&String::from_utf8_lossy(&output.stdout)))
+        Ok(words(&String::from_utf8_lossy(&out)))
     }
+}
+
+/// Reads a pipe to its end, up to more than any page has, on a thread of its own.
+fn reading(pipe: Option<impl Read + Send + 'static>) -> Receiver<Vec<u8>> {
+    let (sender, receiver) = channel();
+    thread::spawn(move || {
+        let mut bytes = Vec::new();
+        let _ = pipe.map(|pipe| pipe.take(MAX_OUTPUT).read_to_end(&mut bytes));
+        sender.send(bytes)
+    });
+    receiver
 }
 
 /// Returns the words of a table as the program writes it: a row an element, the words those of level 5.

@@ -15,6 +15,7 @@ use logothete_core::{Error, ErrorKind, Result};
 use super::{Drawing, Drawn, Request, Response, frame, settings, too_slow};
 use crate::config::{ChunkConfig, Config, LimitsConfig, ParseConfig};
 use crate::source::Content;
+use crate::threads::process;
 
 /// A reader ends in good order at its limit, and is killed so much later.
 const GRACE: Duration = Duration::from_secs(2);
@@ -146,7 +147,7 @@ impl Workers {
     fn start(&self, config: &Config) -> Result<Worker> {
         let mut command = Command::new(&self.program);
         command.args(&self.arguments).stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::piped());
-        apart(&mut command);
+        process::lead_a_group(&mut command);
         let failed = |error: std::io::Error| {
             let message = format!("the reader {} could not be started: {error}", self.program.display());
             Error::new(ErrorKind::System, message).because(error)
@@ -206,26 +207,23 @@ impl Worker {
         }
     }
 
-    /// Ends the process, and waits for it.
+    /// Ends the process with all that it started, and waits for it.
     fn end(&mut self) -> Option<ExitStatus> {
         self.to = None;
-        let _ = self.child.kill();
-        self.child.wait().ok()
+        process::end(&mut self.child)
     }
 
     /// Returns why the process has ended.
     fn death(mut self, config: &Config) -> Error {
         self.to = None;
         // It may still be about to end, and has closed its pipes already.
-        let mut status = self.child.try_wait().ok().flatten();
         for _ in 0..50 {
-            if status.is_some() {
+            if process::has_ended(&self.child) {
                 break;
             }
             thread::sleep(Duration::from_millis(10));
-            status = self.child.try_wait().ok().flatten();
         }
-        let status = status.or_else(|| self.end());
+        let status = self.end();
         // What it said last may not have been read yet. A process that it started may keep the pipe open.
         let _ = self.closed.recv_timeout(LAST_WORDS);
         let said = self.said.lock().unwrap_or_else(PoisonError::into_inner);
@@ -256,16 +254,6 @@ impl Drop for Worker {
         self.end();
     }
 }
-
-/// Keeps an interrupt that is meant for this process from a reader, which would take its file for the cause.
-#[cfg(unix)]
-fn apart(command: &mut Command) {
-    use std::os::unix::process::CommandExt;
-    command.process_group(0);
-}
-
-#[cfg(not(unix))]
-fn apart(_: &mut Command) {}
 
 /// Returns `true` if a signal of the system ended a process.
 #[cfg(unix)]

@@ -4,6 +4,7 @@
 //! that takes long is led by a thread of its own, its *driver*, which waits for sources, services and the disk, and gives
 //! pieces of computation to the pool.
 
+pub(crate) mod process;
 mod stop;
 
 use std::any::Any;

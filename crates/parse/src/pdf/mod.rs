@@ -187,14 +187,18 @@ impl PdfParser {
             return take_apart(number, page, drawn);
         }
         #[cfg(feature = "picture")]
-        if let Some(recogniser) = &self.recogniser {
+        if let Some(recogniser) = self.recogniser.as_ref().filter(|_| !unread.is_given_up) {
             let again = drawn::Drawn { width: drawn.width, height: drawn.height, ..drawn::Drawn::default() };
             match recognise::page(number, page, again, &**recogniser) {
                 Ok((sheet, sure)) => {
                     unread.recognised.push((number, sure));
                     return sheet;
                 }
-                Err(error) => unread.failed.push(format!("page {number} could not be recognised: {error}")),
+                Err(error) => {
+                    // One that hangs would hang on every page.
+                    unread.is_given_up = error.kind() == ErrorKind::Limit;
+                    unread.failed.push(format!("page {number} could not be recognised: {error}"));
+                }
             }
         }
         unread.pictures.push(number);
@@ -209,6 +213,8 @@ struct Unread {
     pictures: Vec<u32>,
     recognised: Vec<(u32, f32)>,
     failed: Vec<String>,
+    /// Whether the recogniser took too long, and is not asked again.
+    is_given_up: bool,
 }
 
 impl Unread {
