@@ -1,11 +1,17 @@
 //! Frames: the length of what follows, in 64 bits, little-endian, and then that. What a frame holds is written as MessagePack, which keeps every number as it is.
 
-use std::io::{ErrorKind, Read, Result, Write};
+use std::io::{BufWriter, ErrorKind, Read, Result, Write};
 
-/// Writes a frame.
-pub(super) fn write(to: &mut impl Write, bytes: &[u8]) -> Result<()> {
-    to.write_all(&(bytes.len() as u64).to_le_bytes())?;
-    to.write_all(bytes)?;
+/// Short frames are written at once, so that the other side wakes up once.
+const SHORT: usize = 64 * 1024;
+
+/// Writes frames.
+pub(super) fn write(to: &mut impl Write, frames: &[&[u8]]) -> Result<()> {
+    let mut to = BufWriter::with_capacity(SHORT, to);
+    for frame in frames {
+        to.write_all(&(frame.len() as u64).to_le_bytes())?;
+        to.write_all(frame)?;
+    }
     to.flush()
 }
 

@@ -31,8 +31,8 @@ use crate::threads::within;
 struct Request {
     name: String,
     media_type: Option<String>,
-    /// The tables `[parse]`, `[chunk]` and `[limits]`, on which reading depends.
-    settings: String,
+    /// The tables `[parse]`, `[chunk]` and `[limits]`, on which reading depends; `None` means those of the request before.
+    settings: Option<String>,
     /// What is to be drawn of it, and the pixels to a point; `None` means that it is read.
     drawing: Option<(Drawing, f32)>,
 }

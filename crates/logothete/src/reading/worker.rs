@@ -13,7 +13,6 @@ use crate::threads::caught_in;
 
 /// The parsers for the settings that came last.
 struct Known {
-    settings: String,
     config: Config,
     parsers: Parsers,
 }
@@ -34,7 +33,7 @@ pub fn serve_reader() -> Result<()> {
         let written = rmp_serde::to_vec_named(&response)
             .map_err(|error| Error::new(ErrorKind::System, "a document could not be written").because(error))?;
         drop(response);
-        frame::write(&mut to, &written).map_err(broken)?;
+        frame::write(&mut to, &[&written]).map_err(broken)?;
     }
     Ok(())
 }
@@ -57,15 +56,15 @@ fn respond(header: &[u8], bytes: Vec<u8>, known: &mut Option<Known>) -> Response
 }
 
 /// Returns the parsers for some settings, made once. The first ones decide what the process may use.
-fn of_settings(known: &mut Option<Known>, settings: String) -> Result<&Known> {
-    let is_first = known.is_none();
-    if known.as_ref().is_none_or(|known| known.settings != settings) {
+fn of_settings(known: &mut Option<Known>, settings: Option<String>) -> Result<&Known> {
+    if let Some(settings) = settings {
+        let is_first = known.is_none();
         let config = Config::parse(&settings)?;
         let made = parse_settings(&config)?;
         if is_first {
             confine::confine(config.limits.reader_bytes(), made.recogniser.is_some());
         }
-        *known = Some(Known { settings, parsers: Parsers::new(&made), config });
+        *known = Some(Known { parsers: Parsers::new(&made), config });
     }
     known.as_ref().ok_or_else(|| Error::new(ErrorKind::System, "there are no settings"))
 }

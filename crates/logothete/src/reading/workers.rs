@@ -1,7 +1,7 @@
 //! The processes that read documents, seen from the one that starts them.
 
 use std::fmt;
-use std::io::{Read, Write};
+use std::io::{BufReader, Read};
 use std::path::PathBuf;
 use std::process::{Child, ChildStdin, Command, ExitStatus, Stdio};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, channel};
@@ -40,7 +40,7 @@ struct Written {
     parse: ParseConfig,
     chunk: ChunkConfig,
     limits: LimitsConfig,
-    text: String,
+    text: Arc<str>,
 }
 
 impl fmt::Debug for Workers {
@@ -59,6 +59,8 @@ struct Worker {
     said: Arc<Mutex<Vec<u8>>>,
     /// Closes when nothing more of it comes.
     closed: Receiver<()>,
+    /// The settings that it was sent last.
+    settings: Option<Arc<str>>,
     documents: usize,
 }
 
@@ -72,9 +74,8 @@ impl Workers {
     /// # Errors
     /// If it cannot be read, takes too long or too much memory, or ends its reader. The next document gets another one.
     pub(crate) fn read(&self, config: &Config, name: &str, content: Content) -> Result<Document> {
-        let (media_type, settings) = (content.media_type, self.settings(config)?);
-        let request = Request { name: name.to_owned(), media_type, settings, drawing: None };
-        match self.ask(config, &request, content.bytes)? {
+        let request = Request { name: name.to_owned(), media_type: content.media_type, settings: None, drawing: None };
+        match self.ask(config, request, content.bytes)? {
             Response::Document(document) => Ok(*document),
             _ => Err(unexpected()),
         }
@@ -85,16 +86,16 @@ impl Workers {
     /// # Errors
     /// As [`read`](Self::read).
     pub(crate) fn draw(&self, config: &Config, bytes: Vec<u8>, drawing: Drawing, scale: f32) -> Result<Drawn> {
-        let (name, settings) = (String::new(), self.settings(config)?);
-        let request = Request { name, media_type: None, settings, drawing: Some((drawing, scale)) };
-        match self.ask(config, &request, bytes)? {
+        let drawing = Some((drawing, scale));
+        let request = Request { name: String::new(), media_type: None, settings: None, drawing };
+        match self.ask(config, request, bytes)? {
             Response::Drawn(drawn) => Ok(drawn),
             _ => Err(unexpected()),
         }
     }
 
     /// Returns the settings as they are sent. Writing them takes longer than reading a small file.
-    fn settings(&self, config: &Config) -> Result<String> {
+    fn settings(&self, config: &Config) -> Result<Arc<str>> {
         let mut written = self.written.lock().unwrap_or_else(PoisonError::into_inner);
         let same = |written: &&Written| {
             written.parse == config.parse && written.chunk == config.chunk && written.limits == config.limits
@@ -102,21 +103,27 @@ impl Workers {
         if let Some(written) = written.as_ref().filter(same) {
             return Ok(written.text.clone());
         }
-        let text = settings(config)?;
+        let text: Arc<str> = settings(config)?.into();
         let (parse, chunk, limits) = (config.parse.clone(), config.chunk.clone(), config.limits.clone());
         *written = Some(Written { parse, chunk, limits, text: text.clone() });
         Ok(text)
     }
 
     /// Sends a request to a reader and waits for its response.
-    fn ask(&self, config: &Config, request: &Request, bytes: Vec<u8>) -> Result<Response> {
-        let header = rmp_serde::to_vec_named(request)
-            .map_err(|error| Error::new(ErrorKind::System, "a request could not be written").because(error))?;
+    fn ask(&self, config: &Config, mut request: Request, bytes: Vec<u8>) -> Result<Response> {
+        let settings = self.settings(config)?;
         let idle = self.idle.lock().unwrap_or_else(PoisonError::into_inner).pop();
         let mut worker = match idle {
             Some(worker) => worker,
             None => self.start(config)?,
         };
+        // A reader remembers them.
+        if worker.settings.as_ref() != Some(&settings) {
+            request.settings = Some(settings.to_string());
+            worker.settings = Some(settings);
+        }
+        let header = rmp_serde::to_vec_named(&request)
+            .map_err(|error| Error::new(ErrorKind::System, "a request could not be written").because(error))?;
         let sent = worker.send(&header, &bytes);
         drop(bytes);
         let limit = config.limits.max_read_time();
@@ -127,6 +134,10 @@ impl Workers {
                     Error::new(ErrorKind::System, "what a reader returned could not be read").because(error)
                 })?;
                 worker.documents += 1;
+                // One that failed may have failed at the settings, and does not know them.
+                if matches!(response, Response::Error { .. }) {
+                    worker.settings = None;
+                }
                 if worker.documents < MAX_DOCUMENTS {
                     self.idle.lock().unwrap_or_else(PoisonError::into_inner).push(worker);
                 }
@@ -156,8 +167,9 @@ impl Workers {
         let (to, from, errors) = (child.stdin.take(), child.stdout.take(), child.stderr.take());
         let (sender, receiver) = channel();
         let max = config.limits.reader_bytes();
-        if let Some(mut from) = from {
+        if let Some(from) = from {
             thread::spawn(move || {
+                let mut from = BufReader::new(from);
                 loop {
                     let frame = frame::read(&mut from, max);
                     let ends = !matches!(frame, Ok(Some(_)));
@@ -186,16 +198,14 @@ impl Workers {
                 }
             });
         }
-        Ok(Worker { child, to, from: receiver, said, closed, documents: 0 })
+        Ok(Worker { child, to, from: receiver, said, closed, settings: None, documents: 0 })
     }
 }
 
 impl Worker {
     fn send(&mut self, header: &[u8], bytes: &[u8]) -> std::io::Result<()> {
         let Some(to) = &mut self.to else { return Err(std::io::ErrorKind::BrokenPipe.into()) };
-        frame::write(to, header)?;
-        frame::write(to, bytes)?;
-        to.flush()
+        frame::write(to, &[header, bytes])
     }
 
     /// Waits for a response; `None` means that the time is over.

@@ -214,6 +214,7 @@ struct Unread {
     recognised: Vec<(u32, f32)>,
     failed: Vec<String>,
     /// Whether the recogniser took too long, and is not asked again.
+    #[cfg(feature = "picture")]
     is_given_up: bool,
 }
 

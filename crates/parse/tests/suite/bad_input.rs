@@ -108,6 +108,73 @@ fn an_archive_that_unpacks_without_end_is_given_up(#[case] part: &str, #[case] n
     assert!(error.message().contains("unpacks to more than 1 MB"), "{error}");
 }
 
+const BOOK: (&str, &[u8]) = (
+    "xl/workbook.xml",
+    b"<workbook xmlns:r=\"r\"><sheets><sheet name=\"S\" sheetId=\"1\" r:id=\"r1\"/></sheets></workbook>",
+);
+const SHEET: (&str, &[u8]) = (
+    "xl/_rels/workbook.xml.rels",
+    b"<Relationships><Relationship Id=\"r1\" Type=\"x/worksheet\" Target=\"worksheets/s.xml\"/></Relationships>",
+);
+
+fn sheet(rows: String, strings: String) -> Vec<u8> {
+    let sheet = format!("<worksheet><sheetData>{rows}</sheetData></worksheet>");
+    let parts = [BOOK, SHEET, ("xl/sharedStrings.xml", strings.as_bytes()), ("xl/worksheets/s.xml", sheet.as_bytes())];
+    archive(&parts)
+}
+
+fn far_right() -> Vec<u8> {
+    let rows: String = (2..60_000).map(|at| format!("<row r=\"{at}\"><c r=\"A{at}\"><v>1</v></c></row>")).collect();
+    sheet(format!("<row r=\"1\"><c r=\"A1\"><v>1</v></c><c r=\"ALK1\"><v>2</v></c></row>{rows}"), "<sst/>".to_owned())
+}
+
+fn shared_strings() -> Vec<u8> {
+    let cell = |at| format!("<row r=\"{at}\"><c r=\"A{at}\" t=\"s\"><v>0</v></c></row>");
+    sheet((1..500).map(cell).collect(), format!("<sst><si><t>{}</t></si></sst>", "words ".repeat(20_000)))
+}
+
+fn shared_target() -> Vec<u8> {
+    let link = "<w:hyperlink r:id=\"r1\"><w:r><w:t>quay</w:t></w:r></w:hyperlink>".repeat(500);
+    let body = format!("<w:document xmlns:w=\"w\" xmlns:r=\"r\"><w:body><w:p>{link}</w:p></w:body></w:document>");
+    let target = format!("http://quay.example/{}", "a".repeat(100_000));
+    let relations =
+        format!("<Relationships><Relationship Id=\"r1\" Type=\"x/hyperlink\" Target=\"{target}\"/></Relationships>");
+    archive(&[("word/document.xml", body.as_bytes()), ("word/_rels/document.xml.rels", relations.as_bytes())])
+}
+
+fn layout_tables() -> Vec<u8> {
+    let body = "<w:tbl><w:tr><w:tc>".repeat(60)
+        + "<w:p><w:r><w:t>deep</w:t></w:r></w:p>"
+        + &"</w:tc></w:tr></w:tbl>".repeat(60);
+    archive(&[(
+        "word/document.xml",
+        format!("<w:document xmlns:w=\"w\"><w:body>{body}</w:body></w:document>").as_bytes(),
+    )])
+}
+
+/// What is multiplied when it is read is stopped early, and the limit is named with the amount.
+#[rstest]
+#[case::cell_far_to_the_right("a.xlsx", far_right(), "cells of tables (59939001 when it was stopped); raise cells")]
+#[case::shared_string("a.xlsx", shared_strings(), "of text (20.1 MB when it was stopped); raise text_megabytes")]
+#[case::target_of_links("a.docx", shared_target(), "of text (20.1 MB when it was stopped); raise text_megabytes")]
+#[case::columns_that_are_spanned(
+    "a.html",
+    format!("<table>{}</table>", format!("<tr>{}</tr>", "<td colspan=100>a".repeat(100)).repeat(600)).into_bytes(),
+    "more than 5000000 cells of tables"
+)]
+#[case::records("a.json", format!("[{}1]", "1,".repeat(600_000)).into_bytes(), "more than 1000000 blocks (1000001 when")]
+fn what_multiplies_is_counted(#[case] name: &str, #[case] bytes: Vec<u8>, #[case] said: &str) {
+    let error = parse(name, &bytes).map(|_| ()).expect_err("too much");
+    assert_eq!(error.kind(), ErrorKind::Limit, "{error}");
+    assert!(error.message().contains(said), "{error}");
+}
+
+#[test]
+fn tables_in_tables_for_the_looks_are_read_once() {
+    let document = parse("a.docx", &layout_tables()).expect("a document");
+    assert_eq!(document.text, "deep");
+}
+
 #[test]
 fn elements_nested_too_deep_are_refused() {
     let deep = format!("<w:document><w:body>{}", "<w:sdt>".repeat(100_000));
