@@ -2,11 +2,12 @@
 
 use std::time::Duration;
 
-/// Limits this process for good: to so much memory, to no larger files than none, and, where the system can, to reading files and to the programs that
-/// a recogniser is. It ends with the process that started it.
+/// Limits this process for good: to so much memory, to no larger files than none, and, where the system can, to reading files, to no connections, and to the
+/// programs that a recogniser is. It ends with the process that started it.
 pub(super) fn confine(memory: u64, runs_programs: bool) {
     limits(memory);
     files_and_network(runs_programs);
+    calls(runs_programs);
 }
 
 #[cfg(unix)]
@@ -68,3 +69,85 @@ fn files_and_network(runs_programs: bool) {
 
 #[cfg(not(target_os = "linux"))]
 fn files_and_network(_: bool) {}
+
+/// Where the kernel has filters of system calls, on common processors: no socket of any kind is made, and no process unless a recogniser is one.
+#[cfg(target_os = "linux")]
+fn calls(runs_programs: bool) {
+    use seccompiler::{
+        BackendError, BpfProgram, SeccompAction, SeccompCmpArgLen, SeccompCmpOp, SeccompCondition, SeccompFilter,
+        SeccompRule, apply_filter,
+    };
+    let filter =
+        |calls: Vec<(libc::c_long, Vec<SeccompRule>)>, error: libc::c_int| -> Result<BpfProgram, BackendError> {
+            let rules = calls.into_iter().map(|(call, rules)| (i64::from(call), rules)).collect();
+            let refusal = SeccompAction::Errno(error.unsigned_abs());
+            SeccompFilter::new(rules, SeccompAction::Allow, refusal, std::env::consts::ARCH.try_into()?)?.try_into()
+        };
+    let restrict = || -> Result<(), seccompiler::Error> {
+        let mut refused = vec![(libc::SYS_socket, Vec::new()), (libc::SYS_socketpair, Vec::new())];
+        // What a library tries first, and does in another way if the kernel does not know it: its arguments cannot be looked at.
+        let mut unknown = vec![(libc::SYS_io_uring_setup, Vec::new())];
+        if !runs_programs {
+            let threads = SeccompCmpOp::MaskedEq(u64::from(libc::CLONE_THREAD.unsigned_abs()));
+            let is_no_thread = SeccompCondition::new(0, SeccompCmpArgLen::Qword, threads, 0)?;
+            refused.push((libc::SYS_clone, vec![SeccompRule::new(vec![is_no_thread])?]));
+            refused.push((libc::SYS_execve, Vec::new()));
+            refused.push((libc::SYS_execveat, Vec::new()));
+            #[cfg(target_arch = "x86_64")]
+            refused.extend([(libc::SYS_fork, Vec::new()), (libc::SYS_vfork, Vec::new())]);
+            unknown.push((libc::SYS_clone3, Vec::new()));
+        }
+        for (calls, error) in [(refused, libc::EACCES), (unknown, libc::ENOSYS)] {
+            apply_filter(&filter(calls, error)?)?;
+        }
+        Ok(())
+    };
+    let _ = restrict();
+}
+
+#[cfg(not(target_os = "linux"))]
+fn calls(_: bool) {}
+
+#[cfg(all(test, target_os = "linux"))]
+mod tests {
+    use std::fs::File;
+    use std::net::{TcpListener, UdpSocket};
+    use std::os::unix::net::UnixDatagram;
+    use std::process::Command;
+
+    use rstest::rstest;
+
+    use super::*;
+
+    const VARIABLE: &str = "CONFINED";
+
+    /// Runs in a process of its own, which it limits for good.
+    #[test]
+    #[ignore = "is run by the next test"]
+    fn inside() {
+        let Some(runs_programs) = std::env::var_os(VARIABLE).map(|value| value == "programs") else { return };
+        let place = std::env::temp_dir().join("a-reader-wrote-this");
+        confine(500_000_000, runs_programs);
+        assert!(UdpSocket::bind("127.0.0.1:0").is_err(), "UDP");
+        assert!(TcpListener::bind("127.0.0.1:0").is_err(), "TCP");
+        assert!(UnixDatagram::unbound().is_err(), "local sockets");
+        assert!(File::create(&place).is_err(), "a file");
+        assert_eq!(Command::new("/bin/true").status().is_ok(), runs_programs, "a program");
+        assert!(std::thread::spawn(|| 7).join().is_ok_and(|seven| seven == 7), "threads are left");
+        assert!(File::open("/proc/self/status").is_ok(), "files are read");
+        println!("confined");
+    }
+
+    #[rstest]
+    #[case("nothing")]
+    #[case("programs")]
+    fn a_confined_process_reaches_nobody(#[case] what: &str) {
+        let run = Command::new(std::env::current_exe().expect("this program"))
+            .args(["--exact", "reading::confine::tests::inside", "--ignored", "--nocapture", "--test-threads=1"])
+            .env(VARIABLE, what)
+            .output()
+            .expect("it runs");
+        let out = String::from_utf8_lossy(&run.stdout);
+        assert!(run.status.success() && out.contains("confined"), "{out}{}", String::from_utf8_lossy(&run.stderr));
+    }
+}
