@@ -187,8 +187,9 @@ fn catalogue(input: &[u8]) {
 static EXPORT: LazyLock<Vec<u8>> = LazyLock::new(|| {
     let file = tempfile::NamedTempFile::new().expect("a file");
     let to = file.reopen().expect("a file");
+    let made = CORPUS.path();
     wait(async {
-        let corpus = pipeline().open(CORPUS.path()).await.expect("a corpus");
+        let corpus = pipeline().open(made).await.expect("a corpus");
         corpus.export(to).await.expect("an export");
     });
     fs::read(file.path()).expect("an export")

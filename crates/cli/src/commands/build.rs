@@ -175,7 +175,7 @@ pub fn render(report: &BuildReport, style: Style) -> String {
         ));
     }
     if let Some(capped) = &report.capped {
-        out.push_str(&format!("\n{}\n{}", style.warning("Stopped before the cap"), indented(capped, 2)));
+        out.push_str(&format!("\n{}\n{}", style.warning("Stopped at a limit"), indented(capped, 2)));
     } else if report.stopped {
         out.push_str(&format!(
             "\n{}\n",

@@ -280,7 +280,7 @@ fn a_build_stops_before_its_cap_and_says_how_to_go_on() {
     fs::write(folder.path().join("logothete.toml"), "[limits]\ntokens = 400\n").expect("a file");
     let ran = run(folder.path(), &["build", "DEMO/notices"]);
     assert_eq!(ran.code, 1);
-    assert!(ran.out.contains("Stopped before the cap") && ran.out.contains("build again to continue"), "{}", ran.out);
+    assert!(ran.out.contains("Stopped at a limit") && ran.out.contains("build again to continue"), "{}", ran.out);
     let ran = run(folder.path(), &["build", "DEMO/notices", "--json"]);
     let json: Value = serde_json::from_str(&ran.out).expect("one JSON document");
     assert!(json["unchanged"].as_u64() > Some(0) && json["capped"].is_string(), "{json}");

@@ -649,9 +649,13 @@ impl<'a> Batch<'a> {
         self.opened.write_segment(&vectors, &mut self.keywords).map(Some)
     }
 
-    /// Commits the rest, and merges segments if there are many, or much of them is dead, unless it is stopped.
+    /// Commits the rest, and merges segments if there are many, or much of them is dead, unless it is stopped or the time is over.
     pub(crate) fn finish(mut self, stop: &StopToken, report: &mut BuildReport) -> Result<()> {
         self.commit(report)?;
+        // The next build does it.
+        if self.spending.is_late() {
+            return Ok(());
+        }
         maintenance::settle(self.opened, self.driver, self.lease, stop)
     }
 }

@@ -245,7 +245,8 @@ impl ByteLevels {
         let used = || quantiser.allotment.0.iter().zip(&quantiser.levels).filter(|(count, _)| **count > 0);
         let largest = used().flat_map(|(_, levels)| levels).fold(0.0_f32, |largest, level| largest.max(level.abs()));
         let scale = largest.max(f32::MIN_POSITIVE) / 127.0;
-        let unit = |level: f32| ((level / scale).round() as i32 + MIDDLE).clamp(0, 255) as u8;
+        // A level that no dimension uses may be of any size in a damaged file.
+        let unit = |level: f32| ((level / scale).round() as i32).saturating_add(MIDDLE).clamp(0, 255) as u8;
         let table = |(bits, levels): (u32, &Vec<f32>)| -> Vec<[u8; 8]> {
             let number = |byte: u8, at: u32| levels.get(usize::from(byte >> (at * bits)) & ((1 << bits) - 1));
             let numbers = (0..=u8::MAX).map(|byte| {
@@ -291,6 +292,16 @@ mod tests {
     use proptest::prelude::*;
 
     use super::*;
+
+    #[test]
+    fn levels_that_are_not_used_may_be_of_any_size() {
+        let levels = [vec![f32::MAX; 16], vec![-0.5, -0.1, 0.1, 0.5], vec![-0.3, 0.3]];
+        let (directions, scales) = (Vec::new(), vec![1.0; 8]);
+        let quantiser = Quantiser { dimensions: 8, directions, scales, allotment: Allotment([0, 8, 0]), levels };
+        let mut numbers = [0; 8];
+        ByteLevels::new(&quantiser).decode(&[0b1110_0100, 0], &mut numbers);
+        assert_eq!(numbers[..4].to_vec(), [1, 103, 153, 255], "from the lowest bits on");
+    }
 
     proptest! {
         #[test]
