@@ -92,7 +92,11 @@ fn a_page_that_overflows_the_stack_is_not_drawn() {
 #[rstest]
 #[case::is_missing(None, 0, "install the program tesseract")]
 #[case::hangs(Some("exec sleep MANY"), 0, "could not be recognised: tesseract took more than 12 s")]
-#[case::hangs_with_another(Some("sleep MANY & sleep MANY"), 0, "could not be recognised: tesseract took more than 12 s")]
+#[case::hangs_with_another(
+    Some("sleep MANY & sleep MANY"),
+    0,
+    "could not be recognised: tesseract took more than 12 s"
+)]
 #[case::fails(Some("echo no such language >&2; exit 1"), 0, "tesseract failed: no such language")]
 #[case::lies(
     Some(

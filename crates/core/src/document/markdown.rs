@@ -4,6 +4,9 @@ use std::fmt::Write;
 
 use super::{Block, BlockKind, Document, Table};
 
+/// A table with fewer places than this is always filled up.
+const MAX_BLANKS: usize = 100_000;
+
 impl Document {
     /// Returns the document as Markdown (CommonMark with tables), which models and people read well.
     ///
@@ -69,9 +72,13 @@ impl Document {
         let header = (0..columns).map(|column| escaped(&table.column_name(&self.text, column))).collect();
         row_of(header, true);
         row_of(vec!["---".to_owned(); columns], false);
+        // Short rows are filled up, unless there would be more blanks than cells: whoever reads the table fills them up too.
+        let cells: usize = table.rows.iter().map(|row| row.cells.len()).sum();
+        let fills = columns.saturating_mul(table.rows.len()) <= MAX_BLANKS.max(2 * cells);
         for row in &table.rows[table.header_rows.min(table.rows.len())..] {
-            // A row that is shorter than the first one is filled up by who reads it.
-            row_of(row.cells.iter().map(|cell| escaped(self.slice(*cell))).collect(), false);
+            let blanks = if fills { columns.saturating_sub(row.cells.len()) } else { 0 };
+            let cells = row.cells.iter().map(|cell| escaped(self.slice(*cell)));
+            row_of(cells.chain(std::iter::repeat_n(String::new(), blanks)).collect(), false);
         }
     }
 }
