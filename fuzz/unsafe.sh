@@ -10,6 +10,6 @@ run() {
 }
 run -p logothete-core --lib -- vector keyword segment
 run -p logothete-core --test suite -- indexes tokens keyword
-run -p logothete-encoder
+run -p logothete-encoder --lib --tests
 run -p logothete --lib -- storage
 run -p logothete --test suite -- corpus sharing upkeep consistency late_interaction
