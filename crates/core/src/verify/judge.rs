@@ -15,8 +15,6 @@ use crate::vector::Encoder;
 /// So many sentences of a source are compared with a claim by their vectors, those that share most words with it.
 const MAX_PIECES: usize = 8;
 
-/// The same for a source that is one of several that a search found.
-const MAX_FOUND_PIECES: usize = 4;
 /// The vectors of about so many sentences are kept; one has about 20 kB.
 const MAX_KEPT: usize = 4_000;
 
@@ -58,27 +56,6 @@ impl<'a> Judge<'a> {
         Self { encoder, model: SupportModel::learned(), meanings: HashMap::new() }
     }
 
-    /// Encodes what [`hold_each`](Self::hold_each) will need for some claims with their passages, many sentences at once.
-    ///
-    /// # Errors
-    /// If the encoder fails.
-    pub fn read_ahead(&mut self, claims: &[(&str, &[Passage])]) -> Result<()> {
-        let mut wanted = Vec::new();
-        for (claim, passages) in claims {
-            let quotation = Quotation::of(claim);
-            for passage in *passages {
-                let pieces = pieces(passage, 0);
-                if said_by(&quotation, &pieces).is_none() {
-                    wanted.extend(
-                        likeliest(claim, &pieces, MAX_FOUND_PIECES).into_iter().map(|piece| piece.text.clone()),
-                    );
-                    wanted.push((*claim).to_owned());
-                }
-            }
-        }
-        self.learn(&wanted.iter().map(String::as_str).collect::<Vec<_>>())
-    }
-
     /// Holds a claim against passages taken together. Their headings and the columns of their tables count as evidence too.
     ///
     /// Costs encoding the sentences that are new, and comparing the words of the claim with theirs.
@@ -87,15 +64,7 @@ impl<'a> Judge<'a> {
     /// If the encoder fails.
     pub fn hold(&mut self, claim: &str, passages: &[&Passage]) -> Result<Judgement> {
         let pieces: Vec<Piece> = passages.iter().enumerate().flat_map(|(at, passage)| pieces(passage, at)).collect();
-        self.held(claim, &pieces, MAX_PIECES)
-    }
-
-    /// Holds a claim against passages one by one, as [`hold`](Self::hold) does, each by the few sentences that are most like it.
-    ///
-    /// # Errors
-    /// If the encoder fails.
-    pub fn hold_each(&mut self, claim: &str, passages: &[Passage]) -> Result<Vec<Judgement>> {
-        passages.iter().map(|passage| self.held(claim, &pieces(passage, 0), MAX_FOUND_PIECES)).collect()
+        self.held(claim, &pieces)
     }
 
     /// Holds a claim against sentences. The second place of the judgement is that of the sentence.
@@ -108,16 +77,16 @@ impl<'a> Judge<'a> {
             written: String::new(),
             place: Some((0, at)),
         };
-        self.held(claim, &sentences.iter().enumerate().map(piece).collect::<Vec<_>>(), MAX_PIECES)
+        self.held(claim, &sentences.iter().enumerate().map(piece).collect::<Vec<_>>())
     }
 
-    fn held(&mut self, claim: &str, pieces: &[Piece], max_pieces: usize) -> Result<Judgement> {
+    fn held(&mut self, claim: &str, pieces: &[Piece]) -> Result<Judgement> {
         // What the source says word for word needs no weighing. A part of a sentence is not enough: the rest may deny or limit it.
         let quotation = Quotation::of(claim);
         if let Some(at) = said_by(&quotation, pieces) {
             return Ok(Judgement { finding: Finding::word_for_word(at), place: pieces[at].place });
         }
-        let pieces = likeliest(claim, pieces, max_pieces);
+        let pieces = likeliest(claim, pieces);
         let texts: Vec<&str> = pieces.iter().map(|piece| piece.text.as_str()).chain([claim]).collect();
         self.learn(&texts)?;
         let unknown = Meaning::default();
@@ -163,8 +132,8 @@ fn said_by(quotation: &Quotation, pieces: &[Piece]) -> Option<usize> {
 }
 
 /// Returns the pieces that share most words with a claim, and those beside them, in their order. Beyond these a piece is not worth its vectors.
-fn likeliest<'p>(claim: &str, pieces: &'p [Piece], max: usize) -> Vec<&'p Piece> {
-    if pieces.len() <= max {
+fn likeliest<'p>(claim: &str, pieces: &'p [Piece]) -> Vec<&'p Piece> {
+    if pieces.len() <= MAX_PIECES {
         return pieces.iter().collect();
     }
     let terms = |text: &str| -> HashSet<String> {
@@ -180,13 +149,13 @@ fn likeliest<'p>(claim: &str, pieces: &'p [Piece], max: usize) -> Vec<&'p Piece>
     let scores: Vec<f32> = pieces.iter().map(score).collect();
     let mut order: Vec<usize> = (0..pieces.len()).collect();
     order.sort_by(|a, b| scores[*b].total_cmp(&scores[*a]).then(a.cmp(b)));
-    let mut kept: Vec<usize> = order[..max / 2].to_vec();
+    let mut kept: Vec<usize> = order[..MAX_PIECES / 2].to_vec();
     // What goes before the best one may name what it speaks of.
     kept.extend(order.first().into_iter().flat_map(|best| [best.saturating_sub(1), (best + 1).min(pieces.len() - 1)]));
-    kept.extend(order.iter().skip(max / 2).copied());
+    kept.extend(order.iter().skip(MAX_PIECES / 2).copied());
     let mut seen = HashSet::new();
     kept.retain(|at| seen.insert(*at));
-    kept.truncate(max);
+    kept.truncate(MAX_PIECES);
     kept.sort_unstable();
     kept.into_iter().map(|at| &pieces[at]).collect()
 }

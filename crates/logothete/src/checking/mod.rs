@@ -22,8 +22,6 @@ pub use report::{CheckReport, CheckedClaim, ClaimPair, PairCheck, pair_measures}
 
 /// So many passages are looked at for a claim that cites nothing.
 const MAX_PASSAGES: usize = 4;
-/// The sentences for so many claims are encoded at once.
-const READ_AHEAD: usize = 8;
 /// From this probability on, a passage that a search found supports a claim. Of several passages, one is more easily like it than one that is cited.
 const MIN_FOUND: f32 = 0.5;
 /// The share of the words of a claim from which on it is no doubtful paraphrase if the source says nothing of them.
@@ -61,16 +59,7 @@ pub(crate) fn check(searcher: &Searcher<'_>, text: &CheckedText) -> Result<Check
     let size = prepared.len().div_ceil(rayon::current_num_threads().max(1)).max(1);
     let judged = prepared.par_chunks(size).map(|some| {
         let mut judge = Judge::new(encoder);
-        let mut checked = Vec::with_capacity(some.len());
-        for few in some.chunks(READ_AHEAD) {
-            let alone = few.iter().filter(|one| one.cited.is_empty());
-            let wanted: Vec<(&str, &[Passage])> = alone.map(|one| (one.claim.text.as_str(), &one.found[..])).collect();
-            judge.read_ahead(&wanted)?;
-            for one in few {
-                checked.push(judged(one, &mut judge)?);
-            }
-        }
-        Ok(checked)
+        some.iter().map(|one| judged(one, &mut judge)).collect::<Result<Vec<_>>>()
     });
     let mut claims: Vec<CheckedClaim> = judged.collect::<Result<Vec<_>>>()?.concat();
     let locations = claims.iter_mut().flat_map(|claim| claim.evidence.iter_mut().chain(&mut claim.against));
@@ -146,7 +135,8 @@ fn judged(prepared: &Prepared, judge: &mut Judge<'_>) -> Result<CheckedClaim> {
     }
     let mut best: Option<(usize, Judgement)> = None;
     let mut against: Option<(usize, Judgement)> = None;
-    for (at, mut held) in judge.hold_each(&claim.text, found)?.into_iter().enumerate() {
+    for (at, passage) in found.iter().enumerate() {
+        let mut held = judge.hold(&claim.text, &[passage])?;
         if held.finding.verdict == Verdict::Supported && held.finding.probability < MIN_FOUND {
             let lacking = |difference: &&Difference| {
                 difference.kind == DifferenceKind::Missing && difference.degree >= MAX_MISSING
