@@ -32,6 +32,8 @@ pub struct LimitsConfig {
     pub places: u64,
     /// The number of chunks that a document is cut into.
     pub chunks: u64,
+    /// The number of tokens of a document that are encoded.
+    pub file_tokens: u64,
     /// The memory that a build may hold, in megabytes, besides the files that it maps.
     pub memory_megabytes: u64,
     /// The time that a build may take, in seconds; 0 means unlimited. What was read by then is kept.
@@ -63,6 +65,7 @@ impl Default for LimitsConfig {
             cells: budget.max_cells,
             places: budget.max_places,
             chunks: 200_000,
+            file_tokens: 20_000_000,
             memory_megabytes: 1000,
             build_seconds: 0,
             tokens: 0,
@@ -134,6 +137,7 @@ impl LimitsConfig {
             ("cells", self.cells),
             ("places", self.places),
             ("chunks", self.chunks),
+            ("file_tokens", self.file_tokens),
             ("memory_megabytes", self.memory_megabytes),
         ];
         if let Some((key, _)) = sizes.iter().find(|(_, size)| *size == 0) {

@@ -243,8 +243,8 @@ impl<'a> Batch<'a> {
         }
         match self.encode(&prepared, stop, meter) {
             Ok(encoded) => return self.add_prepared(prepared, encoded, report, meter),
-            // An encoder that has encoded nothing yet is at fault itself.
-            Err(error) if !self.has_encoded || !is_of_a_document(&error) => {
+            // An encoder that has encoded nothing yet is at fault itself, unless it was not asked.
+            Err(error) if !is_of_a_document(&error) || !(self.has_encoded || error.kind() == ErrorKind::Limit) => {
                 prepared.iter().filter_map(Prepared::replaces).for_each(|known| self.repeats.take_back(known));
                 return Err(error);
             }

@@ -79,7 +79,7 @@ impl Encoding<'_> {
         let mut vectors: Vec<Option<Vector>> =
             found.map(|found| found.map(|vector| Vector { vector, fresh: false })).collect();
 
-        let missing = self.affordable(documents, &keys, &vectors);
+        let missing = self.affordable(documents, &keys, &vectors)?;
         let mut tokens = 0;
         for (part, some) in missing.chunks(BATCH_TEXTS).enumerate() {
             if self.stop.is_some_and(|stop| stop.is_stopped() || self.spending.is_late()) {
@@ -108,10 +108,19 @@ impl Encoding<'_> {
     }
 
     /// Returns the texts that have to be encoded, each once, up to the first document that there is no money for.
-    fn affordable(&self, documents: &[(&str, &[Text])], keys: &[VectorKey], found: &[Option<Vector>]) -> Vec<usize> {
+    ///
+    /// # Errors
+    /// If one of the documents has more tokens than is allowed.
+    fn affordable(
+        &self,
+        documents: &[(&str, &[Text])],
+        keys: &[VectorKey],
+        found: &[Option<Vector>],
+    ) -> Result<Vec<usize>> {
         let encoder = &*self.opened.encoder;
+        let most = self.opened.config().limits.file_tokens;
         let mut first: HashMap<VectorKey, usize> = HashMap::new();
-        let mut missing = Vec::new();
+        let mut wanted: Vec<(Vec<usize>, u64)> = Vec::with_capacity(documents.len());
         let mut begun = 0;
         for (_, texts) in documents {
             let places = begun..begun + texts.len();
@@ -121,12 +130,22 @@ impl Encoding<'_> {
                 .filter(|&at| found[at].is_none() && *first.entry(keys[at]).or_insert(at) == at)
                 .collect();
             let tokens = new.iter().map(|&at| read_tokens(encoder, &texts[at - places.start].text)).sum();
+            if tokens > most {
+                let message = format!(
+                    "encoding it would read {tokens} tokens, and {most} are allowed; raise file_tokens in [limits], or split it"
+                );
+                return Err(Error::new(ErrorKind::Limit, message));
+            }
+            wanted.push((new, tokens));
+        }
+        let mut missing = Vec::new();
+        for (new, tokens) in wanted {
             if !new.is_empty() && !self.spending.spend(tokens, self.opened.config().encoder.price_of(tokens)) {
                 break;
             }
             missing.extend(new);
         }
-        missing
+        Ok(missing)
     }
 }
 

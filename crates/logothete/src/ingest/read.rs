@@ -19,13 +19,15 @@ use crate::opened::Opened;
 use crate::source::Content;
 use crate::spending::Spending;
 use crate::storage::{FileState, KnownDocument, Lease, Which};
-use crate::threads::{Driver, StopToken, caught, caught_future, caught_in};
+use crate::threads::{Driver, StopToken, caught, caught_future, caught_in, within};
 use crate::trace::milliseconds;
 
 /// A file changed less than this before it was read may have changed again within the resolution of the clock.
 pub(super) const CLOCK_DOUBT: i64 = 2_000_000_000;
 /// The number of files of a window that are read at a time.
 const MAX_READS: usize = 8;
+/// A document with more bytes of text is cut on a thread of its own, which can be given up.
+const LONG: usize = 1_000_000;
 
 /// The result of reading a file.
 pub(super) enum FileOutcome {
@@ -366,7 +368,7 @@ impl<'a> Reader<'a> {
             }
         };
         metadata::complete(&mut document, &candidate.item, &state, self.request)?;
-        let chunks = self.cut(&document, &candidate.identity)?;
+        let (document, chunks) = self.cut(document, &candidate.identity)?;
         Ok(FileOutcome::Read(Box::new(Change {
             replaces: candidate.known.clone(),
             place: Some((candidate.source, candidate.path.clone())),
@@ -378,21 +380,33 @@ impl<'a> Reader<'a> {
         })))
     }
 
-    fn cut(&self, document: &Document, identity: &str) -> Result<Vec<Chunk>> {
-        let chunks = caught_in("the chunker", || chunk::chunks(document, identity, &*self.opened.chunking.chunker))?;
-        let most = self.opened.config().limits.chunks;
-        if chunks.len() as u64 > most {
-            let message = format!(
-                "it is cut into {} chunks, and {most} are allowed; raise chunks in [limits], or split it",
-                chunks.len()
-            );
+    /// Cuts a document, within the time that reading it may take and the number of chunks that it may have.
+    fn cut(&self, document: Document, identity: &str) -> Result<(Document, Vec<Chunk>)> {
+        let limits = &self.opened.config().limits;
+        let (chunker, identity) = (self.opened.chunking.chunker.clone(), identity.to_owned());
+        let is_long = document.text.len() > LONG;
+        let cut = move || {
+            let chunks = caught_in("the chunker", || chunk::chunks(&document, &identity, &*chunker))?;
+            Ok((document, chunks))
+        };
+        let late = || {
+            let seconds = limits.max_read_time().as_secs();
+            let message = format!("cutting it took more than {seconds} s and was given up; raise seconds in [limits]");
+            Err(Error::new(ErrorKind::Limit, message))
+        };
+        let (document, chunks) =
+            if is_long { within(limits.max_read_time(), || (), cut).unwrap_or_else(late)? } else { cut()? };
+        let (has, most) = (chunks.len(), limits.chunks);
+        if has as u64 > most {
+            let message =
+                format!("it is cut into {has} chunks, and {most} are allowed; raise chunks in [limits], or split it");
             return Err(Error::new(ErrorKind::Limit, message));
         }
-        Ok(chunks)
+        Ok((document, chunks))
     }
 
     fn recut(&self, known: &KnownDocument, document: Document, state: Option<FileState>) -> Result<FileOutcome> {
-        let chunks = self.cut(&document, &known.identity)?;
+        let (document, chunks) = self.cut(document, &known.identity)?;
         Ok(FileOutcome::Read(Box::new(Change {
             replaces: Some(known.clone()),
             state,

@@ -6,7 +6,7 @@ use std::time::Duration;
 
 use logothete::vector::{Encoder, Role, Vectors};
 use logothete::{
-    BuildRequest, Corpus, Error, ErrorKind, Fingerprint, Hashing, MemorySource, Pipeline, Progress, Result,
+    BuildRequest, Config, Corpus, Error, ErrorKind, Fingerprint, Hashing, MemorySource, Pipeline, Progress, Result,
 };
 use rstest::rstest;
 
@@ -89,6 +89,25 @@ async fn a_document_that_the_encoder_does_not_take_costs_itself_alone() {
     assert_eq!((report.failed.len(), report.failed[0].document.as_str()), (1, "c.md"), "{report:?}");
     assert!(report.failed[0].reason.contains("cannot be encoded"));
     assert_eq!(held(&corpus).await, ["a.md", "b.md", "d.md", "e.md", "z.md"]);
+}
+
+/// Each document is measured by itself, and the limit is named.
+#[rstest]
+#[case::chunks("chunks", 20, "it is cut into")]
+#[case::tokens("file_tokens", 300, "tokens, and 300 are allowed; raise file_tokens")]
+#[tokio::test]
+async fn a_document_of_too_many_pieces_costs_itself_alone(#[case] key: &str, #[case] most: u64, #[case] said: &str) {
+    let config = Config::default().with_setting(&format!("limits.{key}"), &most.to_string()).expect("a setting");
+    let config = config.with_setting("encoder.kind", "hashing").expect("a setting");
+    let corpus = Pipeline::from_config(&config).expect("a pipeline").in_memory().await.expect("a corpus");
+    let long: String = (0..30)
+        .map(|at| format!("# Part {at}\n\nWord{at} is said once in part {at}, and nowhere else at all.\n\n"))
+        .collect();
+    let source = MemorySource::new("notices").with("long.md", long).with("short.md", "The bell is rung in fog.");
+    let report = corpus.build(BuildRequest::default().source(source)).await.expect("a build");
+    assert_eq!((report.added, report.failed.len()), (1, 1), "{report:?}");
+    assert_eq!(report.failed[0].document, "long.md");
+    assert!(report.failed[0].reason.contains(said), "{report:?}");
 }
 
 #[tokio::test]
