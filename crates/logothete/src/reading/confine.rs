@@ -77,12 +77,16 @@ fn calls(runs_programs: bool) {
         BackendError, BpfProgram, SeccompAction, SeccompCmpArgLen, SeccompCmpOp, SeccompCondition, SeccompFilter,
         SeccompRule, apply_filter,
     };
-    let filter =
-        |calls: Vec<(libc::c_long, Vec<SeccompRule>)>, error: libc::c_int| -> Result<BpfProgram, BackendError> {
-            let rules = calls.into_iter().map(|(call, rules)| (i64::from(call), rules)).collect();
-            let refusal = SeccompAction::Errno(error.unsigned_abs());
-            SeccompFilter::new(rules, SeccompAction::Allow, refusal, std::env::consts::ARCH.try_into()?)?.try_into()
-        };
+    let filter = |calls: Vec<(i64, Vec<SeccompRule>)>, error: libc::c_int| -> Result<BpfProgram, BackendError> {
+        let refusal = SeccompAction::Errno(error.unsigned_abs());
+        SeccompFilter::new(
+            calls.into_iter().collect(),
+            SeccompAction::Allow,
+            refusal,
+            std::env::consts::ARCH.try_into()?,
+        )?
+        .try_into()
+    };
     let restrict = || -> Result<(), seccompiler::Error> {
         let mut refused = vec![(libc::SYS_socket, Vec::new()), (libc::SYS_socketpair, Vec::new())];
         // What a library tries first, and does in another way if the kernel does not know it: its arguments cannot be looked at.

@@ -117,7 +117,7 @@ const SHEET: (&str, &[u8]) = (
     b"<Relationships><Relationship Id=\"r1\" Type=\"x/worksheet\" Target=\"worksheets/s.xml\"/></Relationships>",
 );
 
-fn sheet(rows: String, strings: String) -> Vec<u8> {
+fn sheet(rows: &str, strings: &str) -> Vec<u8> {
     let sheet = format!("<worksheet><sheetData>{rows}</sheetData></worksheet>");
     let parts = [BOOK, SHEET, ("xl/sharedStrings.xml", strings.as_bytes()), ("xl/worksheets/s.xml", sheet.as_bytes())];
     archive(&parts)
@@ -125,12 +125,12 @@ fn sheet(rows: String, strings: String) -> Vec<u8> {
 
 fn far_right() -> Vec<u8> {
     let rows: String = (2..60_000).map(|at| format!("<row r=\"{at}\"><c r=\"A{at}\"><v>1</v></c></row>")).collect();
-    sheet(format!("<row r=\"1\"><c r=\"A1\"><v>1</v></c><c r=\"ALK1\"><v>2</v></c></row>{rows}"), "<sst/>".to_owned())
+    sheet(&format!("<row r=\"1\"><c r=\"A1\"><v>1</v></c><c r=\"ALK1\"><v>2</v></c></row>{rows}"), "<sst/>")
 }
 
 fn shared_strings() -> Vec<u8> {
     let cell = |at| format!("<row r=\"{at}\"><c r=\"A{at}\" t=\"s\"><v>0</v></c></row>");
-    sheet((1..500).map(cell).collect(), format!("<sst><si><t>{}</t></si></sst>", "words ".repeat(20_000)))
+    sheet(&(1..500).map(cell).collect::<String>(), &format!("<sst><si><t>{}</t></si></sst>", "words ".repeat(20_000)))
 }
 
 fn shared_target() -> Vec<u8> {

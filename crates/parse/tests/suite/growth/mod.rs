@@ -34,18 +34,18 @@ const ALL: &[Work] = &[
     ("HTML elements without an end", 150, |n| read("a.html", format!("<html><body>{}", "<p><b>a".repeat(n.min(1_500))))),
     ("e-mail headers", 200, |n| read("a.eml", format!("From: a@quay.example\nDate: Mon, 1 Jan 2024 10:00:00 +0000\nMIME-Version: 1.0\n{}\nThe bell.\n", (0..n).map(|at| format!("X-Header{at}: {at}\n")).collect::<String>()))),
     ("e-mail parts", 12, |n| read("a.eml", format!("From: a@quay.example\nDate: Mon, 1 Jan 2024 10:00:00 +0000\nMIME-Version: 1.0\nContent-Type: multipart/mixed; boundary=b\n\n{}--b--\n", "--b\nContent-Type: text/plain\n\nThe bell.\n".repeat(n)))),
-    ("Word paragraphs", 100, |n| word("<w:p><w:r><w:t>The bell is rung.</w:t></w:r></w:p>".repeat(n))),
-    ("Word tables", 100, |n| word(format!("<w:tbl>{}</w:tbl>", "<w:tr><w:tc><w:p><w:r><w:t>a</w:t></w:r></w:p></w:tc><w:tc><w:tcPr><w:gridSpan w:val=\"9\"/></w:tcPr><w:p/></w:tc></w:tr>".repeat(n)))),
-    ("Word tables in tables", 8, |n| word("<w:tbl><w:tr><w:tc>".repeat(n) + "<w:p><w:r><w:t>deep</w:t></w:r></w:p>" + &"</w:tc></w:tr></w:tbl>".repeat(n))),
-    ("Word text boxes in text boxes", 40, |n| word(("<w:p><w:r><w:txbxContent>".repeat(5) + "<w:p><w:r><w:t>deep</w:t></w:r></w:p>" + &"</w:txbxContent></w:r></w:p>".repeat(5)).repeat(n))),
-    ("sheet of many rows", 100, |n| sheet((1..=n).map(|at| format!("<row r=\"{at}\"><c r=\"A{at}\"><v>{at}</v></c><c r=\"B{at}\"><v>8.4</v></c></row>")).collect::<String>(), String::new())),
-    ("sheet of cells that span others", 100, |n| sheet((1..=n).map(|at| format!("<row r=\"{at}\"><c r=\"A{at}\"><v>{at}</v></c><c r=\"C{at}\"><v>8.4</v></c></row>")).collect::<String>(), format!("<mergeCells>{}</mergeCells>", (1..=n).map(|at| format!("<mergeCell ref=\"A{at}:B{at}\"/>")).collect::<String>()))),
-    ("PDF lines", 80, |n| pdf((0..n).map(|at| format!("BT /F 8 Tf 1 0 0 1 40 {} Tm (The bell is rung in fog.) Tj ET\n", 8_000 - 12 * at)).collect::<String>())),
-    ("PDF labels", 500, |n| pdf((0..n).map(|at| format!("BT /F 6 Tf 1 0 0 1 {} {} Tm (b{at}) Tj ET\n", 20 + at / 50 * 30, 20 + at % 50 * 12)).collect::<String>())),
+    ("Word paragraphs", 100, |n| word(&("<w:p><w:r><w:t>The bell is rung.</w:t></w:r></w:p>".repeat(n)))),
+    ("Word tables", 100, |n| word(&(format!("<w:tbl>{}</w:tbl>", "<w:tr><w:tc><w:p><w:r><w:t>a</w:t></w:r></w:p></w:tc><w:tc><w:tcPr><w:gridSpan w:val=\"9\"/></w:tcPr><w:p/></w:tc></w:tr>".repeat(n))))),
+    ("Word tables in tables", 8, |n| word(&("<w:tbl><w:tr><w:tc>".repeat(n) + "<w:p><w:r><w:t>deep</w:t></w:r></w:p>" + &"</w:tc></w:tr></w:tbl>".repeat(n)))),
+    ("Word text boxes in text boxes", 40, |n| word(&(("<w:p><w:r><w:txbxContent>".repeat(5) + "<w:p><w:r><w:t>deep</w:t></w:r></w:p>" + &"</w:txbxContent></w:r></w:p>".repeat(5)).repeat(n)))),
+    ("sheet of many rows", 100, |n| sheet(&(1..=n).map(|at| format!("<row r=\"{at}\"><c r=\"A{at}\"><v>{at}</v></c><c r=\"B{at}\"><v>8.4</v></c></row>")).collect::<String>(), "")),
+    ("sheet of cells that span others", 100, |n| sheet(&(1..=n).map(|at| format!("<row r=\"{at}\"><c r=\"A{at}\"><v>{at}</v></c><c r=\"C{at}\"><v>8.4</v></c></row>")).collect::<String>(), &format!("<mergeCells>{}</mergeCells>", (1..=n).map(|at| format!("<mergeCell ref=\"A{at}:B{at}\"/>")).collect::<String>()))),
+    ("PDF lines", 80, |n| pdf(&((0..n).map(|at| format!("BT /F 8 Tf 1 0 0 1 40 {} Tm (The bell is rung in fog.) Tj ET\n", 8_000 - 12 * at)).collect::<String>()))),
+    ("PDF labels", 500, |n| pdf(&((0..n).map(|at| format!("BT /F 6 Tf 1 0 0 1 {} {} Tm (b{at}) Tj ET\n", 20 + at / 50 * 30, 20 + at % 50 * 12)).collect::<String>()))),
     // Up to 4,000 rules are compared with one another, more are no tables.
-    ("PDF rules", 4_100, |n| pdf((0..n).map(|at| format!("{} {} m {} {} l S\n", 20, 20 + at * 20 % 7_900, 380, 20 + at * 20 % 7_900)).collect::<String>() + "BT /F 8 Tf 1 0 0 1 40 40 Tm (The bell.) Tj ET\n")),
-    ("PDF dictionaries in dictionaries", 200, |n| pdf_of_objects("<< /A ".repeat(n) + "1" + &" >>".repeat(n))),
-    ("PDF objects", 100, |n| pdf_of_objects((0..n).map(|at| format!("{at} ")).collect::<String>())),
+    ("PDF rules", 4_100, |n| pdf(&((0..n).map(|at| format!("{} {} m {} {} l S\n", 20, 20 + at * 20 % 7_900, 380, 20 + at * 20 % 7_900)).collect::<String>() + "BT /F 8 Tf 1 0 0 1 40 40 Tm (The bell.) Tj ET\n"))),
+    ("PDF dictionaries in dictionaries", 200, |n| pdf_of_objects(&("<< /A ".repeat(n) + "1" + &" >>".repeat(n)))),
+    ("PDF objects", 100, |n| pdf_of_objects(&((0..n).map(|at| format!("{at} ")).collect::<String>()))),
 ];
 
 /// A process that is counted reads one of them.
@@ -77,13 +77,13 @@ fn archive(name: &str, parts: &[(&str, String)]) {
     read(name, writer.finish().expect("an archive").into_inner());
 }
 
-fn word(body: String) {
+fn word(body: &str) {
     let mut document = String::new();
     let _ = write!(document, "<w:document xmlns:w=\"w\"><w:body>{body}</w:body></w:document>");
     archive("a.docx", &[("word/document.xml", document)]);
 }
 
-fn sheet(rows: String, more: String) {
+fn sheet(rows: &str, more: &str) {
     let book = "<workbook xmlns:r=\"r\"><sheets><sheet name=\"S\" sheetId=\"1\" r:id=\"r1\"/></sheets></workbook>";
     let relation =
         "<Relationships><Relationship Id=\"r1\" Type=\"x/worksheet\" Target=\"worksheets/s.xml\"/></Relationships>";
@@ -98,16 +98,16 @@ fn sheet(rows: String, more: String) {
     );
 }
 
-fn pdf(content: String) {
-    read("a.pdf", crate::common::pdf(400, 8_000, &[&content]));
+fn pdf(content: &str) {
+    read("a.pdf", crate::common::pdf(400, 8_000, &[content]));
 }
 
-fn pdf_of_objects(last: String) {
+fn pdf_of_objects(last: &str) {
     let objects = [
         "<< /Type /Catalog /Pages 2 0 R >>",
         "<< /Type /Pages /Kids [3 0 R] /Count 1 >>",
         "<< /Type /Page /Parent 2 0 R /MediaBox [0 0 400 400] >>",
     ];
-    let all: Vec<String> = objects.into_iter().map(str::to_owned).chain([last]).collect();
+    let all: Vec<String> = objects.into_iter().map(str::to_owned).chain([last.to_owned()]).collect();
     read("a.pdf", crate::common::file(&all));
 }
