@@ -1,15 +1,18 @@
 //! Counts what the streams of a file unpack to, before anything of it is kept.
 
-use std::io::{BufRead, BufReader, Cursor, Read};
+use std::io::{BufRead, BufReader, Read};
 
-use flate2::bufread::ZlibDecoder;
+use flate2::bufread::DeflateDecoder;
 use logothete_core::Result;
 use logothete_core::document::{Budget, Made};
 
 /// A stream is unpacked this often at most; more filters on one stream serve only to hide its size.
 const MAX_LAYERS: usize = 8;
-/// Bytes that are unpacked at a time.
+/// Bytes that are counted at a time, and unpacked in one step.
 const PART: usize = 64 * 1024;
+const STEP: usize = 1024;
+/// The bytes before what is deflated (RFC 1950).
+const HEADER: usize = 2;
 
 /// Counts the bytes to which all streams unpack that are deflated, by the marks around them, without reading the structure of the file. Takes the time of
 /// unpacking each once, and little memory. Streams in other packings are small, or bounded by the memory of the process.
@@ -23,7 +26,7 @@ pub(super) fn count(bytes: &[u8], budget: &Budget) -> Result<()> {
         let content = bytes[start..].strip_prefix(b"\r\n").or_else(|| bytes[start..].strip_prefix(b"\n"));
         at = start;
         if let Some(content) = content.filter(|content| is_deflated(content)) {
-            unpack(Box::new(content), budget, MAX_LAYERS)?;
+            unpack(&|| Box::new(content), budget, MAX_LAYERS)?;
         }
     }
     Ok(())
@@ -41,35 +44,42 @@ fn find(bytes: &[u8], mark: &[u8]) -> Option<usize> {
     None
 }
 
-/// Returns `true` for the beginning of deflated bytes (RFC 1950).
+/// Returns `true` for what may be the beginning of deflated bytes (RFC 1950).
 fn is_deflated(bytes: &[u8]) -> bool {
-    let [method, flags, ..] = bytes else { return false };
-    method & 15 == 8 && (u16::from(*method) << 8 | u16::from(*flags)) % 31 == 0
+    bytes.first().is_some_and(|method| method & 15 == 8)
 }
 
-/// Unpacks a stream, and what it holds if that is packed again. Damaged streams end where they are damaged.
-fn unpack(packed: Box<dyn BufRead + '_>, budget: &Budget, layers: usize) -> Result<()> {
-    let mut decoder = ZlibDecoder::new(packed);
-    let mut part = vec![0; PART];
-    let first = fill(&mut decoder, &mut part);
-    budget.count(Made::Unpacked, first as u64)?;
-    if layers > 1 && is_deflated(&part[..first]) {
-        part.truncate(first);
-        return unpack(Box::new(BufReader::new(Cursor::new(part).chain(decoder))), budget, layers - 1);
-    }
-    let mut count = first;
+/// Something packed, from its beginning each time.
+type Packed<'p> = dyn Fn() -> Box<dyn BufRead + 'p> + 'p;
+
+/// Unpacks a stream whole, and then what it holds if that may be packed again. Damaged streams end where they are damaged.
+///
+/// Neither the header nor the checksum is looked at: who reads the file later may not look at them either.
+fn unpack(packed: &Packed<'_>, budget: &Budget, layers: usize) -> Result<()> {
+    let unpacked = || -> Box<dyn BufRead + '_> {
+        let mut packed = packed();
+        let _ = packed.read_exact(&mut [0; HEADER]);
+        Box::new(BufReader::with_capacity(STEP, DeflateDecoder::new(packed)))
+    };
+    let (mut from, mut part) = (unpacked(), vec![0; PART]);
+    let mut count = fill(&mut from, &mut part);
+    let again = layers > 1 && is_deflated(&part[..count]);
+    budget.count(Made::Unpacked, count as u64)?;
     while count == part.len() {
-        count = fill(&mut decoder, &mut part);
+        count = fill(&mut from, &mut part);
         budget.count(Made::Unpacked, count as u64)?;
     }
-    Ok(())
+    drop(from);
+    if again { unpack(&unpacked, budget, layers - 1) } else { Ok(()) }
 }
 
 /// Fills a part as far as there are bytes.
 fn fill(from: &mut impl Read, part: &mut [u8]) -> usize {
     let mut filled = 0;
     while filled < part.len() {
-        match from.read(&mut part[filled..]) {
+        // What is unpacked in the same step as something damaged is lost, so that the steps are small.
+        let end = part.len().min(filled + STEP);
+        match from.read(&mut part[filled..end]) {
             Ok(0) | Err(_) => break,
             Ok(count) => filled += count,
         }
@@ -110,6 +120,24 @@ mod tests {
         let bomb = deflated(&deflated(&deflated(&vec![b' '; 5_000_000])));
         let error = count(&file(&[bomb]), &budget).expect_err("too much");
         assert!(error.to_string().contains("unpacked_megabytes"), "{error}");
+    }
+
+    #[test]
+    fn what_only_looks_packed_is_counted() {
+        let budget = Budget::default();
+        count(&file(&[deflated(&vec![b'x'; 300_000])]), &budget).expect("room");
+        assert!(budget.max_unpacked - budget.left(Made::Unpacked) >= 300_000);
+    }
+
+    #[test]
+    fn a_wrong_checksum_hides_nothing() {
+        let mut budget = Budget::default();
+        budget.max_unpacked = 1_000_000;
+        let mut bomb = deflated(&deflated(&deflated(&vec![b' '; 5_000_000])));
+        let last = bomb.len() - 1;
+        bomb[last] ^= 1;
+        bomb[1] ^= 1;
+        assert!(count(&file(&[bomb]), &budget).is_err());
     }
 
     #[test]
