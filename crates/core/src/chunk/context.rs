@@ -7,7 +7,7 @@ use std::cell::{Cell, RefCell};
 use super::piece::Piece;
 use crate::document::{BlockKind, Document, Span};
 
-/// A longer heading is cut in the contexts below it, at a word.
+/// A longer heading, in bytes, is cut in the contexts below it.
 const MAX_HEADING: usize = 400;
 
 /// The contexts of a document's spans.
@@ -141,10 +141,10 @@ impl<'a> Contexts<'a> {
     }
 
     fn written(&self, told: Option<usize>, begun: Option<usize>, limit: Option<&Limit>) -> String {
-        let title = self.document.title.as_deref();
+        let title = self.document.title.as_deref().map(one_line);
         let mut path: Vec<String> = told.into_iter().flat_map(|index| self.headings(index)).map(one_line).collect();
-        path.retain(|heading| Some(heading) != title.map(one_line).as_ref());
-        path.splice(0..0, title.map(one_line));
+        path.retain(|heading| Some(heading) != title.as_ref());
+        path.splice(0..0, title);
         let table = begun.and_then(|block| self.document.blocks[block].table.as_ref());
         let mut header = table.map_or("", |table| table.header_line(&self.document.text));
         let most = limit.map_or(usize::MAX, Limit::most_context);
@@ -172,13 +172,15 @@ impl<'a> Contexts<'a> {
 fn one_line(text: &str) -> String {
     let mut line = String::new();
     for word in text.split_whitespace() {
-        if line.len() + word.len() > MAX_HEADING {
+        let blank = if line.is_empty() { "" } else { " " };
+        if line.len() + blank.len() + word.len() > MAX_HEADING {
+            // A heading without blanks is cut inside its only word.
+            let room = if line.is_empty() { word.floor_char_boundary(MAX_HEADING) } else { 0 };
+            line.push_str(&word[..room]);
             line.push('…');
             break;
         }
-        if !line.is_empty() {
-            line.push(' ');
-        }
+        line.push_str(blank);
         line.push_str(word);
     }
     line

@@ -17,7 +17,7 @@ pub enum Made {
     Blocks,
     /// Cells of tables, those that another one spans among them.
     Cells,
-    /// Places: lines and words on pages, links, beginnings of pages, moments.
+    /// Places: lines and words on pages, links, beginnings of pages, moments, and the elements of XML.
     Places,
 }
 
@@ -43,7 +43,7 @@ impl Made {
             Self::Text => format!("it makes more than {} MB of text ({} MB", megabytes(most), megabytes(has)),
             Self::Blocks => format!("it makes more than {most} blocks ({has}"),
             Self::Cells => format!("it makes more than {most} cells of tables ({has}"),
-            Self::Places => format!("it makes more than {most} places of lines, words and links ({has}"),
+            Self::Places => format!("it makes more than {most} lines, words, links and elements ({has}"),
         };
         let message = format!("{what} when it was stopped); raise {} in [limits], or split it", self.limit());
         Error::new(ErrorKind::Limit, message)

@@ -108,16 +108,13 @@ impl<'a> Judge<'a> {
 
     fn learn(&mut self, texts: &[&str]) -> Result<()> {
         let Some(encoder) = self.encoder else { return Ok(()) };
+        if self.meanings.len() > MAX_KEPT {
+            self.meanings.clear();
+        }
         let mut fresh: Vec<&str> = texts.iter().copied().filter(|text| !self.meanings.contains_key(*text)).collect();
         fresh.sort_unstable();
         fresh.dedup();
         if !fresh.is_empty() {
-            if self.meanings.len() > MAX_KEPT {
-                fresh = texts.to_vec();
-                fresh.sort_unstable();
-                fresh.dedup();
-                self.meanings.clear();
-            }
             let meanings = Meaning::of(encoder, &fresh)?;
             self.meanings.extend(fresh.into_iter().map(str::to_owned).zip(meanings));
         }

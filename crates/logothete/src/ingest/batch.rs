@@ -55,24 +55,12 @@ pub(super) struct Change {
     pub written: Written,
 }
 
-/// A document, and what of it has to be encoded.
+/// What of a document has to be encoded.
 struct Prepared {
-    change: Change,
     entries: Vec<IndexEntry>,
     wanted: Vec<Text>,
     /// The vectors of chunks that it had before.
     kept: HashMap<ChunkId, Vec<f32>>,
-}
-
-impl Prepared {
-    fn name(&self) -> String {
-        self.change.document.name.clone()
-    }
-
-    /// Returns the document that it replaces.
-    fn replaces(&self) -> Option<i64> {
-        self.change.replaces.as_ref().map(|known| known.id)
-    }
 }
 
 /// Returns `true` for an error that says something of one document. Others, such as a full disk, stand in the way of all.
@@ -225,7 +213,7 @@ impl<'a> Batch<'a> {
         Ok(())
     }
 
-    /// Encodes some documents together; if one of them is at fault, one by one.
+    /// Encodes some documents together; if one of them is at fault, one by one. One that is at fault alone becomes a failure.
     fn add_all(
         &mut self,
         changes: Vec<Change>,
@@ -233,61 +221,46 @@ impl<'a> Batch<'a> {
         report: &mut BuildReport,
         meter: &mut Meter<'_>,
     ) -> Result<()> {
-        let mut prepared = Vec::new();
-        for change in changes {
-            let (name, replaces) = (change.document.name.clone(), change.replaces.as_ref().map(|known| known.id));
-            match self.prepare(change) {
-                Ok(one) => prepared.push(one),
-                Err(error) => self.leave_out(name, replaces, error, report)?,
+        match (self.encode(&changes, stop, meter), &changes[..]) {
+            (Ok((prepared, encoded)), _) => return self.add_encoded(changes, prepared, encoded, report, meter),
+            (Err(error), all) => {
+                self.forget_prepared();
+                // An encoder that has encoded nothing yet is at fault itself, unless it was not asked.
+                if !is_of_a_document(&error) || !(self.has_encoded || error.kind() == ErrorKind::Limit) {
+                    return Err(error);
+                }
+                if let [one] = all {
+                    meter.next(&one.document.name);
+                    report.failed.push(Failure { document: one.document.name.clone(), reason: error.to_string() });
+                    return Ok(());
+                }
             }
         }
-        match self.encode(&prepared, stop, meter) {
-            Ok(encoded) => return self.add_prepared(prepared, encoded, report, meter),
-            // An encoder that has encoded nothing yet is at fault itself, unless it was not asked.
-            Err(error) if !is_of_a_document(&error) || !(self.has_encoded || error.kind() == ErrorKind::Limit) => {
-                prepared.iter().filter_map(Prepared::replaces).for_each(|known| self.repeats.take_back(known));
-                return Err(error);
-            }
-            Err(_) => {}
-        }
-        for one in prepared {
-            match self.encode(std::slice::from_ref(&one), stop, meter) {
-                Ok(encoded) => self.add_prepared(vec![one], encoded, report, meter)?,
-                Err(error) => self.leave_out(one.name(), one.replaces(), error, report)?,
-            }
-        }
-        Ok(())
+        changes.into_iter().try_for_each(|change| self.add_all(vec![change], stop, report, meter))
     }
 
-    /// Reports a document that cannot be added. What it was to replace stays. An error that says nothing of the document is returned.
-    fn leave_out(
+    /// Finds out what has to be encoded of some documents, and encodes it.
+    fn encode(
         &mut self,
-        document: String,
-        replaces: Option<i64>,
-        error: Error,
-        report: &mut BuildReport,
-    ) -> Result<()> {
-        replaces.into_iter().for_each(|known| self.repeats.take_back(known));
-        if !is_of_a_document(&error) {
-            return Err(error);
-        }
-        report.failed.push(Failure { document, reason: error.to_string() });
-        Ok(())
-    }
-
-    /// Encodes what is wanted of some documents.
-    fn encode(&self, prepared: &[Prepared], stop: &StopToken, meter: &mut Meter<'_>) -> Result<encode::Encoded> {
-        let wanted = prepared.iter().map(|one| (one.change.document.name.as_str(), one.wanted.as_slice()));
+        changes: &[Change],
+        stop: &StopToken,
+        meter: &mut Meter<'_>,
+    ) -> Result<(Vec<Prepared>, encode::Encoded)> {
+        let prepared: Vec<Prepared> = changes.iter().map(|change| self.prepare(change)).collect::<Result<_>>()?;
+        let names = changes.iter().map(|change| change.document.name.as_str());
+        let wanted: Vec<(&str, &[Text])> = names.zip(prepared.iter().map(|one| one.wanted.as_slice())).collect();
         let known: Vec<Option<&Vec<f32>>> =
             prepared.iter().flat_map(|one| one.wanted.iter().map(|wanted| one.kept.get(&wanted.chunk))).collect();
         let (opened, driver) = (self.opened, self.driver);
         let encoding = encode::Encoding { opened, driver, spending: self.spending, stop: Some(stop) };
-        encoding.run(&wanted.collect::<Vec<_>>(), &known, meter)
+        let encoded = encoding.run(&wanted, &known, meter)?;
+        Ok((prepared, encoded))
     }
 
-    /// Adds documents with their vectors. From the first one on that lacks some, they are left out.
-    fn add_prepared(
+    /// Adds documents with their vectors. From the first one on that lacks some, they are left out: later ones may say the same, and would point to it.
+    fn add_encoded(
         &mut self,
+        changes: Vec<Change>,
         prepared: Vec<Prepared>,
         encoded: encode::Encoded,
         report: &mut BuildReport,
@@ -296,24 +269,34 @@ impl<'a> Batch<'a> {
         report.encoded_tokens += encoded.tokens;
         self.has_encoded |= encoded.tokens > 0;
         let mut vectors = encoded.vectors.into_iter();
-        let mut left_out = false;
-        for one in prepared {
+        for (change, one) in changes.into_iter().zip(prepared) {
             let vectors: Option<Vec<Vector>> = vectors.by_ref().take(one.wanted.len()).collect();
-            left_out |= vectors.is_none();
-            let Some(vectors) = vectors.filter(|_| !left_out) else {
-                // Later documents may say the same, and would point to it.
-                one.replaces().into_iter().for_each(|known| self.repeats.take_back(known));
-                continue;
+            let Some(vectors) = vectors else {
+                self.forget_prepared();
+                break;
             };
-            let name = one.name();
-            self.add_encoded(one, vectors, report)?;
+            let name = change.document.name.clone();
+            self.add_one(change, one, vectors, report)?;
             meter.next(&name);
         }
         Ok(())
     }
 
+    /// Forgets the chunks of documents that were prepared and are not added after all. No other may point to them.
+    fn forget_prepared(&mut self) {
+        self.repeats = Duplicates::default();
+        self.removed.iter().for_each(|document| self.repeats.leave_out(*document));
+        for (change, entries) in self.changes.iter().zip(&self.entries) {
+            change.replaces.iter().for_each(|known| self.repeats.leave_out(known.id));
+            let chunks = change.chunks.iter().zip(&change.compared).zip(entries);
+            for ((chunk, compared), _) in chunks.filter(|(_, entry)| entry.duplicate_of.is_none()) {
+                self.repeats.add(&chunk.id, compared);
+            }
+        }
+    }
+
     /// Finds out what of a document has to be encoded.
-    fn prepare(&mut self, change: Change) -> Result<Prepared> {
+    fn prepare(&mut self, change: &Change) -> Result<Prepared> {
         if let Some(known) = &change.replaces {
             self.repeats.leave_out(known.id);
         }
@@ -338,13 +321,19 @@ impl<'a> Batch<'a> {
             Some(Text::new(at, chunk.id.clone(), indexed))
         });
         let wanted: Vec<Text> = wanted.collect();
-        let kept = self.kept_vectors(&change, &wanted)?;
-        Ok(Prepared { change, entries, wanted, kept })
+        let kept = self.kept_vectors(change, &wanted)?;
+        Ok(Prepared { entries, wanted, kept })
     }
 
     /// Adds a document whose chunks are encoded.
-    fn add_encoded(&mut self, prepared: Prepared, vectors: Vec<Vector>, report: &mut BuildReport) -> Result<()> {
-        let Prepared { change, mut entries, wanted, .. } = prepared;
+    fn add_one(
+        &mut self,
+        change: Change,
+        prepared: Prepared,
+        vectors: Vec<Vector>,
+        report: &mut BuildReport,
+    ) -> Result<()> {
+        let Prepared { mut entries, wanted, .. } = prepared;
         match &change.replaces {
             Some(_) => report.changed += 1,
             None => report.added += 1,
@@ -549,6 +538,8 @@ impl<'a> Batch<'a> {
             }
         }
         (self.removed, self.touched) = (removed, touched);
+        // What was committed just now may repeat what goes.
+        self.forget_prepared();
         (report.moved, report.removed) = (report.moved + moved, report.removed + gone);
         self.commit_together(report)
     }

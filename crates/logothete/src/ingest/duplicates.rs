@@ -57,11 +57,6 @@ impl Duplicates {
         self.gone.insert(document);
     }
 
-    /// Takes back that a document was left out.
-    pub(super) fn take_back(&mut self, document: i64) {
-        self.gone.remove(&document);
-    }
-
     /// Returns `true` if the chunks of a document are about to go.
     pub(super) fn is_gone(&self, document: i64) -> bool {
         self.gone.contains(&document)

@@ -44,17 +44,7 @@ const ALL: &[Work] = &[
     ("Markdown of a document", 100, |n| drop(document(n, "The bell | is rung.", 1).to_markdown())),
 ];
 
-/// A process that is counted does one of them.
-#[test]
-#[ignore = "is run by the next test"]
-fn one() {
-    harness::one(ALL);
-}
-
-#[test]
-fn work_grows_with_the_input() {
-    harness::assert_linear(ALL, "growth::one");
-}
+harness::assert_growth!(ALL);
 
 /// Words that are not all the same.
 fn words(count: usize) -> String {

@@ -91,6 +91,24 @@ async fn a_document_that_the_encoder_does_not_take_costs_itself_alone() {
     assert_eq!(held(&corpus).await, ["a.md", "b.md", "d.md", "e.md", "z.md"]);
 }
 
+/// The second notice repeats the first one, which is left out, and must not point to it.
+#[tokio::test]
+async fn what_a_document_said_that_was_left_out_is_found_elsewhere() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let corpus = corpus(&folder, Picky::new(ErrorKind::Unreadable, "barnacles")).await;
+    let said = "# Fog\n\nThe great bell at the signal tower is rung every twenty seconds in fog. The horn on the rock is silent until it has been repaired.\n";
+    let first = MemorySource::new("first").with("z.md", "The lock is shut at night.");
+    let notices = MemorySource::new("notices")
+        .with("a.md", format!("{said}\n# Hulls\n\nThe barnacles are scraped off.\n"))
+        .with("b.md", said);
+    let request = BuildRequest::default().source(first).source(notices);
+    let report = corpus.build(request).await.expect("a build");
+    assert_eq!((report.added, report.failed.len(), report.failed[0].document.as_str()), (2, 1, "a.md"), "{report:?}");
+    let found = corpus.search("how often is the great bell rung in fog").await.expect("a search");
+    assert_eq!(found.passages[0].location.document, "b.md");
+    corpus.verify().await.expect("a sound corpus");
+}
+
 /// Each document is measured by itself, and the limit is named.
 #[rstest]
 #[case::chunks("chunks", 20, "it is cut into")]

@@ -11,6 +11,24 @@ const MAX_GROWTH: f64 = 2.6;
 /// Work by name, and the size of the smallest input.
 pub type Work = (&'static str, usize, fn(usize));
 
+/// Makes the test that measures all work, and the one that it runs in a process of its own for a piece of it.
+macro_rules! assert_growth {
+    ($all:expr) => {
+        /// A process that is counted does a piece of the work.
+        #[test]
+        #[ignore = "is run by the next test"]
+        fn one() {
+            harness::one($all);
+        }
+
+        #[test]
+        fn work_grows_with_the_input() {
+            harness::assert_linear($all, "growth::one");
+        }
+    };
+}
+pub(crate) use assert_growth;
+
 /// Does the work that the variable names, in a process that is counted.
 pub fn one(all: &[Work]) {
     let Ok(asked) = env::var(VARIABLE) else { return };

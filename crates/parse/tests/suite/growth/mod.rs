@@ -48,17 +48,7 @@ const ALL: &[Work] = &[
     ("PDF objects", 100, |n| pdf_of_objects(&((0..n).map(|at| format!("{at} ")).collect::<String>()))),
 ];
 
-/// A process that is counted reads one of them.
-#[test]
-#[ignore = "is run by the next test"]
-fn one() {
-    harness::one(ALL);
-}
-
-#[test]
-fn work_grows_with_the_input() {
-    harness::assert_linear(ALL, "growth::one");
-}
+harness::assert_growth!(ALL);
 
 fn read(name: &str, content: impl AsRef<[u8]>) {
     // A refusal is an answer too; that it came of a limit would be none.
