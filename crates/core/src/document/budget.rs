@@ -15,7 +15,7 @@ pub enum Made {
     Text,
     /// Blocks.
     Blocks,
-    /// Cells of tables, those that another one spans among them.
+    /// Cells of tables, including those that another cell spans.
     Cells,
     /// Places: lines and words on pages, links, beginnings of pages, moments, and the elements of XML.
     Places,

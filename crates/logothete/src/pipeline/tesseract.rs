@@ -84,13 +84,13 @@ impl PageRecogniser for Tesseract {
         let has_ended = process::has_ended(&child);
         // It is in the group of this process, and whoever ends that ends both.
         let status = process::end(&mut child).filter(|_| has_ended);
-        let late = |_| {
+        let late = || {
             let message = format!("tesseract took more than {} s for a page and was ended", self.max_time.as_secs());
             Error::new(ErrorKind::Limit, message)
         };
-        let status = status.ok_or(()).map_err(late)?;
+        let status = status.ok_or_else(late)?;
         let left = until.saturating_duration_since(Instant::now());
-        let out = out.recv_timeout(left).map_err(|_| late(()))?;
+        let out = out.recv_timeout(left).map_err(|_| late())?;
         if !status.success() {
             let said = errors.recv_timeout(left).unwrap_or_default();
             let said = String::from_utf8_lossy(&said);

@@ -2,8 +2,8 @@
 
 use std::time::Duration;
 
-/// Limits this process for good: to so much memory, to no larger files than none, and, where the system can, to reading files, to no connections, and to the
-/// programs that a recogniser is. It ends with the process that started it.
+/// Limits this process for good: it may use so much memory, and writes no files. Where the system can, it also makes no connections, and starts no program
+/// but a recogniser. It ends with the process that started it.
 pub(super) fn confine(memory: u64, runs_programs: bool) {
     limits(memory);
     files_and_network(runs_programs);
@@ -70,7 +70,7 @@ fn files_and_network(runs_programs: bool) {
 #[cfg(not(target_os = "linux"))]
 fn files_and_network(_: bool) {}
 
-/// Where the kernel has filters of system calls, on common processors: no socket of any kind is made, and no process unless a recogniser is one.
+/// Where the kernel has filters of system calls, on common processors: the process opens no socket of any kind, and starts no other process unless it runs a recogniser.
 #[cfg(target_os = "linux")]
 fn calls(runs_programs: bool) {
     use seccompiler::{
@@ -89,7 +89,7 @@ fn calls(runs_programs: bool) {
     };
     let restrict = || -> Result<(), seccompiler::Error> {
         let mut refused = vec![(libc::SYS_socket, Vec::new()), (libc::SYS_socketpair, Vec::new())];
-        // What a library tries first, and does in another way if the kernel does not know it: its arguments cannot be looked at.
+        // A filter cannot look at the arguments of these calls. A library does without them if the kernel does not know them.
         let mut unknown = vec![(libc::SYS_io_uring_setup, Vec::new())];
         if !runs_programs {
             let threads = SeccompCmpOp::MaskedEq(u64::from(libc::CLONE_THREAD.unsigned_abs()));

@@ -14,7 +14,7 @@ use crate::xml::{self, Element, Node};
 
 const BODY: &str = "word/document.xml";
 const MEDIA_TYPE: &str = "application/vnd.openxmlformats-officedocument.wordprocessingml.document";
-/// A longer marker of a list is none.
+/// Markers of lists that are longer than this, in bytes, are left out.
 const MAX_MARKER: usize = 100;
 /// A cell spans no more columns than this, whatever it says.
 const MAX_SPANNED: usize = 100;

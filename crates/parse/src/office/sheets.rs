@@ -4,7 +4,7 @@
 use std::borrow::Cow;
 use std::collections::HashMap;
 use std::io::Cursor;
-use std::ops::RangeInclusive;
+use std::ops::{Range, RangeInclusive};
 use std::panic::AssertUnwindSafe;
 
 use calamine::{Data, Reader as _};
@@ -24,6 +24,8 @@ const OFFICE: &str = "application/vnd.openxmlformats-officedocument.spreadsheetm
 const OLD: &str = "application/vnd.ms-excel";
 /// A sheet is not read beyond this many columns.
 const MAX_COLUMNS: usize = 1_000;
+/// No sheet has more rows.
+const MAX_ROWS: usize = 1_048_576;
 /// An empty cell or row that says it is repeated is repeated this often at most.
 const MAX_REPEATED: usize = 64;
 
@@ -120,6 +122,7 @@ impl Sheet {
     }
 
     fn write(&self, budget: &Budget, builder: &mut DocumentBuilder) -> Result<()> {
+        let spanned = Spanned::of(&self.merged, self.rows.len(), budget)?;
         let blank = |row: usize| self.rows[row].iter().all(String::is_empty);
         let mut row = 0;
         while row < self.rows.len() {
@@ -128,14 +131,21 @@ impl Sheet {
                 continue;
             }
             let end = (row..self.rows.len()).find(|&row| blank(row)).unwrap_or(self.rows.len());
-            self.write_part(row, end, budget, builder)?;
+            self.write_part(row..end, &spanned, budget, builder)?;
             row = end;
         }
         Ok(())
     }
 
     /// Writes a part of a sheet without empty rows.
-    fn write_part(&self, mut first: usize, end: usize, budget: &Budget, builder: &mut DocumentBuilder) -> Result<()> {
+    fn write_part(
+        &self,
+        part: Range<usize>,
+        spanned: &Spanned,
+        budget: &Budget,
+        builder: &mut DocumentBuilder,
+    ) -> Result<()> {
+        let Range { start: mut first, end } = part;
         let filled = |row: usize| self.rows[row].iter().filter(|cell| !cell.is_empty()).count();
         // Lines above with one cell say what follows.
         while first < end && filled(first) == 1 {
@@ -159,14 +169,13 @@ impl Sheet {
         if !budget.allows(Made::Cells, all) {
             return budget.check();
         }
-        let spanned = Spanned::of(&self.merged, first, end, budget)?;
         let mut rows = Vec::with_capacity(end - first);
         for row in first..end {
             budget.check()?;
-            let cells = (left..=right).map(|column| self.cell(row, column, first, left, &spanned)).collect();
+            let cells = (left..=right).map(|column| self.cell(row, column, first, left, spanned)).collect();
             rows.push(TableRow { cells, ..TableRow::default() });
         }
-        builder.table_rows(self.header_rows(first, end, left..=right, &spanned), &rows);
+        builder.table_rows(self.header_rows(first, end, left..=right, spanned), &rows);
         Ok(())
     }
 
@@ -187,39 +196,35 @@ impl Sheet {
         if end - first < 2 || !words {
             return 0;
         }
-        let ranges = spanned.by_row.first().into_iter().flatten();
+        let ranges = spanned.by_row.get(first).into_iter().flatten();
         let spanning = ranges.into_iter().any(|[top, from, bottom, to]| *top == first && (to > from || bottom > top));
         if spanning && end - first > 2 { 2 } else { 1 }
     }
 }
 
-/// The ranges of a part of a sheet that are one cell, by the rows that they lie in.
+/// The ranges of a sheet that are one cell each, by the rows that they lie in.
 struct Spanned {
-    first: usize,
     by_row: Vec<Vec<[usize; 4]>>,
 }
 
 impl Spanned {
-    /// Takes the ranges between two rows, and counts the rows that each lies in. A row that more than [`MAX_COLUMNS`] of them touch keeps the first: ranges that do not overlap are no more.
-    fn of(merged: &[[usize; 4]], first: usize, end: usize, budget: &Budget) -> Result<Self> {
-        let mut by_row = vec![Vec::new(); end - first];
+    /// Counts the rows that each range lies in. Ranges that do not overlap are at most [`MAX_COLUMNS`] in a row; further ones are left out.
+    fn of(merged: &[[usize; 4]], rows: usize, budget: &Budget) -> Result<Self> {
+        let mut by_row = vec![Vec::new(); rows];
         for range in merged {
-            let rows = range[0].max(first)..(range[2] + 1).min(end);
-            budget.count(Made::Places, rows.len() as u64)?;
-            for row in rows {
-                let own = &mut by_row[row - first];
-                if own.len() < MAX_COLUMNS {
-                    own.push(*range);
-                }
+            let own = range[0]..range[2].saturating_add(1).min(rows);
+            budget.count(Made::Places, own.len() as u64)?;
+            for ranges in by_row.get_mut(own).into_iter().flatten().filter(|ranges| ranges.len() < MAX_COLUMNS) {
+                ranges.push(*range);
             }
         }
-        by_row.iter_mut().for_each(|ranges| ranges.sort_by_key(|range| range[1]));
-        Ok(Self { first, by_row })
+        by_row.iter_mut().for_each(|ranges: &mut Vec<[usize; 4]>| ranges.sort_by_key(|range| range[1]));
+        Ok(Self { by_row })
     }
 
     /// Returns the range that a cell is a part of.
     fn at(&self, row: usize, column: usize) -> Option<[usize; 4]> {
-        let ranges = &self.by_row[row - self.first];
+        let ranges = self.by_row.get(row)?;
         let before = ranges.partition_point(|range| range[1] <= column);
         ranges[..before].last().filter(|range| column <= range[3]).copied()
     }
@@ -234,7 +239,7 @@ fn place(name: &str) -> Option<(usize, usize)> {
     let column =
         name[..letters].bytes().fold(0usize, |sum, b| sum * 26 + usize::from(b.to_ascii_uppercase() - b'A' + 1));
     let row: usize = name[letters..].parse().ok()?;
-    (row > 0 && row <= 1_048_576).then(|| (row - 1, column - 1))
+    (row > 0 && row <= MAX_ROWS).then(|| (row - 1, column - 1))
 }
 
 /// The formats of cells by their style, and whether days count from 1904.
@@ -391,7 +396,8 @@ fn open_document(bytes: &[u8], budget: &Budget) -> Result<Vec<Sheet>> {
                 }
                 "table-cell" | "covered-table-cell" => {
                     repeats = number(start, "number-columns-repeated");
-                    spans = (number(start, "number-rows-spanned"), number(start, "number-columns-spanned"));
+                    let spanned = |name: &str| number(start, name).min(MAX_ROWS);
+                    spans = (spanned("number-rows-spanned"), spanned("number-columns-spanned"));
                     text.clear();
                     in_cell = true;
                     end_cell = empty;

@@ -189,7 +189,7 @@ fn raise(text: &mut String) {
     }
 }
 
-/// A row of more words is none of raised or lowered ones.
+/// A row with more words than this is not made of raised or lowered ones.
 const MAX_SCRIPTS: usize = 60;
 
 /// Puts words on one baseline together. Rows go from the top of the page to its foot, and each from left to right. A word that was

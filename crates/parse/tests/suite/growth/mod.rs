@@ -40,6 +40,7 @@ const ALL: &[Work] = &[
     ("Word text boxes in text boxes", 40, |n| word(&(("<w:p><w:r><w:txbxContent>".repeat(5) + "<w:p><w:r><w:t>deep</w:t></w:r></w:p>" + &"</w:txbxContent></w:r></w:p>".repeat(5)).repeat(n)))),
     ("sheet of many rows", 100, |n| sheet(&(1..=n).map(|at| format!("<row r=\"{at}\"><c r=\"A{at}\"><v>{at}</v></c><c r=\"B{at}\"><v>8.4</v></c></row>")).collect::<String>(), "")),
     ("sheet of cells that span others", 100, |n| sheet(&(1..=n).map(|at| format!("<row r=\"{at}\"><c r=\"A{at}\"><v>{at}</v></c><c r=\"C{at}\"><v>8.4</v></c></row>")).collect::<String>(), &format!("<mergeCells>{}</mergeCells>", (1..=n).map(|at| format!("<mergeCell ref=\"A{at}:B{at}\"/>")).collect::<String>()))),
+    ("tables in a sheet", 60, |n| sheet(&(1..=n).map(|at| format!("<row r=\"{}\"><c r=\"A{0}\"><v>1</v></c><c r=\"C{0}\"><v>2</v></c></row>", 2 * at)).collect::<String>(), &format!("<mergeCells>{}</mergeCells>", (1..=n).map(|at| format!("<mergeCell ref=\"A{0}:B{0}\"/>", 2 * at)).collect::<String>()))),
     ("PDF lines", 80, |n| pdf(&((0..n).map(|at| format!("BT /F 8 Tf 1 0 0 1 40 {} Tm (The bell is rung in fog.) Tj ET\n", 8_000 - 12 * at)).collect::<String>()))),
     ("PDF labels", 500, |n| pdf(&((0..n).map(|at| format!("BT /F 6 Tf 1 0 0 1 {} {} Tm (b{at}) Tj ET\n", 20 + at / 50 * 30, 20 + at % 50 * 12)).collect::<String>()))),
     // Up to 4,000 rules are compared with one another, more are no tables.
