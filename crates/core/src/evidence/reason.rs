@@ -1,9 +1,12 @@
 //! Why an answer is sure or not, in few words.
 
+use std::collections::HashSet;
+
 use super::candidate::Candidate;
 use super::extract::{Certainty, Extraction};
 use super::model::EvidenceModel;
-use crate::query::{Expectation, Question};
+use crate::document::Span;
+use crate::query::{Expectation, Question, Term};
 use crate::search::Passage;
 use crate::text::words;
 
@@ -50,19 +53,19 @@ impl Extraction {
 
     /// Returns the words of the question that the evidence lacks, as they were written, the rarest first.
     fn missing_words(&self, asked: &str, question: &Question) -> Vec<String> {
-        let lacks = |term: &str| self.missing.iter().any(|missing| missing == term);
-        let mut lacking: Vec<(f32, String)> = Vec::new();
-        for term in question.terms.iter().filter(|term| lacks(&term.term)) {
-            let spans = question.matches_of(term, asked);
-            let Some(span) = spans.first() else { continue };
-            // A figure is named with the word before it: Berth 7.
-            let before =
-                term.behind.as_ref().and_then(|_| words(&asked[..span.start]).last().map(|word| word.span.start));
-            lacking.push((term.weight, asked[before.unwrap_or(span.start)..span.end].to_owned()));
-        }
-        lacking.sort_by(|a, b| b.0.total_cmp(&a.0));
+        let missing: HashSet<&str> = self.missing.iter().map(String::as_str).collect();
+        let places = question.first_places(asked);
+        let lacking = question.terms.iter().filter(|term| missing.contains(term.term.as_str()));
+        let mut lacking: Vec<(&Term, Span)> =
+            lacking.filter_map(|term| Some((term, *places.get(&term.term)?))).collect();
+        lacking.sort_by(|(a, _), (b, _)| b.weight.total_cmp(&a.weight));
         lacking.truncate(MAX_NAMED);
-        lacking.into_iter().map(|(_, word)| word).collect()
+        let written = |(term, span): (&Term, Span)| {
+            // A figure is named with the word before it: Berth 7.
+            let before = term.behind.as_ref().and_then(|_| words(&asked[..span.start]).last());
+            asked[before.map_or(span.start, |word| word.span.start)..span.end].to_owned()
+        };
+        lacking.into_iter().map(written).collect()
     }
 
     /// Returns why a candidate is not in the answer; `None` if it is.

@@ -201,18 +201,23 @@ impl Question {
 
     /// Returns the places of its terms in a text, in bytes.
     pub fn matches(&self, text: &str) -> Vec<Span> {
-        self.places(text, |term| self.terms.iter().any(|known| known.term == term))
+        let is_term = |term: &str| self.terms.iter().any(|known| known.term == term);
+        self.stemmed(text).filter(|(term, _)| is_term(term)).map(|(_, span)| span).collect()
     }
 
-    /// Returns the places of one of its terms in a text, in bytes.
-    pub fn matches_of(&self, term: &Term, text: &str) -> Vec<Span> {
-        self.places(text, |other| other == term.term)
+    /// Returns for each term of a text where it stands first, in bytes.
+    pub(crate) fn first_places(&self, text: &str) -> HashMap<String, Span> {
+        let mut first = HashMap::new();
+        for (term, span) in self.stemmed(text) {
+            first.entry(term).or_insert(span);
+        }
+        first
     }
 
-    fn places(&self, text: &str, is_wanted: impl Fn(&str) -> bool) -> Vec<Span> {
+    /// Returns the words of a text, stemmed in the language of the question, with their places.
+    fn stemmed<'a>(&self, text: &'a str) -> impl Iterator<Item = (String, Span)> + use<'a> {
         let spans = words(text).map(|word| word.span);
-        let all = said(text, self.language);
-        all.iter().zip(spans).filter(|(word, _)| is_wanted(&word.term)).map(|(_, span)| span).collect()
+        said(text, self.language).into_iter().map(|word| word.term).zip(spans)
     }
 }
 

@@ -13,7 +13,7 @@ use logothete::query::{Question, abbreviated, question_parts, question_terms, st
 use logothete::search::{Filter, SearchRequest};
 use logothete::text::{dates, sentences};
 use logothete::verify::{Judge, cited_claims};
-use logothete::{BuildRequest, Hashing, MemorySource, Pipeline, keyword::Query};
+use logothete::{BuildRequest, Corpus, Hashing, MemorySource, Pipeline, keyword::Query};
 
 #[rustfmt::skip]
 const ALL: &[Work] = &[
@@ -21,6 +21,7 @@ const ALL: &[Work] = &[
     ("question of one word", 400, |n| question(&"a".repeat(n))),
     ("question of many questions", 60, |n| question(&"Who rings the bell, and when is the lock shut? ".repeat(n))),
     ("search", 100, |n| search(&words(n))),
+    ("ask", 100, |n| ask(&format!("Who rings {}?", words(n)))),
     ("search of many words at once", 100, |n| search(&format!("+{}", words(n).replace(' ', " +")))),
     ("filter", 200, |n| drop(Filter::parse(&(0..n).map(|at| format!("number = {at}")).collect::<Vec<_>>().join(" or ")))),
     ("query", 400, |n| drop(Query::parse(&format!("\"{}\" -{}", words(n), words(n).replace(' ', " -"))))),
@@ -61,12 +62,20 @@ fn question(text: &str) {
 }
 
 fn search(query: &str) {
+    with_corpus(async |corpus| drop(corpus.search(SearchRequest::new(query)).await.expect("a search")));
+}
+
+fn ask(question: &str) {
+    with_corpus(async |corpus| drop(corpus.ask(SearchRequest::new(question)).await.expect("an answer")));
+}
+
+fn with_corpus(work: impl AsyncFnOnce(&Corpus)) {
     tokio::runtime::Builder::new_current_thread().build().expect("a runtime").block_on(async {
         let pipeline = Pipeline::default().with_encoder(Hashing::new(16).expect("settings"));
         let corpus = pipeline.in_memory().await.expect("a corpus");
         let source = MemorySource::new("notices").with("a.md", "# Bells\n\nThe bell of berth7 is rung in fog.");
         corpus.build(BuildRequest::default().source(source)).await.expect("a build");
-        corpus.search(SearchRequest::new(query)).await.expect("a search");
+        work(&corpus).await;
     });
 }
 
