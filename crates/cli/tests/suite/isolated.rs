@@ -237,3 +237,45 @@ fn a_reader_has_little() {
     });
     assert!(confined.count() > 0, "{:?}", readers());
 }
+
+/// The system calls that a guard is set up with, by its name.
+#[cfg(target_os = "linux")]
+fn calls_of(guard: &str) -> Vec<i64> {
+    match guard {
+        "Landlock" => vec![libc::SYS_landlock_create_ruleset],
+        "filters" => vec![libc::SYS_seccomp],
+        _ => vec![libc::SYS_landlock_create_ruleset, libc::SYS_seccomp],
+    }
+}
+
+/// Runs a build in a process for which the kernel does not know some calls any more.
+#[test]
+#[ignore = "is run by the next test"]
+#[cfg(target_os = "linux")]
+fn without_guards() {
+    use seccompiler::{BpfProgram, SeccompAction, SeccompFilter, apply_filter};
+    let Ok(guard) = std::env::var("WITHOUT") else { return };
+    let folder = among(&[]);
+    let calls = calls_of(&guard).into_iter().map(|call| (call, Vec::new())).collect();
+    let unknown = SeccompAction::Errno(libc::ENOSYS.unsigned_abs());
+    let processor = std::env::consts::ARCH.try_into().expect("a known processor");
+    let filter = SeccompFilter::new(calls, SeccompAction::Allow, unknown, processor).expect("a filter");
+    apply_filter(&BpfProgram::try_from(filter).expect("a program")).expect("a kernel that filters");
+    let ran = run(folder.path(), &["build", "docs"]);
+    println!("{}{}", ran.out, ran.err);
+    assert_eq!(ran.code, 0);
+}
+
+#[rstest]
+#[case::files("Landlock", "this system has no Landlock: a hostile file that takes over its reader could make and")]
+#[case::network("filters", "this system has no filters of system calls: a hostile file")]
+#[case::both("both", "this system has no Landlock and no filters of system calls")]
+#[cfg(target_os = "linux")]
+fn a_build_says_which_guards_the_system_lacks(#[case] without: &str, #[case] said: &str) {
+    let inside = ["--exact", "isolated::without_guards", "--ignored", "--nocapture", "--test-threads=1"];
+    let program = std::env::current_exe().expect("this program");
+    let output = std::process::Command::new(program).args(inside).env("WITHOUT", without).output().expect("a run");
+    let out = String::from_utf8_lossy(&output.stdout);
+    let out = out.split_whitespace().collect::<Vec<_>>().join(" ");
+    assert!(output.status.success() && out.contains(said), "{out}{}", String::from_utf8_lossy(&output.stderr));
+}

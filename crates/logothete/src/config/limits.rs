@@ -34,6 +34,8 @@ pub struct LimitsConfig {
     pub chunks: u64,
     /// The number of tokens of a document that are encoded.
     pub file_tokens: u64,
+    /// The time that encoding a document may take, in seconds. Of documents that are encoded together, each takes the share of its tokens.
+    pub encoding_seconds: u64,
     /// The memory that a build may hold, in megabytes, besides the files that it maps.
     pub memory_megabytes: u64,
     /// The time that a build may take, in seconds; 0 means unlimited. What was read by then is kept.
@@ -66,6 +68,7 @@ impl Default for LimitsConfig {
             places: budget.max_places,
             chunks: 200_000,
             file_tokens: 20_000_000,
+            encoding_seconds: 3_600,
             memory_megabytes: 1000,
             build_seconds: 0,
             tokens: 0,
@@ -138,6 +141,7 @@ impl LimitsConfig {
             ("places", self.places),
             ("chunks", self.chunks),
             ("file_tokens", self.file_tokens),
+            ("encoding_seconds", self.encoding_seconds),
             ("memory_megabytes", self.memory_megabytes),
         ];
         if let Some((key, _)) = sizes.iter().find(|(_, size)| *size == 0) {

@@ -163,6 +163,7 @@ impl<'a> Batch<'a> {
     pub(super) fn advice(&self) -> Vec<String> {
         let mut advice = self.review.advice(&*self.opened.chunking.chunker);
         advice.extend(self.languages.advice(&*self.opened.encoder));
+        advice.extend(self.opened.pipeline.reading_advice());
         advice
     }
 

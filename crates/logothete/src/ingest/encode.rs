@@ -1,6 +1,7 @@
 //! Encoding: vectors that the document had before, then the cache, then the encoder.
 
 use std::collections::HashMap;
+use std::time::{Duration, Instant};
 
 use logothete_core::chunk::ChunkId;
 use logothete_core::vector::{Encoder, Role};
@@ -81,14 +82,20 @@ impl Encoding<'_> {
 
         let missing = self.affordable(documents, &keys, &vectors)?;
         let mut tokens = 0;
+        let mut clock = Clock::new(self.opened.config().limits.encoding_seconds);
         for (part, some) in missing.chunks(BATCH_TEXTS).enumerate() {
             if self.stop.is_some_and(|stop| stop.is_stopped() || self.spending.is_late()) {
                 break;
             }
+            clock.check()?;
             meter.encoding(part * BATCH_TEXTS, missing.len());
             let texts: Vec<&str> = some.iter().map(|&at| all[at].1.text.as_str()).collect();
-            tokens += texts.iter().map(|text| read_tokens(encoder, text)).sum::<u64>();
+            let counts: Vec<u64> = texts.iter().map(|text| read_tokens(encoder, text)).collect();
+            tokens += counts.iter().sum::<u64>();
+            let since = Instant::now();
             let made = encode(self.opened, self.driver, &texts)?;
+            let owners = some.iter().map(|&at| all[at].0);
+            clock.share(since.elapsed(), owners.zip(counts));
             let new =
                 some.iter().zip(&made).map(|(&at, vector)| CachedVector { key: keys[at], vector, owner: all[at].0 });
             self.opened.storage.cache.put_vectors(&new.collect::<Vec<_>>())?;
@@ -146,6 +153,40 @@ impl Encoding<'_> {
             missing.extend(new);
         }
         Ok(missing)
+    }
+}
+
+/// The time that documents have taken.
+struct Clock<'a> {
+    most: u64,
+    /// For each document by name, in seconds.
+    taken: HashMap<&'a str, f64>,
+}
+
+impl<'a> Clock<'a> {
+    fn new(most: u64) -> Self {
+        Self { most, taken: HashMap::new() }
+    }
+
+    /// Shares the time for some texts out among their documents, by the numbers of tokens.
+    fn share(&mut self, time: Duration, texts: impl Iterator<Item = (&'a str, u64)> + Clone) {
+        let all: u64 = texts.clone().map(|(_, tokens)| tokens).sum();
+        for (document, tokens) in texts {
+            *self.taken.entry(document).or_default() += time.as_secs_f64() * tokens as f64 / all.max(1) as f64;
+        }
+    }
+
+    /// # Errors
+    /// If a document has taken longer than is allowed.
+    fn check(&self) -> Result<()> {
+        if self.taken.values().all(|taken| *taken <= self.most as f64) {
+            return Ok(());
+        }
+        let message = format!(
+            "encoding it took more than {} s and was stopped; what was encoded is kept: raise encoding_seconds in [limits] to go on, or split it",
+            self.most
+        );
+        Err(Error::new(ErrorKind::Limit, message))
     }
 }
 

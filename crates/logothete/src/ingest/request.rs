@@ -289,7 +289,7 @@ pub struct BuildReport {
     pub contexts_cached: usize,
     /// The tokens that the generator read and wrote for them.
     pub tokens: TokenUsage,
-    /// Advice on the settings.
+    /// Advice on the settings, and on what the system lacks.
     pub advice: Vec<String>,
     /// The cost at the prices of the configuration; `None` if no price is set.
     pub cost: Option<f64>,

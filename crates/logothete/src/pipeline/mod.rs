@@ -202,6 +202,11 @@ impl Pipeline {
         self
     }
 
+    /// Returns what the processes that read documents do without here; `None` means nothing, or that none has read yet.
+    pub(crate) fn reading_advice(&self) -> Option<String> {
+        self.readers.as_ref()?.advice()
+    }
+
     /// Returns the pipeline with one more parser, such as your own for a new type. It is tried before those of the library.
     #[must_use]
     pub fn with_parser(mut self, parser: impl Parser + 'static) -> Self {

@@ -2,12 +2,25 @@
 
 use std::time::Duration;
 
+use serde::{Deserialize, Serialize};
+
+/// What keeps a reader from the files and the network.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub(super) enum Guard {
+    /// Landlock of the Linux kernel: files.
+    Landlock,
+    /// Filters of system calls of the Linux kernel: sockets and programs.
+    Filters,
+}
+
 /// Limits this process for good: it may use so much memory, and writes no files. Where the system can, it also makes no connections, and starts no program
 /// but a recogniser. It ends with the process that started it.
-pub(super) fn confine(memory: u64, runs_programs: bool) {
+///
+/// Returns the guards that the system lacks.
+pub(super) fn confine(memory: u64, runs_programs: bool) -> Vec<Guard> {
     limits(memory);
-    files_and_network(runs_programs);
-    calls(runs_programs);
+    let had = [(Guard::Landlock, files_and_network(runs_programs)), (Guard::Filters, calls(runs_programs))];
+    had.into_iter().filter(|(_, had)| !had).map(|(guard, _)| guard).collect()
 }
 
 #[cfg(unix)]
@@ -43,36 +56,40 @@ pub(super) fn allow_time(time: Duration) {
 #[cfg(not(target_os = "linux"))]
 pub(super) fn allow_time(_: Duration) {}
 
-/// Where the kernel has Landlock: no file is written or made, none is run unless a recogniser is, and no connection is made over TCP.
+/// Where the kernel has Landlock: no file is written or made, none is run unless a recogniser is, and no connection is made over TCP. Returns whether it has.
 #[cfg(target_os = "linux")]
-fn files_and_network(runs_programs: bool) {
+fn files_and_network(runs_programs: bool) -> bool {
     use landlock::{
-        ABI, Access, AccessFs, AccessNet, Ruleset, RulesetAttr, RulesetCreatedAttr, RulesetError, path_beneath_rules,
+        ABI, Access, AccessFs, AccessNet, Ruleset, RulesetAttr, RulesetCreatedAttr, RulesetError, RulesetStatus,
+        path_beneath_rules,
     };
-    let restrict = || -> Result<(), RulesetError> {
+    let restrict = || -> Result<RulesetStatus, RulesetError> {
         let version = ABI::V4;
         let mut reads = AccessFs::ReadFile | AccessFs::ReadDir;
         if runs_programs {
             reads |= AccessFs::Execute;
         }
         // A kernel that knows fewer of these keeps those that it knows.
-        Ruleset::default()
+        let status = Ruleset::default()
             .handle_access(AccessFs::from_all(version))?
             .handle_access(AccessNet::from_all(version))?
             .create()?
             .add_rules(path_beneath_rules(["/"], reads))?
             .restrict_self()?;
-        Ok(())
+        Ok(status.ruleset)
     };
-    let _ = restrict();
+    restrict().is_ok_and(|status| status != RulesetStatus::NotEnforced)
 }
 
 #[cfg(not(target_os = "linux"))]
-fn files_and_network(_: bool) {}
+fn files_and_network(_: bool) -> bool {
+    false
+}
 
 /// Where the kernel has filters of system calls, on common processors: the process opens no socket of any kind, and starts no other process unless it runs a recogniser.
+/// Returns whether it has.
 #[cfg(target_os = "linux")]
-fn calls(runs_programs: bool) {
+fn calls(runs_programs: bool) -> bool {
     use seccompiler::{
         BackendError, BpfProgram, SeccompAction, SeccompCmpArgLen, SeccompCmpOp, SeccompCondition, SeccompFilter,
         SeccompRule, apply_filter,
@@ -106,11 +123,13 @@ fn calls(runs_programs: bool) {
         }
         Ok(())
     };
-    let _ = restrict();
+    restrict().is_ok()
 }
 
 #[cfg(not(target_os = "linux"))]
-fn calls(_: bool) {}
+fn calls(_: bool) -> bool {
+    false
+}
 
 #[cfg(all(test, target_os = "linux"))]
 mod tests {
@@ -131,7 +150,7 @@ mod tests {
     fn inside() {
         let Some(runs_programs) = std::env::var_os(VARIABLE).map(|value| value == "programs") else { return };
         let place = std::env::temp_dir().join("a-reader-wrote-this");
-        confine(500_000_000, runs_programs);
+        assert_eq!(confine(500_000_000, runs_programs), []);
         assert!(UdpSocket::bind("127.0.0.1:0").is_err(), "UDP");
         assert!(TcpListener::bind("127.0.0.1:0").is_err(), "TCP");
         assert!(UnixDatagram::unbound().is_err(), "local sockets");

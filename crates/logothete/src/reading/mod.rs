@@ -9,6 +9,7 @@ mod frame;
 mod worker;
 mod workers;
 
+use confine::Guard;
 pub(crate) use drawing::draw_here;
 pub use drawing::{Drawing, Drawn};
 pub use worker::serve_reader;
@@ -37,7 +38,15 @@ struct Request {
     drawing: Option<(Drawing, f32)>,
 }
 
-/// What came of it.
+/// What a reader returns.
+#[derive(Serialize, Deserialize)]
+struct Reply {
+    response: Response,
+    /// The guards that the reader does without, since the system lacks them.
+    lacks: Vec<Guard>,
+}
+
+/// What came of a request.
 #[derive(Serialize, Deserialize)]
 enum Response {
     Document(Box<Document>),

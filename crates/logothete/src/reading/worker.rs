@@ -5,7 +5,7 @@ use std::io::{stdin, stdout};
 use logothete_core::{Error, ErrorKind, Result};
 use logothete_parse::Parsers;
 
-use super::{Request, Response, confine, draw_here, frame, read_here};
+use super::{Guard, Reply, Request, Response, confine, draw_here, frame, read_here};
 use crate::config::Config;
 use crate::pipeline::parse_settings;
 use crate::source::Content;
@@ -15,6 +15,8 @@ use crate::threads::caught_in;
 struct Known {
     config: Config,
     parsers: Parsers,
+    /// The guards that the system lacks.
+    lacks: Vec<Guard>,
 }
 
 /// Reads documents for the process that started this one, until that closes the pipe: requests come on standard input, and documents go to standard output.
@@ -30,9 +32,10 @@ pub fn serve_reader() -> Result<()> {
     while let Some(header) = frame::read(&mut from, u64::MAX).map_err(broken)? {
         let bytes = frame::read(&mut from, u64::MAX).map_err(broken)?.unwrap_or_default();
         let response = respond(&header, bytes, &mut known);
-        let written = rmp_serde::to_vec_named(&response)
+        let reply = Reply { response, lacks: known.as_ref().map(|known| known.lacks.clone()).unwrap_or_default() };
+        let written = rmp_serde::to_vec_named(&reply)
             .map_err(|error| Error::new(ErrorKind::System, "a document could not be written").because(error))?;
-        drop(response);
+        drop(reply);
         frame::write(&mut to, &[&written]).map_err(broken)?;
     }
     Ok(())
@@ -58,13 +61,11 @@ fn respond(header: &[u8], bytes: Vec<u8>, known: &mut Option<Known>) -> Response
 /// Returns the parsers for some settings, made once. The first ones decide what the process may use.
 fn of_settings(known: &mut Option<Known>, settings: Option<String>) -> Result<&Known> {
     if let Some(settings) = settings {
-        let is_first = known.is_none();
+        let lacks = known.as_ref().map(|known| known.lacks.clone());
         let config = Config::parse(&settings)?;
         let made = parse_settings(&config)?;
-        if is_first {
-            confine::confine(config.limits.reader_bytes(), made.recogniser.is_some());
-        }
-        *known = Some(Known { parsers: Parsers::new(&made), config });
+        let lacks = lacks.unwrap_or_else(|| confine::confine(config.limits.reader_bytes(), made.recogniser.is_some()));
+        *known = Some(Known { parsers: Parsers::new(&made), config, lacks });
     }
     known.as_ref().ok_or_else(|| Error::new(ErrorKind::System, "there are no settings"))
 }

@@ -5,14 +5,14 @@ use std::io::{BufReader, Read};
 use std::path::PathBuf;
 use std::process::{Child, ChildStdin, Command, ExitStatus, Stdio};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, channel};
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 use std::thread;
 use std::time::Duration;
 
 use logothete_core::document::Document;
 use logothete_core::{Error, ErrorKind, Result};
 
-use super::{Drawing, Drawn, Request, Response, frame, settings, too_slow};
+use super::{Drawing, Drawn, Guard, Reply, Request, Response, frame, settings, too_slow};
 use crate::config::{ChunkConfig, Config, LimitsConfig, ParseConfig};
 use crate::source::Content;
 use crate::threads::process;
@@ -33,6 +33,8 @@ pub(crate) struct Workers {
     idle: Mutex<Vec<Worker>>,
     /// The settings that were written last.
     written: Mutex<Option<Written>>,
+    /// The guards that the readers do without, as the first one said.
+    lacks: OnceLock<Vec<Guard>>,
 }
 
 /// Settings, and how they are sent.
@@ -66,7 +68,7 @@ struct Worker {
 
 impl Workers {
     pub(crate) fn new(program: PathBuf, arguments: Vec<String>) -> Self {
-        Self { program, arguments, idle: Mutex::default(), written: Mutex::default() }
+        Self { program, arguments, idle: Mutex::default(), written: Mutex::default(), lacks: OnceLock::new() }
     }
 
     /// Has a document read.
@@ -92,6 +94,20 @@ impl Workers {
             Response::Drawn(drawn) => Ok(drawn),
             _ => Err(unexpected()),
         }
+    }
+
+    /// Returns what a reader that a hostile file has taken over could do here, if the system lacks what would keep it from that.
+    pub(crate) fn advice(&self) -> Option<String> {
+        let lacks = self.lacks.get()?;
+        let (guards, deeds) = match (lacks.contains(&Guard::Landlock), lacks.contains(&Guard::Filters)) {
+            (false, false) => return None,
+            (true, false) => ("Landlock", "make and remove files"),
+            (false, true) => ("filters of system calls", "open connections"),
+            (true, true) => ("Landlock and no filters of system calls", "make and remove files, and open connections"),
+        };
+        Some(format!(
+            "this system has no {guards}: a hostile file that takes over its reader could {deeds}; read strangers' files on a Linux kernel that has them"
+        ))
     }
 
     /// Returns the settings as they are sent. Writing them takes longer than reading a small file.
@@ -128,11 +144,12 @@ impl Workers {
         drop(bytes);
         let limit = config.limits.max_read_time();
         match sent.and_then(|()| worker.receive(limit + GRACE)) {
-            Ok(Some(response)) => {
+            Ok(Some(reply)) => {
                 // One that returns anything else is not asked again.
-                let response: Response = rmp_serde::from_slice(&response).map_err(|error| {
+                let Reply { response, lacks } = rmp_serde::from_slice(&reply).map_err(|error| {
                     Error::new(ErrorKind::System, "what a reader returned could not be read").because(error)
                 })?;
+                self.lacks.get_or_init(|| lacks);
                 worker.documents += 1;
                 // One that failed may have failed at the settings, and does not know them.
                 if matches!(response, Response::Error { .. }) {

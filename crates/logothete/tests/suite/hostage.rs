@@ -128,6 +128,31 @@ async fn a_document_of_too_many_pieces_costs_itself_alone(#[case] key: &str, #[c
     assert!(report.failed[0].reason.contains(said), "{report:?}");
 }
 
+/// The encoder takes 0.6 s for each 64 chunks.
+#[tokio::test]
+async fn a_document_that_takes_long_to_encode_costs_itself_alone_and_goes_on_later() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let config = Config::default().with_setting("limits.encoding_seconds", "1").expect("a setting");
+    let slow = Picky { delay: Duration::from_millis(600), ..Picky::new(ErrorKind::Unreadable, "barnacles") };
+    let pipeline = Pipeline::from_config(&config).expect("a pipeline").with_encoder(slow.clone());
+    let corpus = pipeline.open(folder.path().join("c")).await.expect("a corpus");
+    let long: String = (0..300)
+        .map(|at| format!("# Part {at}\n\nWord{at} is said once in part {at}, and nowhere else at all.\n\n"))
+        .collect();
+    let both = || {
+        let source = MemorySource::new("notices").with("long.md", long.clone()).with("short.md", "The bell is rung.");
+        BuildRequest::default().source(source)
+    };
+    let report = corpus.build(both()).await.expect("a build");
+    assert_eq!((report.added, report.failed.len()), (1, 1), "{report:?}");
+    assert!(report.failed[0].reason.contains("more than 1 s and was stopped"), "{report:?}");
+    assert_eq!(held(&corpus).await, ["short.md"]);
+    let report = corpus.build(both()).await.expect("a build");
+    assert_eq!((report.added, report.failed.len()), (1, 0), "{report:?}");
+    // Five for the long document, one for the short one.
+    assert_eq!(slow.calls.load(Ordering::SeqCst), 6, "nothing is encoded twice");
+}
+
 #[tokio::test]
 async fn what_was_read_before_an_encoder_broke_is_kept() {
     let folder = tempfile::tempdir().expect("a folder");
