@@ -31,6 +31,21 @@ pub struct CorpusArguments {
     pub corpus: Option<PathBuf>,
 }
 
+/// Where the corpus is served.
+#[cfg(feature = "serve")]
+#[derive(Args)]
+pub struct ServeArguments {
+    /// The port; 0 means any that is free [default: that of the configuration, 8472]
+    #[arg(long, value_name = "NUMBER")]
+    pub port: Option<u16>,
+    /// The address to listen on [default: that of the configuration, 127.0.0.1]
+    #[arg(long, value_name = "ADDRESS")]
+    pub address: Option<String>,
+    /// Serve other machines although there is no token
+    #[arg(long)]
+    pub open: bool,
+}
+
 /// What to parse and what to show of it.
 #[derive(Args)]
 pub struct ParseArguments {
@@ -231,7 +246,16 @@ pub enum Format {
 #[derive(Subcommand)]
 pub enum Verb {
     /// Build a corpus of an invented harbour's documents, and ask it three questions
-    Demo,
+    Demo {
+        /// Serve the corpus with a page to ask it instead, with a stand-in for a model
+        #[cfg(feature = "serve")]
+        #[arg(long)]
+        serve: bool,
+        /// With --serve: the port; 0 means any that is free
+        #[cfg(feature = "serve")]
+        #[arg(long, value_name = "NUMBER", requires = "serve")]
+        port: Option<u16>,
+    },
     /// Write a logothete.toml to start from, with every setting
     New {
         /// Files and folders that documents come from, relative to the configuration file
@@ -288,6 +312,9 @@ pub enum Verb {
     Evaluate(EvaluateArguments),
     /// Find settings that are really better on a set of questions
     Tune(TuneArguments),
+    /// Serve the corpus on this machine: a page to ask it, and an HTTP API
+    #[cfg(feature = "serve")]
+    Serve(ServeArguments),
 }
 
 #[derive(Args)]

@@ -100,7 +100,11 @@ fn usage(error: &clap::Error) -> ExitCode {
 async fn run(arguments: Arguments) -> logothete::Result<Output> {
     let (at, as_json) = (&arguments.at, arguments.json);
     match arguments.verb {
-        Verb::Demo => commands::demo::run().await,
+        #[cfg(feature = "serve")]
+        Verb::Demo { serve: true, port } => commands::demo::serve(port, as_json).await,
+        Verb::Demo { .. } => commands::demo::run().await,
+        #[cfg(feature = "serve")]
+        Verb::Serve(arguments) => commands::serve::run(at, &arguments, as_json).await,
         Verb::New { templates: true, .. } => commands::new::templates(at),
         Verb::New { paths, .. } => commands::new::run(at, &paths),
         Verb::Parse(arguments) => commands::parse::run(at, &arguments),

@@ -29,6 +29,17 @@ impl SourcePage {
         (!lines.is_empty()).then(|| Self { document: document.name.clone(), page, lines })
     }
 
+    /// Returns the page as an SVG picture that stands alone, with some areas marked.
+    pub fn picture(&self, marked: &[Area]) -> String {
+        const STYLE: &str = "<style>.page{background:#fff;font-family:Georgia,serif}.page text{fill:#222;white-space:pre}\
+             .cited{fill:#ffd977;stroke:#b07800;stroke-width:1}</style>";
+        let svg = self.svg(marked).replacen("<svg ", "<svg xmlns=\"http://www.w3.org/2000/svg\" ", 1);
+        match svg.find('>') {
+            Some(end) => format!("{}{STYLE}{}", &svg[..=end], &svg[end + 1..]),
+            None => svg,
+        }
+    }
+
     /// Returns the page as an SVG picture with some areas marked.
     pub(crate) fn svg(&self, marked: &[Area]) -> String {
         let right = self.lines.iter().map(|(area, _)| area.right).fold(0.0, f32::max);

@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use logothete::config::Ocr;
-use logothete::{Config, Error, ErrorKind, Result, SearchRequest};
+use logothete::{BuildReport, Config, Corpus, Error, ErrorKind, Result, SearchRequest};
 use serde_json::json;
 
 use crate::view::{Style, count, duration, indented, width};
@@ -37,23 +37,57 @@ const QUESTIONS: &[&str] = &[
     "What is the maximum weight of a vehicle on the swing bridge?",
 ];
 
-pub async fn run() -> Result<Output> {
-    let failed = |error: std::io::Error| {
-        Error::new(ErrorKind::System, format!("a temporary folder could not be written: {error}")).because(error)
-    };
-    let folder = tempfile::tempdir().map_err(failed)?;
-    let documents = folder.path().join("documents");
+/// Writes the documents, and builds a corpus of them in the same folder.
+async fn built(folder: &Path, config: &Config) -> Result<(Corpus, BuildReport)> {
+    let documents = folder.join("documents");
     for (name, bytes) in DOCUMENTS {
         let file = documents.join(name);
         std::fs::create_dir_all(file.parent().unwrap_or(Path::new(".")))
             .and_then(|()| std::fs::write(&file, bytes))
             .map_err(failed)?;
     }
-    // One document is a scan. It is left unread, so that the demo is the same with and without a program for it.
+    let corpus = super::pipeline(config)?.open(folder.join("harbour.corpus")).await?;
+    let report = corpus.build(documents).await?;
+    Ok((corpus, report))
+}
+
+fn failed(error: std::io::Error) -> Error {
+    Error::new(ErrorKind::System, format!("a temporary folder could not be written: {error}")).because(error)
+}
+
+/// Returns the settings of the demo. One document is a scan. It is left unread, so that the demo is the same with and without a program for it.
+fn settings() -> Config {
     let mut config = Config::default();
     config.parse.ocr = Ocr::Off;
-    let corpus = super::pipeline(&config)?.open(folder.path().join("harbour.corpus")).await?;
-    let report = corpus.build(documents).await?;
+    config
+}
+
+/// Serves the corpus with a stand-in for a model, until the program is told to end.
+#[cfg(feature = "serve")]
+pub async fn serve(port: Option<u16>, as_json: bool) -> Result<Output> {
+    use logothete::config::GeneratorKind;
+    use logothete_simulator::ModelService;
+    use std::time::Duration;
+    let folder = tempfile::tempdir().map_err(failed)?;
+    let model = ModelService::start()?.slow(Duration::from_millis(200), Duration::from_millis(15));
+    let mut config = settings();
+    config.generator.kind = GeneratorKind::Remote;
+    config.generator.address = model.address();
+    "stand-in".clone_into(&mut config.generator.model);
+    config.privacy.allow = vec![model.host()];
+    config.serve.port = port.unwrap_or(config.serve.port);
+    let (corpus, _) = built(folder.path(), &config).await?;
+    let about = indented(
+        "The documents of the Marrowby Harbour Authority, which is invented, are served from a temporary folder. What answers is a stand-in for a \
+         model: it copies sentences of the passages that it gets.",
+        0,
+    );
+    super::serve::serve(corpus, &config, false, as_json, &about).await
+}
+
+pub async fn run() -> Result<Output> {
+    let folder = tempfile::tempdir().map_err(failed)?;
+    let (corpus, report) = built(folder.path(), &settings()).await?;
 
     let style = Style::of_stdout();
     let mut text = indented(
@@ -86,6 +120,8 @@ pub async fn run() -> Result<Output> {
         ("logothete ask \"…\"", "ask them something"),
         ("logothete ask --trace \"…\"", "see what every stage did"),
         ("logothete parse FILE", "see what was understood of a file"),
+        #[cfg(feature = "serve")]
+        ("logothete serve", "put a page in front of it; demo --serve shows one"),
     ] {
         text.push_str(&format!("  {command:<28} {}\n", style.faint(meaning)));
     }

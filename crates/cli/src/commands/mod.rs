@@ -14,6 +14,8 @@ pub mod parse;
 mod progress;
 mod routed;
 pub mod search;
+#[cfg(feature = "serve")]
+pub mod serve;
 pub mod show;
 pub mod tune;
 pub mod upkeep;

@@ -14,6 +14,7 @@ mod prompt;
 mod reranker;
 mod routing;
 mod search;
+mod serve;
 mod sources;
 mod types;
 mod written;
@@ -31,6 +32,7 @@ pub use prompt::PromptConfig;
 pub use reranker::RerankerConfig;
 pub use routing::{RouteConfig, RoutingConfig};
 pub use search::{SearchConfig, Transform};
+pub use serve::{ServeConfig, Uploads};
 pub use sources::SourcesConfig;
 
 use std::collections::BTreeMap;
@@ -80,6 +82,8 @@ pub struct Config {
     pub generator: GeneratorConfig,
     /// The permissions to send data.
     pub privacy: PrivacyConfig,
+    /// The service on this machine.
+    pub serve: ServeConfig,
     /// Bounds on what is read, held in memory and spent.
     pub limits: LimitsConfig,
 }
@@ -217,6 +221,7 @@ impl Config {
         self.digest.iter().try_for_each(|(name, digest)| digest.validate(name))?;
         self.generator.validate()?;
         self.encoder.validate()?;
+        self.serve.validate()?;
         self.limits.validate(self.has_prices())
     }
 
@@ -278,7 +283,7 @@ mod tests {
             listed.extend(line.split_once(" = ").map(|(key, _)| format!("[{table}] {key}")));
         }
         let tables = keys::tables::<Config>();
-        assert_eq!(tables.len(), 14);
+        assert_eq!(tables.len(), 15);
         for setting in tables.iter().flat_map(|(table, keys)| keys.iter().map(move |key| format!("[{table}] {key}"))) {
             assert!(listed.contains(&setting), "{setting} is not in the starter");
         }

@@ -157,6 +157,13 @@ impl BuildRequest {
         self
     }
 
+    /// Lets a token of the caller's stop the build, such as one that stops several.
+    #[must_use]
+    pub fn stopped_by(mut self, token: StopToken) -> Self {
+        self.stop = token;
+        self
+    }
+
     /// Returns the token that stops the build.
     pub fn stop_token(&self) -> StopToken {
         self.stop.clone()

@@ -25,7 +25,7 @@ use logothete_core::chunk::{Chunk, Chunker, Review};
 use logothete_core::document::{Document, Parser};
 use logothete_core::prompt::Templates;
 use logothete_core::vector::Encoder;
-use logothete_core::{Fingerprint, Result};
+use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 use logothete_encoder::CrossEncoder;
 use logothete_parse::Parsers;
 
@@ -205,6 +205,26 @@ impl Pipeline {
     /// Returns what the processes that read documents do without here; `None` means nothing, or that none has read yet.
     pub(crate) fn reading_advice(&self) -> Option<String> {
         self.readers.as_ref()?.advice()
+    }
+
+    /// Returns the token that requests to a service must carry, from the variable that `token_env` in `[serve]` names; `None` if it names none.
+    ///
+    /// # Errors
+    /// If there is no such variable, or the token could be guessed.
+    pub fn serve_token(&self) -> Result<Option<String>> {
+        const MIN_LENGTH: usize = 16;
+        let name = &self.config.serve.token_env;
+        if name.is_empty() {
+            return Ok(None);
+        }
+        let place = "[serve] token_env";
+        let token = secret(name).map_err(|error| error.at(place))?;
+        if token.value.chars().count() < MIN_LENGTH {
+            let message =
+                format!("the token in {} could be guessed; choose {MIN_LENGTH} characters or more", token.from);
+            return Err(Error::new(ErrorKind::Configuration, message).at(place));
+        }
+        Ok(Some(token.value))
     }
 
     /// Returns the pipeline with one more parser, such as your own for a new type. It is tried before those of the library.

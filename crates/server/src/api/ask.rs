@@ -1,0 +1,191 @@
+//! Asking: a reply as JSON, or as a stream of what happens.
+
+use std::future::Future;
+use std::net::IpAddr;
+
+use axum::Json;
+use axum::extract::{Extension, FromRequest, Request, State};
+use axum::http::{HeaderMap, StatusCode, header};
+use axum::response::sse::Event;
+use axum::response::{IntoResponse, Response};
+use futures_util::stream;
+use logothete::answer::AskEvent;
+use logothete::{Reply, SearchRequest};
+use serde::{Deserialize, Serialize};
+use serde_json::json;
+use tokio::sync::mpsc::{UnboundedSender, unbounded_channel};
+use utoipa::ToSchema;
+
+use super::events;
+use super::input::{Body, filter};
+use super::schema;
+use super::traces::Told;
+use crate::gate::Pass;
+use crate::guard::address;
+use crate::problem::{Outcome, Problem};
+use crate::service::Service;
+use crate::visitors::Visitor;
+
+/// A question.
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct AskBody {
+    pub question: String,
+    /// The name of the corpus; without it, the first one.
+    pub corpus: Option<String>,
+    /// A filter, such as `document = "byelaws.pdf"`.
+    pub filter: Option<String>,
+    /// Whether the reply has its trace.
+    #[serde(default)]
+    pub trace: bool,
+}
+
+/// A question, and where it came from.
+pub(super) struct Question {
+    pub body: AskBody,
+    pub from: Option<IpAddr>,
+    pub streams: bool,
+}
+
+impl Question {
+    /// Takes a request apart.
+    pub(super) async fn of(request: Request) -> Outcome<Self> {
+        let from = address(request.extensions());
+        let streams = wants_events(request.headers());
+        let Body(body) = Body::<AskBody>::from_request(request, &()).await?;
+        Ok(Self { body, from, streams })
+    }
+
+    /// Returns the request to a corpus. The trace is kept even if it is not sent, so that it can be looked at later.
+    pub(super) fn request(&self) -> Outcome<SearchRequest> {
+        let request = SearchRequest::new(&self.body.question).traced();
+        Ok(match filter(self.body.filter.as_deref())? {
+            Some(filter) => request.filter(filter),
+            None => request,
+        })
+    }
+}
+
+fn wants_events(headers: &HeaderMap) -> bool {
+    let accepted = headers.get(header::ACCEPT).and_then(|value| value.to_str().ok());
+    accepted.is_some_and(|accepted| accepted.contains("text/event-stream"))
+}
+
+/// Answers a question, each sentence with its source; or refuses, and names what came nearest.
+///
+/// With `Accept: text/event-stream`: `stage` for each stage that has ended, `text` for each piece of the answer as it comes, `claim` for each claim that was held
+/// against its sources, and at the end `end` with the whole reply, or `problem`.
+#[utoipa::path(post, path = "/v1/ask", tag = "asking", request_body = AskBody, responses(
+    (status = 200, content((schema::Reply = "application/json"), (String = "text/event-stream"))),
+    (status = 400, body = Problem, content_type = "application/problem+json"),
+    (status = 404, body = Problem, content_type = "application/problem+json"),
+    (status = 429, body = Problem, content_type = "application/problem+json"),
+))]
+pub(crate) async fn ask(
+    State(service): State<Service>,
+    Extension(visitor): Extension<Visitor>,
+    request: Request,
+) -> Outcome<Response> {
+    let question = Question::of(request).await?;
+    let asked = question.request()?;
+    let served = service.corpora().get(question.body.corpus.as_deref()).await?;
+    let pass = service.gate().enter(question.from).await?;
+    let with_trace = question.body.trace;
+    if !question.streams {
+        let reply = in_time(&service, served.corpus.ask(asked)).await?;
+        return Ok(Json(told(&service, &visitor, served.name, reply, with_trace)).into_response());
+    }
+    let (name, corpus) = (served.name, served.corpus);
+    Ok(streamed(&service, pass, move |service, tell| async move {
+        let reply = in_time(&service, corpus.ask_streaming(asked, tell)).await?;
+        Ok(told(&service, &visitor, name, reply, with_trace))
+    }))
+}
+
+/// A reply as it is sent.
+#[derive(Serialize)]
+pub(super) struct Sent<T> {
+    /// The name under which its trace is found.
+    pub trace_id: String,
+    #[serde(flatten)]
+    pub value: T,
+}
+
+/// Keeps the trace of a reply, and returns the reply as it is sent.
+fn told(service: &Service, visitor: &Visitor, corpus: String, mut reply: Reply, with_trace: bool) -> Sent<Reply> {
+    let trace_id = service.traces().keep(Told { visitor: visitor.id.clone(), corpus, reply: reply.clone() });
+    if !with_trace {
+        reply.trace = logothete::trace::Trace::default();
+    }
+    Sent { trace_id, value: reply }
+}
+
+/// Waits for an answer as long as is allowed.
+pub(super) async fn in_time<T>(service: &Service, work: impl Future<Output = logothete::Result<T>>) -> Outcome<T> {
+    let most = service.config().max_time();
+    match tokio::time::timeout(most, work).await {
+        Ok(done) => Ok(done?),
+        Err(_) => {
+            let detail = format!("it took more than {} s and was given up; raise seconds in [serve]", most.as_secs());
+            Err(Problem::new(StatusCode::GATEWAY_TIMEOUT, "too slow", detail))
+        }
+    }
+}
+
+/// Tells what happens while a question is answered.
+pub(super) type Tell = Box<dyn FnMut(AskEvent<'_>) + Send>;
+
+/// Streams what happens while some work is done, and its outcome. A client that leaves ends the work.
+pub(super) fn streamed<T, W>(
+    service: &Service,
+    pass: Pass,
+    work: impl FnOnce(Service, Tell) -> W + Send + 'static,
+) -> Response
+where
+    T: Serialize + Send + 'static,
+    W: Future<Output = Outcome<T>> + Send + 'static,
+{
+    let (sender, receiver) = unbounded_channel::<Event>();
+    let teller = sender.clone();
+    let tell: Tell = Box::new(move |event| said(&teller, event));
+    let work = work(service.clone(), tell);
+    let mut closing = service.closing();
+    let task = tokio::spawn(async move {
+        let last = tokio::select! {
+            done = work => match done {
+                Ok(value) => events::event("end", &value),
+                Err(problem) => events::event("problem", &problem),
+            },
+            _ = closing.wait_for(|closing| *closing) => events::closing(),
+        };
+        drop(pass);
+        // Nobody receives it if the client has left.
+        let _ = sender.send(last);
+    });
+    let working = AbortOnDrop(task);
+    let received = stream::unfold((receiver, working), |(mut receiver, working)| async move {
+        receiver.recv().await.map(|event| (event, (receiver, working)))
+    });
+    events::stream(service, received)
+}
+
+/// Sends what happened as an event.
+fn said(to: &UnboundedSender<Event>, happened: AskEvent<'_>) {
+    let event = match happened {
+        AskEvent::Stage(record) => events::event("stage", record),
+        AskEvent::Text(text) => events::event("text", &json!({ "text": text })),
+        AskEvent::Claim(claim) => events::event("claim", claim),
+        _ => return,
+    };
+    // The client may have left.
+    let _ = to.send(event);
+}
+
+/// Work that ends when nobody waits for it any more.
+struct AbortOnDrop(tokio::task::JoinHandle<()>);
+
+impl Drop for AbortOnDrop {
+    fn drop(&mut self) {
+        self.0.abort();
+    }
+}

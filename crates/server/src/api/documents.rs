@@ -1,0 +1,416 @@
+//! The documents of a corpus: listed, read, shown, uploaded and removed.
+
+use std::time::Duration;
+
+use axum::Json;
+use axum::extract::multipart::{Field, MultipartError};
+use axum::extract::{FromRequest, Multipart, Request, State};
+use axum::http::{StatusCode, header};
+use axum::response::{IntoResponse, Response};
+use logothete::config::Uploads as Allowed;
+use logothete::document::Span;
+use logothete_report::SourcePage;
+use serde::{Deserialize, Serialize};
+use utoipa::{IntoParams, ToSchema};
+
+use super::input::{At, Given, InCorpus};
+use super::schema;
+use crate::corpora::Served;
+use crate::jobs::Job;
+use crate::problem::{Outcome, Problem};
+use crate::service::Service;
+use crate::uploads::{Kept, Uploads};
+
+/// An upload that sends nothing for so long is given up.
+const MAX_SILENCE: Duration = Duration::from_secs(30);
+/// So many bytes around a span are shown at most.
+const MAX_AROUND: usize = 20_000;
+/// So much text of a document is returned without a span.
+const MAX_TEXT: usize = 5_000_000;
+/// The picture of a page has styles of its own, and no script.
+const POLICY: &str = "default-src 'none'; style-src 'unsafe-inline'; frame-ancestors 'self'";
+
+/// The documents of a corpus.
+#[derive(Serialize)]
+pub(crate) struct List {
+    corpus: String,
+    documents: Vec<Listed>,
+    fields: Vec<logothete::corpus::FieldInfo>,
+}
+
+#[derive(Serialize)]
+struct Listed {
+    #[serde(flatten)]
+    info: logothete::corpus::DocumentInfo,
+    /// Whether it was uploaded, and not read from a folder of the machine.
+    uploaded: bool,
+}
+
+/// What became of the files of an upload.
+#[derive(Serialize, Deserialize, ToSchema)]
+pub(crate) struct Uploaded {
+    pub files: Vec<UploadedFile>,
+    /// The build that reads them; absent if nothing is new.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub job: Option<Job>,
+}
+
+/// A file of an upload.
+#[derive(Serialize, Deserialize, ToSchema)]
+pub(crate) struct UploadedFile {
+    pub document: String,
+    pub bytes: u64,
+    pub state: FileState,
+    /// Why it was refused.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub reason: Option<String>,
+}
+
+/// What became of a file.
+#[derive(Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub(crate) enum FileState {
+    New,
+    /// Another content was there under this name.
+    Changed,
+    /// The same content was there already.
+    Same,
+    Refused,
+}
+
+/// Returns an error if nothing may be changed.
+pub(super) fn may_change(service: &Service) -> Outcome<()> {
+    if service.config().uploads == Allowed::Off {
+        let detail = "this service only reads its corpus; uploads = \"off\" in [serve] says so";
+        return Err(Problem::new(StatusCode::FORBIDDEN, "read only", detail));
+    }
+    Ok(())
+}
+
+fn uploads(served: &Served) -> Outcome<&Uploads> {
+    served.uploads.as_ref().ok_or_else(|| {
+        let detail = "this corpus is in memory and has no place for files; serve one that is in a folder";
+        Problem::new(StatusCode::CONFLICT, "refused", detail)
+    })
+}
+
+/// The documents of a corpus, and the fields of their metadata.
+#[utoipa::path(get, path = "/v1/documents", tag = "documents", params(InCorpus), responses(
+    (status = 200, body = schema::DocumentList),
+    (status = 404, body = Problem, content_type = "application/problem+json"),
+))]
+pub(crate) async fn list(State(service): State<Service>, Given(at): Given<InCorpus>) -> Outcome<Json<List>> {
+    let served = service.corpora().get(at.corpus.as_deref()).await?;
+    let info = served.corpus.info().await?;
+    let mut documents = Vec::with_capacity(info.documents.len());
+    for info in info.documents {
+        let uploaded = match &served.uploads {
+            Some(uploads) => uploads.has(&info.document).await,
+            None => false,
+        };
+        documents.push(Listed { info, uploaded });
+    }
+    Ok(Json(List { corpus: served.name, documents, fields: info.fields }))
+}
+
+/// Uploads files, and builds the corpus from them.
+///
+/// Each part of the form that has a file name is a file; a name may have folders in it. The same content under the same name is taken once. The job says when
+/// the documents can be found.
+#[utoipa::path(post, path = "/v1/documents", tag = "documents", params(InCorpus),
+    request_body(content = Object, content_type = "multipart/form-data"), responses(
+    (status = 202, body = Uploaded),
+    (status = 200, body = Uploaded, description = "nothing was new"),
+    (status = 400, body = Problem, content_type = "application/problem+json"),
+    (status = 403, body = Problem, content_type = "application/problem+json"),
+    (status = 404, body = Problem, content_type = "application/problem+json"),
+))]
+pub(crate) async fn upload(
+    State(service): State<Service>,
+    Given(at): Given<InCorpus>,
+    request: Request,
+) -> Outcome<Response> {
+    may_change(&service)?;
+    let served = service.corpora().get(at.corpus.as_deref()).await?;
+    let uploads = uploads(&served)?;
+    let mut form = Multipart::from_request(request, &())
+        .await
+        .map_err(|error| Problem::invalid(format!("send files as multipart/form-data: {}", error.body_text())))?;
+    let mut files = Vec::new();
+    let mut there = uploads.count().await;
+    let mut ended = Ok(());
+    loop {
+        let field = match timely(form.next_field()).await {
+            Ok(Some(field)) => field,
+            Ok(None) => break,
+            Err(problem) => {
+                ended = Err(problem);
+                break;
+            }
+        };
+        let Some(name) = field.file_name().map(str::to_owned) else { continue };
+        let has_room = there < service.config().documents || uploads.has(&name).await;
+        let file = match has_room {
+            true => receive(uploads, &name, field, service.config().max_upload_bytes()).await,
+            false => {
+                let most = service.config().documents;
+                let reason =
+                    format!("the corpus has {most} uploaded files already; remove some, or raise documents in [serve]");
+                Ok(refused(name, 0, reason))
+            }
+        };
+        match file {
+            Ok(file) => {
+                there += usize::from(file.state == FileState::New);
+                files.push(file);
+            }
+            Err(problem) => {
+                ended = Err(problem);
+                break;
+            }
+        }
+    }
+    // What came whole is read, even if the rest was cut off.
+    let is_new = |file: &&UploadedFile| matches!(file.state, FileState::New | FileState::Changed);
+    let new: Vec<String> = files.iter().filter(is_new).map(|file| file.document.clone()).collect();
+    let job = (!new.is_empty()).then(|| service.jobs().start(&served, new));
+    ended?;
+    if files.is_empty() {
+        return Err(Problem::invalid("the form has no file"));
+    }
+    let status = if job.is_some() { StatusCode::ACCEPTED } else { StatusCode::OK };
+    Ok((status, Json(Uploaded { files, job })).into_response())
+}
+
+/// Waits for the next piece of an upload, as long as a client may be silent.
+async fn timely<T>(piece: impl Future<Output = Result<T, MultipartError>>) -> Outcome<T> {
+    match tokio::time::timeout(MAX_SILENCE, piece).await {
+        Ok(Ok(piece)) => Ok(piece),
+        Ok(Err(error)) => Err(Problem::invalid(format!("the upload broke off: {}", error.body_text()))),
+        Err(_) => {
+            let detail = format!("the upload was silent for {} s; send it again", MAX_SILENCE.as_secs());
+            Err(Problem::new(StatusCode::REQUEST_TIMEOUT, "too slow", detail))
+        }
+    }
+}
+
+fn refused(document: String, bytes: u64, reason: String) -> UploadedFile {
+    UploadedFile { document, bytes, state: FileState::Refused, reason: Some(reason) }
+}
+
+/// Receives a file. One that is refused does not end the upload.
+async fn receive(uploads: &Uploads, name: &str, mut field: Field<'_>, max: u64) -> Outcome<UploadedFile> {
+    let mut coming = match uploads.begin(name, max).await {
+        Ok(coming) => coming,
+        Err(error) if error.kind() == logothete::ErrorKind::System => return Err(error.into()),
+        Err(error) => {
+            while timely(field.chunk()).await?.is_some() {}
+            return Ok(refused(name.to_owned(), 0, error.message().to_owned()));
+        }
+    };
+    while let Some(bytes) = timely(field.chunk()).await? {
+        match coming.add(&bytes).await {
+            Ok(()) => {}
+            Err(error) if error.kind() == logothete::ErrorKind::Limit => {
+                let bytes = coming.bytes();
+                drop(coming);
+                while timely(field.chunk()).await?.is_some() {}
+                return Ok(refused(name.to_owned(), bytes, error.message().to_owned()));
+            }
+            Err(error) => return Err(error.into()),
+        }
+    }
+    let bytes = coming.bytes();
+    let state = match coming.finish().await? {
+        Kept::New => FileState::New,
+        Kept::Changed => FileState::Changed,
+        Kept::Same => FileState::Same,
+    };
+    Ok(UploadedFile { document: name.replace('\\', "/"), bytes, state, reason: None })
+}
+
+/// A document with its metadata and its chunks. A slash in its name is written `%2F`.
+#[utoipa::path(get, path = "/v1/documents/{name}", tag = "documents", params(("name" = String, Path), InCorpus), responses(
+    (status = 200, body = schema::DocumentDetail),
+    (status = 404, body = Problem, content_type = "application/problem+json"),
+))]
+pub(crate) async fn one(
+    State(service): State<Service>,
+    At(name): At<String>,
+    Given(at): Given<InCorpus>,
+) -> Outcome<Json<logothete::corpus::DocumentDetail>> {
+    let served = service.corpora().get(at.corpus.as_deref()).await?;
+    Ok(Json(served.corpus.document(&name).await?))
+}
+
+/// Removes a document, and its file if it was uploaded.
+#[utoipa::path(delete, path = "/v1/documents/{name}", tag = "documents", params(("name" = String, Path), InCorpus), responses(
+    (status = 204),
+    (status = 403, body = Problem, content_type = "application/problem+json"),
+    (status = 404, body = Problem, content_type = "application/problem+json"),
+))]
+pub(crate) async fn remove(
+    State(service): State<Service>,
+    At(name): At<String>,
+    Given(at): Given<InCorpus>,
+) -> Outcome<StatusCode> {
+    may_change(&service)?;
+    let served = service.corpora().get(at.corpus.as_deref()).await?;
+    // The file goes first, so that no build brings the document back.
+    let had_file = match &served.uploads {
+        Some(uploads) => uploads.remove(&name).await?,
+        None => false,
+    };
+    if served.corpus.remove(&name).await? || had_file {
+        return Ok(StatusCode::NO_CONTENT);
+    }
+    // The error names the nearest document.
+    served.corpus.document(&name).await?;
+    Err(Problem::not_found("the corpus has no document of this name"))
+}
+
+/// Which part of a document.
+#[derive(Debug, Deserialize, IntoParams)]
+#[serde(deny_unknown_fields)]
+#[into_params(parameter_in = Query)]
+pub(crate) struct Part {
+    /// Where the part begins, in bytes of the text.
+    pub start: Option<usize>,
+    /// Where it ends.
+    pub end: Option<usize>,
+    /// How many bytes before and after it are wanted.
+    #[param(maximum = 20000)]
+    pub around: Option<usize>,
+    /// The name of the corpus; without it, the first one.
+    pub corpus: Option<String>,
+}
+
+impl Part {
+    fn span(&self) -> Outcome<Option<Span>> {
+        match (self.start, self.end) {
+            (Some(start), Some(end)) if start <= end => Ok(Some(Span::new(start, end))),
+            (None, None) => Ok(None),
+            _ => Err(Problem::invalid("give both start and end, the smaller first, or neither")),
+        }
+    }
+}
+
+/// The text of a part of a document, with what stands around it.
+#[derive(Serialize, Deserialize, ToSchema)]
+pub(crate) struct PartText {
+    pub document: String,
+    #[schema(value_type = [u64; 2])]
+    pub span: Span,
+    pub before: String,
+    pub text: String,
+    pub after: String,
+}
+
+/// The text of a document, or of a part of it.
+#[utoipa::path(get, path = "/v1/documents/{name}/text", tag = "documents", params(("name" = String, Path), Part), responses(
+    (status = 200, body = PartText),
+    (status = 400, body = Problem, content_type = "application/problem+json"),
+    (status = 404, body = Problem, content_type = "application/problem+json"),
+))]
+pub(crate) async fn text(
+    State(service): State<Service>,
+    At(name): At<String>,
+    Given(part): Given<Part>,
+) -> Outcome<Json<PartText>> {
+    let span = part.span()?;
+    let served = service.corpora().get(part.corpus.as_deref()).await?;
+    let document = served.corpus.parsed(&name).await?;
+    let text = &document.text;
+    let span = span.unwrap_or(Span::new(0, text.len()));
+    let Some(wanted) = text.get(span.range()) else {
+        return Err(Problem::invalid("the text has no such part: the bounds lie outside of it, or inside a character"));
+    };
+    if wanted.len() > MAX_TEXT {
+        return Err(Problem::invalid(format!("the text has {} bytes; ask for parts of it", wanted.len())));
+    }
+    let around = part.around.unwrap_or(0).min(MAX_AROUND);
+    let first = text.floor_char_boundary(span.start.saturating_sub(around));
+    let last = text.ceil_char_boundary((span.end + around).min(text.len()));
+    Ok(Json(PartText {
+        document: document.name.clone(),
+        span,
+        before: text[first..span.start].to_owned(),
+        text: wanted.to_owned(),
+        after: text[span.end..last].to_owned(),
+    }))
+}
+
+/// A page of a document as an SVG picture, drawn from its text, with the lines of a part marked.
+#[utoipa::path(get, path = "/v1/documents/{name}/pages/{page}", tag = "documents",
+    params(("name" = String, Path), ("page" = u32, Path), Part), responses(
+    (status = 200, body = String, content_type = "image/svg+xml"),
+    (status = 404, body = Problem, content_type = "application/problem+json"),
+))]
+pub(crate) async fn page(
+    State(service): State<Service>,
+    At((name, page)): At<(String, u32)>,
+    Given(part): Given<Part>,
+) -> Outcome<Response> {
+    let span = part.span()?;
+    let served = service.corpora().get(part.corpus.as_deref()).await?;
+    let document = served.corpus.parsed(&name).await?;
+    let marked = span.map(|span| document.areas(span)).unwrap_or_default();
+    let marked: Vec<_> = marked.into_iter().filter(|area| area.page == page).map(|area| area.area).collect();
+    let drawn = SourcePage::new(&document, page)
+        .ok_or_else(|| Problem::not_found("the document has no such page, or its lines have no places on it"))?;
+    let headers = [(header::CONTENT_TYPE, "image/svg+xml"), (header::CONTENT_SECURITY_POLICY, POLICY)];
+    Ok((headers, drawn.picture(&marked)).into_response())
+}
+
+/// Questions to begin with.
+#[derive(Serialize, Deserialize, ToSchema)]
+pub(crate) struct Suggestions {
+    pub questions: Vec<String>,
+}
+
+/// Questions to begin with, drawn from headings of the documents.
+#[utoipa::path(get, path = "/v1/suggestions", tag = "asking", params(InCorpus), responses((status = 200, body = Suggestions)))]
+pub(crate) async fn suggestions(
+    State(service): State<Service>,
+    Given(at): Given<InCorpus>,
+) -> Outcome<Json<Suggestions>> {
+    const MAX: usize = 4;
+    /// So many documents are looked at.
+    const LOOKED_AT: usize = 40;
+    let served = service.corpora().get(at.corpus.as_deref()).await?;
+    let info = served.corpus.info().await?;
+    let mut questions: Vec<String> = Vec::new();
+    let mut longest: Vec<_> = info.documents.iter().filter(|document| document.chunks > 1).collect();
+    longest.sort_by_key(|document| std::cmp::Reverse(document.chunks));
+    for document in longest.into_iter().take(LOOKED_AT) {
+        let Ok(detail) = served.corpus.document(&document.document).await else { continue };
+        let headings = detail.chunks.iter().filter_map(|chunk| chunk.section.last().map(|last| (chunk.size, last)));
+        let telling = headings.filter(|(_, heading)| is_subject(heading, document.title.as_deref()));
+        if let Some((_, heading)) = telling.max_by_key(|(size, _)| *size) {
+            let question = format!("What is said about {}?", subject(heading));
+            if !questions.contains(&question) {
+                questions.push(question);
+            }
+        }
+        if questions.len() == MAX {
+            break;
+        }
+    }
+    Ok(Json(Suggestions { questions }))
+}
+
+/// Returns whether a heading names a subject: two to six words without figures and points, and not the title of the document.
+fn is_subject(heading: &str, title: Option<&str>) -> bool {
+    let subject = subject(heading);
+    let is_plain = subject.chars().all(|c| c.is_alphabetic() || matches!(c, ' ' | ',' | '-' | '’' | '\''));
+    let count = subject.split_whitespace().count();
+    is_plain && (2..=6).contains(&count) && title != Some(heading) && subject.chars().any(char::is_lowercase)
+}
+
+/// Returns a heading without a number or a label before it.
+fn subject(heading: &str) -> &str {
+    let bare = heading
+        .split_once(". ")
+        .map_or(heading, |(label, rest)| if label.chars().any(|c| c.is_ascii_digit()) { rest } else { heading });
+    bare.trim().trim_end_matches(['.', ':', '?'])
+}

@@ -1,0 +1,142 @@
+//! The service: what its requests share, and how it begins and ends.
+
+use std::fmt;
+use std::future::Future;
+use std::net::SocketAddr;
+use std::sync::Arc;
+
+use axum::Router;
+use logothete::config::ServeConfig;
+use logothete::{Corpus, Error, ErrorKind, Result};
+use tokio::net::TcpListener;
+use tokio::sync::watch;
+
+use crate::api;
+use crate::api::Traces;
+use crate::corpora::Corpora;
+use crate::gate::Gate;
+use crate::guard::{Hosts, Token};
+use crate::jobs::Jobs;
+use crate::meters::Meters;
+use crate::visitors::Rights;
+
+/// A corpus as a service. Clones share one.
+#[derive(Clone)]
+pub struct Service(Arc<Inner>);
+
+struct Inner {
+    config: ServeConfig,
+    corpora: Corpora,
+    jobs: Arc<Jobs>,
+    gate: Gate,
+    hosts: Hosts,
+    meters: Meters,
+    rights: Rights,
+    token: Option<Token>,
+    traces: Traces,
+    /// Becomes true when the service closes, so that streams end.
+    closing: watch::Sender<bool>,
+}
+
+impl fmt::Debug for Service {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Service").field("config", &self.0.config).finish_non_exhaustive()
+    }
+}
+
+impl Service {
+    /// Serves a corpus to whoever reaches the address that is listened on.
+    pub fn new(corpus: Corpus, config: ServeConfig) -> Self {
+        Self::made(corpus, config, None)
+    }
+
+    /// Serves a corpus to those who know a token.
+    pub fn with_token(corpus: Corpus, config: ServeConfig, token: &str) -> Self {
+        Self::made(corpus, config, Some(Token::new(token)))
+    }
+
+    fn made(corpus: Corpus, config: ServeConfig, token: Option<Token>) -> Self {
+        Self(Arc::new(Inner {
+            corpora: Corpora::new(corpus),
+            jobs: Arc::default(),
+            gate: Gate::new(&config),
+            hosts: Hosts::new(&config.hosts),
+            meters: Meters::default(),
+            rights: Rights::default(),
+            token,
+            traces: Traces::default(),
+            closing: watch::channel(false).0,
+            config,
+        }))
+    }
+
+    /// Returns the router of the page and the API, to be mounted in a program of one's own. It guards itself: against pages of other sites, and by
+    /// the token if there is one. For a limit by address, the program must serve it with the addresses of its clients.
+    pub fn router(&self) -> Router {
+        api::router(self)
+    }
+
+    /// Answers requests until `until` is over; then streams end with a last event, builds commit what they have read, and it returns.
+    ///
+    /// # Errors
+    /// If the listener fails.
+    pub async fn serve(self, listener: TcpListener, until: impl Future<Output = ()> + Send + 'static) -> Result<()> {
+        if let Some(uploads) = self.corpora().get(None).await?.uploads {
+            uploads.sweep().await;
+        }
+        let closing = self.clone();
+        let router = self.router().into_make_service_with_connect_info::<SocketAddr>();
+        let served = axum::serve(listener, router).with_graceful_shutdown(async move {
+            until.await;
+            closing.close().await;
+        });
+        served.await.map_err(|error| Error::new(ErrorKind::System, "the listener failed").because(error))
+    }
+
+    /// Ends streams, and stops builds in good order. [`serve`](Self::serve) does it by itself.
+    pub async fn close(&self) {
+        self.0.closing.send_replace(true);
+        self.0.jobs.close().await;
+    }
+
+    pub(crate) fn config(&self) -> &ServeConfig {
+        &self.0.config
+    }
+
+    pub(crate) fn corpora(&self) -> &Corpora {
+        &self.0.corpora
+    }
+
+    pub(crate) fn jobs(&self) -> &Arc<Jobs> {
+        &self.0.jobs
+    }
+
+    pub(crate) fn gate(&self) -> &Gate {
+        &self.0.gate
+    }
+
+    pub(crate) fn hosts(&self) -> &Hosts {
+        &self.0.hosts
+    }
+
+    pub(crate) fn meters(&self) -> &Meters {
+        &self.0.meters
+    }
+
+    pub(crate) fn rights(&self) -> &Rights {
+        &self.0.rights
+    }
+
+    pub(crate) fn token(&self) -> Option<&Token> {
+        self.0.token.as_ref()
+    }
+
+    pub(crate) fn traces(&self) -> &Traces {
+        &self.0.traces
+    }
+
+    /// Returns what becomes true when the service closes.
+    pub(crate) fn closing(&self) -> watch::Receiver<bool> {
+        self.0.closing.subscribe()
+    }
+}
