@@ -145,7 +145,7 @@ where
     T: Serialize + Send + 'static,
     W: Future<Output = Outcome<T>> + Send + 'static,
 {
-    let (sender, receiver) = unbounded_channel::<Event>();
+    let (sender, receiver) = unbounded_channel::<Step>();
     let teller = sender.clone();
     let tell: Tell = Box::new(move |event| said(&teller, event));
     let work = work(service.clone(), tell);
@@ -160,17 +160,28 @@ where
         };
         drop(pass);
         // Nobody receives it if the client has left.
-        let _ = sender.send(last);
+        let _ = sender.send(Step::Last(last));
     });
     let working = AbortOnDrop(task);
-    let received = stream::unfold((receiver, working), |(mut receiver, working)| async move {
-        receiver.recv().await.map(|event| (event, (receiver, working)))
+    let received = stream::unfold(Some((receiver, working)), |open| async move {
+        let (mut receiver, working) = open?;
+        match receiver.recv().await? {
+            Step::Next(event) => Some((event, Some((receiver, working)))),
+            // Work that was given up may still have something to say, which nobody is told.
+            Step::Last(event) => Some((event, None)),
+        }
     });
     events::stream(service, received)
 }
 
+/// An event of a stream.
+enum Step {
+    Next(Event),
+    Last(Event),
+}
+
 /// Sends what happened as an event.
-fn said(to: &UnboundedSender<Event>, happened: AskEvent<'_>) {
+fn said(to: &UnboundedSender<Step>, happened: AskEvent<'_>) {
     let event = match happened {
         AskEvent::Stage(record) => events::event("stage", record),
         AskEvent::Text(text) => events::event("text", &json!({ "text": text })),
@@ -178,7 +189,7 @@ fn said(to: &UnboundedSender<Event>, happened: AskEvent<'_>) {
         _ => return,
     };
     // The client may have left.
-    let _ = to.send(event);
+    let _ = to.send(Step::Next(event));
 }
 
 /// Work that ends when nobody waits for it any more.

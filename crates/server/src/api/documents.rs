@@ -136,7 +136,7 @@ pub(crate) async fn upload(
     let mut form = Multipart::from_request(request, &())
         .await
         .map_err(|error| Problem::invalid(format!("send files as multipart/form-data: {}", error.body_text())))?;
-    let mut files = Vec::new();
+    let mut received = Received { service: &service, served: &served, files: Vec::new() };
     let mut there = uploads.count().await;
     let mut ended = Ok(());
     loop {
@@ -162,7 +162,7 @@ pub(crate) async fn upload(
         match file {
             Ok(file) => {
                 there += usize::from(file.state == FileState::New);
-                files.push(file);
+                received.files.push(file);
             }
             Err(problem) => {
                 ended = Err(problem);
@@ -170,16 +170,41 @@ pub(crate) async fn upload(
             }
         }
     }
-    // What came whole is read, even if the rest was cut off.
-    let is_new = |file: &&UploadedFile| matches!(file.state, FileState::New | FileState::Changed);
-    let new: Vec<String> = files.iter().filter(is_new).map(|file| file.document.clone()).collect();
-    let job = (!new.is_empty()).then(|| service.jobs().start(&served, new));
+    let (files, job) = received.built();
     ended?;
     if files.is_empty() {
         return Err(Problem::invalid("the form has no file"));
     }
     let status = if job.is_some() { StatusCode::ACCEPTED } else { StatusCode::OK };
     Ok((status, Json(Uploaded { files, job })).into_response())
+}
+
+/// The files of an upload. What came whole is built, even if the rest was cut off or the client has left.
+struct Received<'a> {
+    service: &'a Service,
+    served: &'a Served,
+    files: Vec<UploadedFile>,
+}
+
+impl Received<'_> {
+    /// Starts the build, if anything is new.
+    fn built(mut self) -> (Vec<UploadedFile>, Option<Job>) {
+        let files = std::mem::take(&mut self.files);
+        let job = self.start(&files);
+        (files, job)
+    }
+
+    fn start(&self, files: &[UploadedFile]) -> Option<Job> {
+        let new = files.iter().filter(|file| matches!(file.state, FileState::New | FileState::Changed));
+        let new: Vec<String> = new.map(|file| file.document.clone()).collect();
+        (!new.is_empty()).then(|| self.service.jobs().start(self.served, new))
+    }
+}
+
+impl Drop for Received<'_> {
+    fn drop(&mut self) {
+        self.start(&self.files);
+    }
 }
 
 /// Waits for the next piece of an upload, as long as a client may be silent.
@@ -387,7 +412,7 @@ pub(crate) async fn suggestions(
         let headings = detail.chunks.iter().filter_map(|chunk| chunk.section.last().map(|last| (chunk.size, last)));
         let telling = headings.filter(|(_, heading)| is_subject(heading, document.title.as_deref()));
         if let Some((_, heading)) = telling.max_by_key(|(size, _)| *size) {
-            let question = format!("What is said about {}?", subject(heading));
+            let question = format!("What is said about “{}”?", subject(heading));
             if !questions.contains(&question) {
                 questions.push(question);
             }

@@ -64,5 +64,6 @@ pub(crate) struct InCorpus {
 
 /// Reads a filter such as `date >= "2025-01-01" and kind = "notice"`.
 pub(crate) fn filter(written: Option<&str>) -> Outcome<Option<Filter>> {
-    Ok(written.filter(|written| !written.trim().is_empty()).map(Filter::parse).transpose()?)
+    let parsed = written.filter(|written| !written.trim().is_empty()).map(Filter::parse).transpose();
+    parsed.map_err(|error| Problem { place: error.place().map(str::to_owned), ..Problem::invalid(error.message()) })
 }

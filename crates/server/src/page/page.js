@@ -71,7 +71,7 @@ function noteOf(one) {
   if (note) return note;
   if (one.warnings && one.warnings.length) return { mark: "◐", text: one.warnings.join("; "), kind: "part" };
   const pages = one.pages === 1 ? "1 page" : one.pages > 1 ? one.pages + " pages" : "";
-  return { mark: "✓", text: pages || "read", kind: "" };
+  return { mark: "✓", text: pages, kind: "", isRead: true };
 }
 
 function drawDocuments() {
@@ -94,7 +94,7 @@ function drawDocuments() {
       box,
       node("label", { className: "name", htmlFor: id, textContent: one.title && one.title !== one.document ? one.title : one.document }),
       remove || node("span"),
-      node("span", { className: "note " + note.kind, textContent: note.mark + " " + (one.title && one.title !== one.document ? one.document + " · " : "") + note.text }));
+      node("span", { className: "note " + note.kind, textContent: note.mark + " " + [one.title && one.title !== one.document ? one.document : "", note.text].filter(Boolean).join(" · "), title: note.isRead ? "read" : "" }));
   });
   if (all.length > shown.length) rows.push(node("li", {}, node("span"), node("span", { className: "note", textContent: "and " + (all.length - shown.length) + " more: find them by name" })));
   at("documents").replaceChildren(...rows);
@@ -248,6 +248,7 @@ function newEntry(question) {
   const live = node("p", { className: "claim coming", role: "status" });
   const entry = node("li", {}, node("h3", { textContent: question }), live);
   at("log").prepend(entry);
+  at("beginnings").hidden = true;
   return { entry, live };
 }
 
@@ -360,6 +361,7 @@ async function loadBooks() {
 async function openBook(id) {
   state.conversation = id || null;
   at("log").replaceChildren();
+  at("beginnings").hidden = false;
   if (id) {
     const { turns } = await get("/v1/conversations/" + id);
     for (const turn of turns) drawReply(newEntry(turn.said).entry, turn);

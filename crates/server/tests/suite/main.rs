@@ -1,0 +1,9 @@
+//! The service as its clients see it: over HTTP, on a port of this machine.
+
+mod asking;
+mod client;
+mod description;
+mod documents;
+mod guards;
+mod page;
+mod streams;
