@@ -113,8 +113,8 @@ async function removeDocument(name) {
     state.chosen.delete(name);
     state.notes.delete(name);
     drawNarrowed();
-    say(name + " is removed.");
     await loadDocuments();
+    say(name + " is removed.");
   } catch (error) { say(error.message); }
 }
 
@@ -169,9 +169,9 @@ function follow(job) {
     const unread = now.documents.filter((one) => one.state === "unread").length;
     for (const one of now.documents) if (one.state === "read") state.notes.delete(one.document);
     const what = { done: "Everything is read and can be asked.", stopped: "Reading was stopped.", failed: now.problem ? now.problem.detail : "Reading failed." };
-    say(now.state === "done" && unread ? (unread === 1 ? "One file could not be read; the reason is beside it." : unread + " files could not be read; the reasons are beside them.") : what[now.state]);
     await loadDocuments();
     await loadBeginnings();
+    say(now.state === "done" && unread ? (unread === 1 ? "One file could not be read; the reason is beside it." : unread + " files could not be read; the reasons are beside them.") : what[now.state]);
   });
   events.onerror = () => { events.close(); at("progress").hidden = true; };
 }

@@ -73,7 +73,7 @@ pub fn demo() -> std::path::PathBuf {
 impl Running {
     /// Serves two notices.
     pub fn start(change: impl FnOnce(&mut ServeConfig)) -> Self {
-        Self::with(Config::default(), change, None, |corpus| async move {
+        Self::with(&Config::default(), change, None, |corpus| async move {
             corpus.build(BuildRequest::default().source(notices())).await.expect("a build");
             corpus
         })
@@ -82,7 +82,7 @@ impl Running {
     /// Serves them to those who know the token.
     pub fn guarded() -> Self {
         Self::with(
-            Config::default(),
+            &Config::default(),
             |_| {},
             Some(TOKEN),
             |corpus| async move {
@@ -93,7 +93,7 @@ impl Running {
     }
 
     pub fn with<F: Future<Output = Corpus>>(
-        config: Config,
+        config: &Config,
         change: impl FnOnce(&mut ServeConfig),
         token: Option<&str>,
         fill: impl FnOnce(Corpus) -> F,
@@ -103,7 +103,7 @@ impl Running {
         change(&mut serve);
         let (end, ended) = oneshot::channel();
         let (address, served) = runtime().block_on(async {
-            let pipeline = Pipeline::from_config(&config).expect("a pipeline");
+            let pipeline = Pipeline::from_config(config).expect("a pipeline");
             let pipeline = pipeline.with_encoder(Hashing::new(128).expect("settings"));
             let corpus = fill(pipeline.open(folder.path().join("c")).await.expect("a corpus")).await;
             let service = match token {
@@ -211,7 +211,7 @@ pub fn form(files: &[(&str, &[u8])]) -> Vec<u8> {
     body
 }
 
-fn answered(all: &[u8]) -> Answered {
+pub fn answered(all: &[u8]) -> Answered {
     let end = all.windows(4).position(|four| four == b"\r\n\r\n").expect("a head");
     let head = String::from_utf8_lossy(&all[..end]).into_owned();
     let mut lines = head.split("\r\n");

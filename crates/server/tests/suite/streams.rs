@@ -24,7 +24,7 @@ fn written(model: &ModelService, change: impl FnOnce(&mut Config)) -> Running {
     config.generator.max_retries = 0;
     config.privacy.allow = vec![model.host()];
     change(&mut config);
-    Running::with(config, |_| {}, None, filled)
+    Running::with(&config, |_| {}, None, filled)
 }
 
 async fn filled(corpus: Corpus) -> Corpus {
@@ -110,7 +110,7 @@ fn two_services_on_one_corpus_both_read() {
     let first = Running::start(|_| {});
     let folder = first.folder.path().join("c");
     let second = Running::with(
-        Config::default(),
+        &Config::default(),
         |_| {},
         None,
         |_| async move {
