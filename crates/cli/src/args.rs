@@ -315,6 +315,9 @@ pub enum Verb {
     /// Serve the corpus on this machine: a page to ask it, and an HTTP API
     #[cfg(feature = "serve")]
     Serve(ServeArguments),
+    /// Offer the corpus to a program that speaks the Model Context Protocol, on standard input and output
+    #[cfg(feature = "serve")]
+    Tools,
 }
 
 #[derive(Args)]

@@ -105,6 +105,8 @@ async fn run(arguments: Arguments) -> logothete::Result<Output> {
         Verb::Demo { .. } => commands::demo::run().await,
         #[cfg(feature = "serve")]
         Verb::Serve(arguments) => commands::serve::run(at, &arguments, as_json).await,
+        #[cfg(feature = "serve")]
+        Verb::Tools => commands::serve::tools(at).await,
         Verb::New { templates: true, .. } => commands::new::templates(at),
         Verb::New { paths, .. } => commands::new::run(at, &paths),
         Verb::Parse(arguments) => commands::parse::run(at, &arguments),

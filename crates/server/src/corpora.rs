@@ -45,6 +45,11 @@ impl Corpora {
         Self { main: Served::new(MAIN, main), pipeline, folder, open: Mutex::default() }
     }
 
+    /// Returns the first corpus.
+    pub(crate) fn main(&self) -> Corpus {
+        self.main.corpus.clone()
+    }
+
     /// Returns the corpus of a name; `None` means the first.
     ///
     /// # Errors

@@ -14,7 +14,8 @@
 //! ```
 //!
 //! [`Service::router`] is a router of axum to mount in a server of one's own. The API is described by [`openapi`], which the service returns at
-//! `/v1/openapi.json` too. There is no logic of a corpus here: `api/` turns requests into calls of [`logothete`], and its values into JSON.
+//! `/v1/openapi.json` too. There is no logic of a corpus here: `api/` turns requests into calls of [`logothete`], and its values into JSON;
+//! [`Tools`] does so for programs that speak the Model Context Protocol.
 
 mod api;
 mod corpora;
@@ -26,8 +27,10 @@ mod page;
 mod problem;
 mod random;
 mod service;
+mod tools;
 mod uploads;
 mod visitors;
 
 pub use api::openapi;
 pub use service::Service;
+pub use tools::Tools;

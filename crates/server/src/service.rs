@@ -107,6 +107,11 @@ impl Service {
         &self.0.corpora
     }
 
+    /// Returns the corpus that the service was started with.
+    pub(crate) fn main_corpus(&self) -> Corpus {
+        self.0.corpora.main()
+    }
+
     pub(crate) fn jobs(&self) -> &Arc<Jobs> {
         &self.0.jobs
     }

@@ -4,7 +4,7 @@ use std::net::IpAddr;
 
 use logothete::config::ServeConfig;
 use logothete::{Config, Corpus, Error, ErrorKind, Result};
-use logothete_server::Service;
+use logothete_server::{Service, Tools};
 use serde_json::json;
 use tokio::net::TcpListener;
 
@@ -18,6 +18,14 @@ pub async fn run(at: &CorpusArguments, arguments: &ServeArguments, as_json: bool
     arguments.change(&mut config.serve);
     let corpus = corpus(at, &config, &folder, false).await?;
     serve(corpus, &config, arguments.open, as_json, "").await
+}
+
+/// Offers the corpus as tools, until the input ends. Standard output belongs to the protocol.
+pub async fn tools(at: &CorpusArguments) -> Result<Output> {
+    let (config, folder) = configuration(at)?;
+    let corpus = corpus(at, &config, &folder, true).await?;
+    Tools::new(corpus).on_standard_streams().await?;
+    Ok(Output { text: String::new(), json: json!({}), code: DONE })
 }
 
 impl ServeArguments {
@@ -36,7 +44,14 @@ impl ServeArguments {
 pub async fn serve(corpus: Corpus, config: &Config, is_open: bool, as_json: bool, about: &str) -> Result<Output> {
     let token = corpus.pipeline().serve_token()?;
     let place = format!("{}:{}", config.serve.address, config.serve.port);
-    let is_local = config.serve.address.parse::<IpAddr>().is_ok_and(|address| address.is_loopback());
+    let address = match config.serve.address.parse::<IpAddr>() {
+        Ok(address) => address,
+        Err(error) => {
+            let message = "this is no address of a machine, such as 127.0.0.1";
+            return Err(Error::new(ErrorKind::Configuration, message).at("[serve] address").because(error));
+        }
+    };
+    let is_local = address.is_loopback();
     if !is_local && token.is_none() && !is_open {
         let message = "other machines could read and change the corpus; name a token with token_env in [serve], or insist with --open";
         return Err(Error::new(ErrorKind::Refused, message).at(place));
@@ -49,13 +64,6 @@ pub async fn serve(corpus: Corpus, config: &Config, is_open: bool, as_json: bool
             _ => format!("nothing can listen there: {error}"),
         };
         Error::new(ErrorKind::System, message).at(&place).because(error)
-    };
-    let address = match config.serve.address.parse::<IpAddr>() {
-        Ok(address) => address,
-        Err(error) => {
-            let message = "this is no address of a machine, such as 127.0.0.1";
-            return Err(Error::new(ErrorKind::Configuration, message).at("[serve] address").because(error));
-        }
     };
     let listener = TcpListener::bind((address, config.serve.port)).await.map_err(failed)?;
     let address = listener.local_addr().map_err(failed)?;

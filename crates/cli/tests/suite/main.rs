@@ -15,6 +15,8 @@ mod plans;
 mod questions;
 mod readme;
 mod repeats;
+#[cfg(feature = "serve")]
+mod serving;
 mod upkeep;
 mod use_and_misuse;
 mod views;

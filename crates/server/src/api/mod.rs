@@ -29,6 +29,7 @@ use crate::guard;
 use crate::page;
 use crate::problem::Problem;
 use crate::service::Service;
+use crate::tools::Tools;
 
 /// The size of a request that is no upload, in bytes.
 const MAX_BODY: usize = 1_000_000;
@@ -59,6 +60,8 @@ pub(crate) fn router(service: &Service) -> Router {
         .route("/v1/traces/{id}", get(traces::one))
         .layer(DefaultBodyLimit::max(MAX_BODY))
         .merge(uploads)
+        // The protocol describes itself, so `openapi` says nothing of it.
+        .route_service("/tools", Tools::over_http(service))
         .route("/", get(page::page))
         .route("/favicon.ico", get(page::icon))
         .fallback(async || Problem::not_found("there is nothing here; the API is described at /v1/openapi.json"))

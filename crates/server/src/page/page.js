@@ -71,7 +71,8 @@ function noteOf(one) {
   if (note) return note;
   if (one.warnings && one.warnings.length) return { mark: "◐", text: one.warnings.join("; "), kind: "part" };
   const pages = one.pages === 1 ? "1 page" : one.pages > 1 ? one.pages + " pages" : "";
-  return { mark: "✓", text: pages, kind: "", isRead: true };
+  const hasName = one.title && one.title !== one.document;
+  return { mark: "✓", text: pages || (hasName ? "" : "read"), kind: "", isRead: true };
 }
 
 function drawDocuments() {
@@ -201,7 +202,7 @@ function marker(reply, number, entry) {
   button.addEventListener("click", () => {
     document.querySelectorAll(".marker[aria-pressed=true]").forEach((other) => other.setAttribute("aria-pressed", "false"));
     entry.querySelectorAll(".marker").forEach((other) => { if (other.textContent === String(number)) other.setAttribute("aria-pressed", "true"); });
-    showSource(source);
+    showSource(source, button);
   });
   return button;
 }
@@ -222,7 +223,7 @@ function drawReply(entry, reply) {
   if (reply.nearest && reply.nearest.length) {
     const items = reply.nearest.slice(0, 3).map((passage) => {
       const button = node("button", { type: "button", className: "marker", textContent: "show" });
-      button.addEventListener("click", () => showSource({ ...passage, quotation: passage.text }));
+      button.addEventListener("click", () => showSource({ ...passage, quotation: passage.text }, button));
       return node("li", {}, (passage.title || passage.document) + (passage.section.length ? " › " + passage.section[passage.section.length - 1] : "") + " ", button);
     });
     parts.push(node("p", { className: "faint", textContent: "What came nearest:" }), node("ul", { className: "nearest" }, ...items));
@@ -318,8 +319,10 @@ function failed(live, message) {
 
 // Sources.
 
-async function showSource(source) {
+async function showSource(source, from) {
   if (!source) return;
+  const back = node("button", { type: "button", className: "back", textContent: "Back to the answer" });
+  back.addEventListener("click", () => { from.scrollIntoView({ block: "center" }); from.focus(); });
   const [start, end] = source.span;
   const page = source.pages ? source.pages[0] : null;
   const pages = source.pages ? (source.pages[0] === source.pages[1] ? "page " + source.pages[0] : "pages " + source.pages.join(" to ")) : "";
@@ -328,6 +331,7 @@ async function showSource(source) {
     node("p", { className: "faint path", textContent: [source.document, pages, source.date].filter(Boolean).join(" · ") }),
     source.section.length ? node("p", { className: "faint path", textContent: source.section.join(" › ") }) : null,
     node("blockquote", { textContent: source.quotation }),
+    back,
   ].filter(Boolean);
   at("sheet").replaceChildren(...parts);
   at("source").focus({ preventScroll: false });

@@ -123,6 +123,11 @@ impl Running {
         Self { address, folder, end: Some(end), served: Some(served) }
     }
 
+    /// Talks to a service that somebody else has started.
+    pub fn at(address: SocketAddr) -> Self {
+        Self { address, folder: tempfile::tempdir().expect("a folder"), end: None, served: None }
+    }
+
     /// Tells it to end, and waits until it has.
     pub fn end(&mut self) {
         drop(self.end.take());

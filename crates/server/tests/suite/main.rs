@@ -5,6 +5,8 @@ mod browser;
 mod client;
 mod description;
 mod documents;
+mod examples;
 mod guards;
 mod page;
 mod streams;
+mod tools;
