@@ -10,6 +10,7 @@ use utoipa::ToSchema;
 
 use crate::corpora::Served;
 use crate::problem::Problem;
+use crate::visitors::Visitor;
 
 /// So many ended jobs are remembered.
 const MAX_ENDED: usize = 100;
@@ -108,8 +109,16 @@ impl Job {
 
 /// A job as those see it who wait for it.
 struct Entry {
+    /// The visitor who alone sees it; `None` means that all do.
+    owner: Option<String>,
     state: watch::Sender<Job>,
     stop: StopToken,
+}
+
+impl Entry {
+    fn is_for(&self, visitor: &Visitor) -> bool {
+        self.owner.as_ref().is_none_or(|owner| *owner == visitor.id)
+    }
 }
 
 /// All jobs of a service.
@@ -131,7 +140,7 @@ impl Jobs {
             .collect();
         let waiting = entries.values().find(|entry| {
             let job = entry.state.borrow();
-            job.state == JobState::Waiting && job.corpus == served.name
+            job.state == JobState::Waiting && job.corpus == served.name && entry.owner == served.owner
         });
         if let Some(entry) = waiting {
             let mut took = false;
@@ -159,7 +168,7 @@ impl Jobs {
             problem: None,
         };
         let (state, _) = watch::channel(job.clone());
-        let entry = Arc::new(Entry { state, stop: StopToken::default() });
+        let entry = Arc::new(Entry { owner: served.owner.clone(), state, stop: StopToken::default() });
         entries.insert(number, entry.clone());
         let ended: Vec<u64> =
             entries.iter().filter(|(_, entry)| entry.state.borrow().has_ended()).map(|(number, _)| *number).collect();
@@ -169,7 +178,7 @@ impl Jobs {
         drop(entries);
         let turn = {
             let mut turns = self.turns.lock().unwrap_or_else(PoisonError::into_inner);
-            turns.entry(served.name.clone()).or_default().clone()
+            turns.entry(served.owner.as_ref().unwrap_or(&served.name).clone()).or_default().clone()
         };
         if self.closing.load(std::sync::atomic::Ordering::Relaxed) {
             entry.stop.stop();
@@ -178,27 +187,31 @@ impl Jobs {
         job
     }
 
-    /// Returns all jobs, the latest first.
-    pub(crate) fn all(&self) -> Vec<Job> {
+    /// Returns all jobs that a visitor may see, the latest first.
+    pub(crate) fn all(&self, visitor: &Visitor) -> Vec<Job> {
         let entries = self.entries.lock().unwrap_or_else(PoisonError::into_inner);
-        entries.values().rev().map(|entry| entry.state.borrow().clone()).collect()
+        entries.values().rev().filter(|entry| entry.is_for(visitor)).map(|entry| entry.state.borrow().clone()).collect()
     }
 
-    /// Returns a job, to be watched; `None` if there is none of this number.
-    pub(crate) fn watch(&self, number: u64) -> Option<watch::Receiver<Job>> {
-        let entries = self.entries.lock().unwrap_or_else(PoisonError::into_inner);
-        entries.get(&number).map(|entry| entry.state.subscribe())
+    /// Returns a job, to be watched; `None` if a visitor sees none of this number.
+    pub(crate) fn watch(&self, number: u64, visitor: &Visitor) -> Option<watch::Receiver<Job>> {
+        self.find(number, visitor).map(|entry| entry.state.subscribe())
     }
 
-    /// Stops a job. What it has read by then is kept. Returns `false` if there is none of this number.
-    pub(crate) fn stop(&self, number: u64) -> bool {
+    fn find(&self, number: u64, visitor: &Visitor) -> Option<Arc<Entry>> {
         let entries = self.entries.lock().unwrap_or_else(PoisonError::into_inner);
-        entries.get(&number).map(|entry| entry.stop.stop()).is_some()
+        entries.get(&number).filter(|entry| entry.is_for(visitor)).cloned()
+    }
+
+    /// Stops a job. What it has read by then is kept. Returns `false` if a visitor sees none of this number.
+    pub(crate) fn stop(&self, number: u64, visitor: &Visitor) -> bool {
+        self.find(number, visitor).map(|entry| entry.stop.stop()).is_some()
     }
 
     /// Returns the number of jobs that have not ended.
     pub(crate) fn at_work(&self) -> usize {
-        self.all().iter().filter(|job| !job.has_ended()).count()
+        let entries = self.entries.lock().unwrap_or_else(PoisonError::into_inner);
+        entries.values().filter(|entry| !entry.state.borrow().has_ended()).count()
     }
 
     /// Stops all jobs, and waits until each has committed what it read.

@@ -6,19 +6,19 @@ use std::net::SocketAddr;
 use std::sync::Arc;
 
 use axum::Router;
-use logothete::config::ServeConfig;
+use logothete::config::{ServeConfig, Uploads};
 use logothete::{Corpus, Error, ErrorKind, Result};
 use tokio::net::TcpListener;
 use tokio::sync::watch;
 
 use crate::api;
 use crate::api::Traces;
-use crate::corpora::Corpora;
+use crate::corpora::{Corpora, OWN, Served};
 use crate::gate::Gate;
 use crate::guard::{Hosts, Token};
 use crate::jobs::Jobs;
 use crate::meters::Meters;
-use crate::visitors::Rights;
+use crate::visitors::{Sessions, Visitor};
 
 /// A corpus as a service. Clones share one.
 #[derive(Clone)]
@@ -31,7 +31,7 @@ struct Inner {
     gate: Gate,
     hosts: Hosts,
     meters: Meters,
-    rights: Rights,
+    sessions: Sessions,
     token: Option<Token>,
     traces: Traces,
     /// Becomes true when the service closes, so that streams end.
@@ -57,12 +57,12 @@ impl Service {
 
     fn made(corpus: Corpus, config: ServeConfig, token: Option<Token>) -> Self {
         Self(Arc::new(Inner {
-            corpora: Corpora::new(corpus),
+            corpora: Corpora::new(corpus, config.own_time()),
             jobs: Arc::default(),
             gate: Gate::new(&config),
             hosts: Hosts::new(&config.hosts),
             meters: Meters::default(),
-            rights: Rights::default(),
+            sessions: Sessions::default(),
             token,
             traces: Traces::default(),
             closing: watch::channel(false).0,
@@ -84,13 +84,17 @@ impl Service {
         if let Some(uploads) = self.corpora().get(None).await?.uploads {
             uploads.sweep().await;
         }
+        let keeper = self.clone();
+        let keeping = tokio::spawn(async move { keeper.corpora().keep_own().await });
         let closing = self.clone();
         let router = self.router().into_make_service_with_connect_info::<SocketAddr>();
         let served = axum::serve(listener, router).with_graceful_shutdown(async move {
             until.await;
             closing.close().await;
         });
-        served.await.map_err(|error| Error::new(ErrorKind::System, "the listener failed").because(error))
+        let outcome = served.await;
+        keeping.abort();
+        outcome.map_err(|error| Error::new(ErrorKind::System, "the listener failed").because(error))
     }
 
     /// Ends streams, and stops builds in good order. [`serve`](Self::serve) does it by itself.
@@ -128,8 +132,28 @@ impl Service {
         &self.0.meters
     }
 
-    pub(crate) fn rights(&self) -> &Rights {
-        &self.0.rights
+    pub(crate) fn sessions(&self) -> &Sessions {
+        &self.0.sessions
+    }
+
+    /// Returns the corpus of a name as a visitor uses it: with their own key, if they gave one. `None` means the first corpus, or their own where
+    /// uploads are private.
+    ///
+    /// # Errors
+    /// If there is none of this name.
+    pub(crate) async fn served(&self, name: Option<&str>, visitor: &Visitor) -> Result<Served> {
+        let mut served = match (self.0.config.uploads, name) {
+            (Uploads::Private, None | Some(OWN)) if visitor.is_new => {
+                let message = "each visitor has a corpus of their own, and is known by a cookie; send back the one that this response sets";
+                return Err(Error::new(ErrorKind::Refused, message));
+            }
+            (Uploads::Private, None | Some(OWN)) => self.0.corpora.own(&visitor.id).await?,
+            _ => self.0.corpora.get(name).await?,
+        };
+        if let Some(key) = self.0.sessions.key(visitor) {
+            served.corpus = served.corpus.with_generator_key(&key);
+        }
+        Ok(served)
     }
 
     pub(crate) fn token(&self) -> Option<&Token> {

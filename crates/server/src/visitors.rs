@@ -1,17 +1,17 @@
-//! Visitors: a browser is known by a cookie that it got, and keeps the right that a token gave it.
+//! Visitors: a browser is known by a cookie that it got, and has a session: the right that a token gave it, and a key of its own.
 
 use std::collections::HashMap;
-use std::sync::{Mutex, PoisonError};
+use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
 use crate::random::unguessable;
 
 /// The name of the cookie.
 pub(crate) const COOKIE: &str = "logothete_visitor";
-/// A right that was not used for so long is gone.
+/// A session that was not used for so long is gone.
 const MAX_QUIET: Duration = Duration::from_secs(12 * 60 * 60);
-/// So many rights are kept; then those that are unused for the longest time go.
-const MAX_RIGHTS: usize = 10_000;
+/// So many sessions are kept; then the one that is unused for the longest time goes.
+const MAX_SESSIONS: usize = 10_000;
 
 /// Who sends a request.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -45,38 +45,68 @@ impl Visitor {
     }
 }
 
-/// The visitors who have shown the token.
+/// What a visitor has given for as long as they keep coming.
+#[derive(Clone, Default)]
+struct Session {
+    /// When it was used last; `None` means never.
+    at: Option<Instant>,
+    /// Whether they have shown the token.
+    has_right: bool,
+    /// Their own key for the generator. Nothing prints it.
+    key: Option<Arc<str>>,
+}
+
+/// The sessions of all visitors, in memory only.
 #[derive(Default)]
-pub(crate) struct Rights(Mutex<HashMap<String, Instant>>);
+pub(crate) struct Sessions(Mutex<HashMap<String, Session>>);
 
-impl Rights {
-    pub(crate) fn give(&self, visitor: &Visitor) {
-        let mut rights = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        if rights.len() >= MAX_RIGHTS
-            && let Some(oldest) = rights.iter().min_by_key(|(_, at)| **at).map(|(id, _)| id.clone())
-        {
-            rights.remove(&oldest);
-        }
-        rights.insert(visitor.id.clone(), Instant::now());
-    }
-
-    pub(crate) fn take(&self, visitor: &Visitor) {
-        self.0.lock().unwrap_or_else(PoisonError::into_inner).remove(&visitor.id);
+impl Sessions {
+    /// Notes that a visitor has shown the token.
+    pub(crate) fn give_right(&self, visitor: &Visitor) {
+        self.change(visitor, |session| session.has_right = true);
     }
 
     /// Returns whether a visitor has shown the token not long ago.
-    pub(crate) fn has(&self, visitor: &Visitor) -> bool {
-        let mut rights = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        match rights.get_mut(&visitor.id) {
-            Some(at) if at.elapsed() < MAX_QUIET => {
-                *at = Instant::now();
-                true
-            }
-            _ => {
-                rights.remove(&visitor.id);
-                false
-            }
+    pub(crate) fn has_right(&self, visitor: &Visitor) -> bool {
+        self.find(visitor).is_some_and(|session| session.has_right)
+    }
+
+    /// Keeps a visitor's own key, or forgets it.
+    pub(crate) fn set_key(&self, visitor: &Visitor, key: Option<&str>) {
+        self.change(visitor, |session| session.key = key.map(Arc::from));
+    }
+
+    /// Returns a visitor's own key.
+    pub(crate) fn key(&self, visitor: &Visitor) -> Option<Arc<str>> {
+        self.find(visitor)?.key
+    }
+
+    /// Forgets all that a visitor has given.
+    pub(crate) fn end(&self, visitor: &Visitor) {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner).remove(&visitor.id);
+    }
+
+    fn change(&self, visitor: &Visitor, change: impl FnOnce(&mut Session)) {
+        let mut sessions = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        if sessions.len() >= MAX_SESSIONS
+            && let Some(oldest) = sessions.iter().min_by_key(|(_, session)| session.at).map(|(id, _)| id.clone())
+        {
+            sessions.remove(&oldest);
         }
+        let session = sessions.entry(visitor.id.clone()).or_default();
+        session.at = Some(Instant::now());
+        change(session);
+    }
+
+    fn find(&self, visitor: &Visitor) -> Option<Session> {
+        let mut sessions = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let session = sessions.get_mut(&visitor.id)?;
+        if session.at.is_some_and(|at| at.elapsed() >= MAX_QUIET) {
+            sessions.remove(&visitor.id);
+            return None;
+        }
+        session.at = Some(Instant::now());
+        Some(session.clone())
     }
 }
 
@@ -101,11 +131,24 @@ mod tests {
     }
 
     #[test]
-    fn a_right_is_of_one_visitor_and_is_given_back() {
-        let (rights, one, other) = (Rights::default(), Visitor::of(None), Visitor::of(None));
-        rights.give(&one);
-        assert!(rights.has(&one) && !rights.has(&other));
-        rights.take(&one);
-        assert!(!rights.has(&one));
+    fn a_session_is_of_one_visitor_and_ends() {
+        let (sessions, one, other) = (Sessions::default(), Visitor::of(None), Visitor::of(None));
+        sessions.give_right(&one);
+        sessions.set_key(&one, Some("a key"));
+        assert!(sessions.has_right(&one) && !sessions.has_right(&other));
+        assert_eq!((sessions.key(&one).as_deref(), sessions.key(&other)), (Some("a key"), None));
+        sessions.set_key(&one, None);
+        assert!(sessions.key(&one).is_none() && sessions.has_right(&one));
+        sessions.end(&one);
+        assert!(!sessions.has_right(&one));
+    }
+
+    #[test]
+    fn no_more_sessions_are_kept_than_there_is_room_for() {
+        let sessions = Sessions::default();
+        for _ in 0..MAX_SESSIONS + 5 {
+            sessions.give_right(&Visitor::of(None));
+        }
+        assert_eq!(sessions.0.lock().expect("sessions").len(), MAX_SESSIONS);
     }
 }

@@ -20,6 +20,8 @@ pub struct ServeConfig {
     pub hosts: Vec<String>,
     /// Whether documents may be uploaded and removed.
     pub uploads: Uploads,
+    /// The time after which a visitor's own corpus is removed if it is not used, in hours.
+    pub private_hours: u64,
     /// The size of the largest file that may be uploaded, in megabytes.
     pub upload_megabytes: u64,
     /// The number of files that may be uploaded to a corpus.
@@ -42,8 +44,21 @@ pub enum Uploads {
     /// They are for all who use the corpus.
     #[default]
     Shared,
+    /// Each visitor has a corpus of their own for them, which expires. Others read the first corpus, and nobody changes it.
+    Private,
     /// There are none: the corpus is only read.
     Off,
+}
+
+impl Uploads {
+    /// Returns the name as settings have it.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Shared => "shared",
+            Self::Private => "private",
+            Self::Off => "off",
+        }
+    }
 }
 
 impl Default for ServeConfig {
@@ -54,6 +69,7 @@ impl Default for ServeConfig {
             token_env: String::new(),
             hosts: Vec::new(),
             uploads: Uploads::default(),
+            private_hours: 24,
             upload_megabytes: 100,
             documents: 10_000,
             questions_a_minute: 0,
@@ -70,6 +86,11 @@ impl ServeConfig {
         self.upload_megabytes.saturating_mul(1_000_000)
     }
 
+    /// Returns the time after which a visitor's own corpus is removed if it is not used.
+    pub fn own_time(&self) -> Duration {
+        Duration::from_secs(self.private_hours.saturating_mul(3_600))
+    }
+
     /// Returns the time that a request may take.
     pub fn max_time(&self) -> Duration {
         Duration::from_secs(self.seconds)
@@ -78,6 +99,7 @@ impl ServeConfig {
     pub(super) fn validate(&self) -> Result<()> {
         let least = [
             ("upload_megabytes", self.upload_megabytes),
+            ("private_hours", self.private_hours),
             ("documents", self.documents as u64),
             ("at_once", self.at_once as u64),
             ("seconds", self.seconds),

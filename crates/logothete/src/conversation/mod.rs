@@ -214,7 +214,7 @@ impl Conversation {
     ) -> Result<(Option<String>, Recorder)> {
         let start = recorder.start("condense");
         let by_rule = standing_alone(question, said);
-        let equipped = self.corpus.pipeline().generator(GeneratorRole::Condense)?;
+        let equipped = self.corpus.generator(GeneratorRole::Condense)?;
         let mut alone = by_rule;
         if let Some(equipped) = equipped {
             let prompt = condense_prompt(question, said, self.corpus.pipeline().templates())?;
@@ -250,7 +250,7 @@ impl Conversation {
         let max_words = config.summary_words;
         let older: Vec<PastTurn> = past.turns[..old.min(past.turns.len())].iter().map(Turn::past).collect();
         let mut text = plain_summary(&past.summary.text, &older, max_words);
-        if let Some(equipped) = pipeline.generator(GeneratorRole::Summarise)? {
+        if let Some(equipped) = self.corpus.generator(GeneratorRole::Summarise)? {
             let prompt = summarise_prompt(&past.summary.text, &older, max_words, pipeline.templates())?;
             let spending = spending.clone();
             let work = move |opened: &Opened, driver: &Driver, stop: &StopToken| {

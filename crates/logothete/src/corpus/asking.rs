@@ -45,7 +45,7 @@ impl Corpus {
     pub async fn ask_all<R: Into<SearchRequest>>(&self, requests: impl IntoIterator<Item = R>) -> Result<Vec<Reply>> {
         let requests: Vec<SearchRequest> = requests.into_iter().map(Into::into).collect();
         let wants_digest = requests.iter().any(|request| request.digest_wish().is_some());
-        if !wants_digest && self.opened.pipeline.generator(GeneratorRole::Answer)?.is_none() {
+        if !wants_digest && self.generator(GeneratorRole::Answer)?.is_none() {
             let spending = Arc::new(Spending::for_question(&self.opened.config().limits));
             let requests = Arc::new(requests);
             let ahead = self.ahead(&requests, Transforms::default(), &spending, rehearse_answers(&requests)).await?;
@@ -69,7 +69,7 @@ impl Corpus {
     }
 
     pub(crate) async fn preview(&self, asked: Asked) -> Result<PromptPreview> {
-        let equipped = self.opened.pipeline.generator(GeneratorRole::Answer)?;
+        let equipped = self.generator(GeneratorRole::Answer)?;
         let spending = Arc::new(Spending::for_question(&self.opened.config().limits));
         let request = asked.request.clone().untraced();
         let ahead =
@@ -102,7 +102,7 @@ impl Corpus {
         if let Some(document) = self.document_wanted(&asked.request).await? {
             return self.summarised(document, asked, spending, recorder, listener).await;
         }
-        match self.opened.pipeline.generator(GeneratorRole::Answer)? {
+        match self.generator(GeneratorRole::Answer)? {
             None => self.extracted(asked.request, &spending, recorder, listener).await,
             Some(equipped) => self.written(asked, equipped, spending, recorder, listener).await,
         }
@@ -138,7 +138,7 @@ impl Corpus {
         let transform = asked.request.transform(&pipeline.config().search.plan());
         let equipped = match transform {
             Transform::None => None,
-            _ => pipeline.generator(GeneratorRole::Rewrite)?,
+            _ => self.generator(GeneratorRole::Rewrite)?,
         };
         let Some(equipped) = equipped else { return Ok((Vec::new(), recorder)) };
         let (asked, spending) = (asked.clone(), spending.clone());

@@ -55,7 +55,7 @@ impl Corpus {
             .map(|field| SearchRequest::new(&field.question))
             .collect();
         let ahead = self.ahead(&requests, Transforms::default(), &spending, |_| Ok(())).await?;
-        let equipped = self.opened.pipeline.generator(GeneratorRole::Digest)?;
+        let equipped = self.generator(GeneratorRole::Digest)?;
         let pinned = self.pinned.clone();
         self.drive(&StopToken::default(), move |opened, driver, stop| {
             let maker = Maker { opened, pinned, ahead: &ahead, stop, config: &config };

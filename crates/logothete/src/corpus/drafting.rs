@@ -32,7 +32,7 @@ impl Corpus {
     /// # Errors
     /// If the corpus is damaged, or the model fails or a limit is reached.
     pub async fn draft(&self, count: usize, near_misses: usize) -> Result<Vec<SetQuestion>> {
-        let equipped = self.opened.pipeline.generator(GeneratorRole::Draft)?;
+        let equipped = self.generator(GeneratorRole::Draft)?;
         let pinned = self.pinned.clone();
         let work = move |opened: &Opened, driver: &Driver, stop: &StopToken| {
             let view = view(opened, pinned)?;

@@ -21,7 +21,7 @@ impl Corpus {
     /// If the set is empty, or the corpus is damaged.
     pub async fn evaluate(&self, name: &str, questions: Vec<SetQuestion>) -> Result<Run> {
         evaluation::check(&questions)?;
-        match self.opened.pipeline.generator(GeneratorRole::Answer)? {
+        match self.generator(GeneratorRole::Answer)? {
             Some(equipped) => self.evaluated_by_model(name, questions, &equipped).await,
             None => self.evaluated(name, questions).await,
         }

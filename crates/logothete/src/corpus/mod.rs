@@ -28,7 +28,7 @@ use crate::config::GeneratorRole;
 use crate::ingest::{self, BuildReport, BuildRequest, Estimate, Upsert};
 use crate::maintenance::{self, Forgotten};
 use crate::opened::{Opened, OtherEncoder};
-use crate::pipeline::Pipeline;
+use crate::pipeline::{Equipped, Pipeline};
 use crate::search::{
     self, Ahead, Judgements, RerankKind, SearchRequest, SearchResult, Searcher, Transform, Transformed, Transforms,
 };
@@ -48,6 +48,8 @@ pub struct Corpus {
     opened: Arc<Opened>,
     /// The moment that is read; `None` means the newest commit.
     pinned: Option<Arc<View>>,
+    /// The key that the generator is asked with, in place of its own.
+    key: Option<Arc<str>>,
 }
 
 impl fmt::Debug for Corpus {
@@ -107,7 +109,7 @@ impl Pipeline {
 
 impl Corpus {
     fn new(opened: Opened) -> Self {
-        Self { opened: Arc::new(opened), pinned: None }
+        Self { opened: Arc::new(opened), pinned: None, key: None }
     }
 
     /// Returns the folder; `None` for a corpus in memory.
@@ -118,6 +120,24 @@ impl Corpus {
     /// Returns the pipeline that it was opened with.
     pub fn pipeline(&self) -> &Pipeline {
         &self.opened.pipeline
+    }
+
+    /// Returns a handle whose questions the generator answers with another key, such as that of a visitor who pays for them. The key stays in memory,
+    /// and goes to the host of the generator only. It changes nothing for a generator that takes no keys.
+    #[must_use]
+    pub fn with_generator_key(&self, key: &str) -> Self {
+        Self { key: Some(key.into()), ..self.clone() }
+    }
+
+    /// Returns the generator for a role, with its settings; `None` if there is no model for it.
+    pub(crate) fn generator(&self, role: GeneratorRole) -> Result<Option<Equipped>> {
+        let mut equipped = self.opened.pipeline.generator(role)?;
+        if let (Some(key), Some(equipped)) = (&self.key, &mut equipped)
+            && let Some(own) = equipped.generator.with_key(key)
+        {
+            equipped.generator = own;
+        }
+        Ok(equipped)
     }
 
     /// Runs a call that writes, when no other of this process does.
@@ -261,7 +281,7 @@ impl Corpus {
     pub async fn pin(&self) -> Result<Self> {
         let opened = self.opened.clone();
         let view = self.opened.threads.query(move || opened.view()).await?;
-        Ok(Self { opened: self.opened.clone(), pinned: Some(Arc::new(view)) })
+        Ok(Self { opened: self.opened.clone(), pinned: Some(Arc::new(view)), key: self.key.clone() })
     }
 
     /// What a build would do and cost: documents, chunks, contexts, tokens, money. It reads and cuts what has changed, and neither
@@ -320,7 +340,7 @@ impl Corpus {
         if requests.iter().all(|request| request.transform(&plan) == Transform::None) {
             return Ok(Transforms::default());
         }
-        let equipped = self.opened.pipeline.generator(GeneratorRole::Rewrite)?;
+        let equipped = self.generator(GeneratorRole::Rewrite)?;
         let (requests, spending) = (requests.clone(), spending.clone());
         self.drive(&StopToken::default(), move |opened, driver, stop| {
             let mut made = Transforms::default();

@@ -126,6 +126,11 @@ pub trait Generator: Send + Sync {
         None
     }
 
+    /// Returns this generator with the key of somebody else, who pays for what they ask; `None` if it takes no keys.
+    fn with_key(&self, _key: &str) -> Option<Arc<dyn Generator>> {
+        None
+    }
+
     /// Returns the number of tokens of a text, for estimates: four for three words, unless it counts otherwise.
     fn count_tokens(&self, text: &str) -> u64 {
         usual_tokens(text)
@@ -154,6 +159,10 @@ macro_rules! forward {
 
             fn host(&self) -> Option<String> {
                 (**self).host()
+            }
+
+            fn with_key(&self, key: &str) -> Option<Arc<dyn Generator>> {
+                (**self).with_key(key)
             }
 
             fn count_tokens(&self, text: &str) -> u64 {

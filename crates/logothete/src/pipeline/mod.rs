@@ -207,6 +207,14 @@ impl Pipeline {
         self.readers.as_ref()?.advice()
     }
 
+    /// Returns whether the generator is one that takes a key of the asker's own.
+    pub fn takes_key(&self) -> bool {
+        self.generator(GeneratorRole::Answer)
+            .ok()
+            .flatten()
+            .is_some_and(|equipped| equipped.generator.with_key("").is_some())
+    }
+
     /// Returns the token that requests to a service must carry, from the variable that `token_env` in `[serve]` names; `None` if it names none.
     ///
     /// # Errors

@@ -1,6 +1,7 @@
 //! The JSON chat-completions call: the request has a model and messages, the response a message, or parts of one as events.
 
 use std::io::{BufRead, BufReader, Read};
+use std::sync::Arc;
 
 use logothete_core::{Error, ErrorKind, Fingerprint, Result, TokenUsage};
 use serde_json::{Value, json};
@@ -11,7 +12,7 @@ use crate::generate::{
     FinishReason, Generation, GenerationEvent, GenerationRequest, GenerationStream, Generator, MAX_REPLY, PartSender,
     ReplyTimes, message_json, written,
 };
-use crate::pipeline::secret;
+use crate::pipeline::{Secret, secret};
 
 /// The most of a response that is read.
 const MAX_BYTES: u64 = 50_000_000;
@@ -22,6 +23,8 @@ const MAX_BYTES: u64 = 50_000_000;
 pub struct RemoteGenerator {
     post: Post,
     key_env: String,
+    /// Whether the key is somebody's own, and not that of the environment.
+    has_own_key: bool,
     address: String,
     model: String,
     parameters: Vec<(String, Value)>,
@@ -48,6 +51,7 @@ impl RemoteGenerator {
         Ok(Self {
             post: post.with_headers(&config.headers),
             key_env: config.key_env.clone(),
+            has_own_key: false,
             address: config.address.clone(),
             model: config.model.clone(),
             parameters: parameters.collect::<Result<_>>()?,
@@ -96,15 +100,22 @@ impl Generator for RemoteGenerator {
         Some(self.post.host())
     }
 
+    fn with_key(&self, key: &str) -> Option<Arc<dyn Generator>> {
+        let key = Secret { value: key.to_owned(), from: "the key that was given for this session".to_owned() };
+        let post = self.post.clone().with_key(Some(key));
+        Some(Arc::new(Self { post, has_own_key: true, ..self.clone() }))
+    }
+
     fn stream<'a>(&'a self, request: &'a GenerationRequest) -> GenerationStream<'a> {
-        let key = match self.key_env.as_str() {
-            "" => None,
+        let post = match self.key_env.as_str() {
+            _ if self.has_own_key => self.post.clone(),
+            "" => self.post.clone().with_key(None),
             name => match secret(name) {
-                Ok(key) => Some(key),
+                Ok(key) => self.post.clone().with_key(Some(key)),
                 Err(error) => return Generation::failed(error.at("[generator] key_env")),
             },
         };
-        let (post, body, address) = (self.post.clone().with_key(key), self.body(request), self.address.clone());
+        let (body, address) = (self.body(request), self.address.clone());
         let write = move |parts: &PartSender| {
             if let Err(error) = receive(&post, &body, parts) {
                 parts.send(Err(error.at(address)));

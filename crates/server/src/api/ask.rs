@@ -88,14 +88,14 @@ pub(crate) async fn ask(
 ) -> Outcome<Response> {
     let question = Question::of(request).await?;
     let asked = question.request()?;
-    let served = service.corpora().get(question.body.corpus.as_deref()).await?;
+    let served = service.served(question.body.corpus.as_deref(), &visitor).await?;
     let pass = service.gate().enter(question.from).await?;
     let with_trace = question.body.trace;
     if !question.streams {
         let reply = in_time(&service, served.corpus.ask(asked)).await?;
-        return Ok(Json(told(&service, &visitor, served.name, reply, with_trace)).into_response());
+        return Ok(Json(told(&service, &visitor, question.body.corpus, reply, with_trace)).into_response());
     }
-    let (name, corpus) = (served.name, served.corpus);
+    let (name, corpus) = (question.body.corpus, served.corpus);
     Ok(streamed(&service, pass, move |service, tell| async move {
         let reply = in_time(&service, corpus.ask_streaming(asked, tell)).await?;
         Ok(told(&service, &visitor, name, reply, with_trace))
@@ -112,7 +112,13 @@ pub(super) struct Sent<T> {
 }
 
 /// Keeps the trace of a reply, and returns the reply as it is sent.
-fn told(service: &Service, visitor: &Visitor, corpus: String, mut reply: Reply, with_trace: bool) -> Sent<Reply> {
+fn told(
+    service: &Service,
+    visitor: &Visitor,
+    corpus: Option<String>,
+    mut reply: Reply,
+    with_trace: bool,
+) -> Sent<Reply> {
     let trace_id = service.traces().keep(Told { visitor: visitor.id.clone(), corpus, reply: reply.clone() });
     if !with_trace {
         reply.trace = logothete::trace::Trace::default();

@@ -58,7 +58,7 @@ async fn find(service: &Service, visitor: &Visitor, corpus: Option<&str>, id: &s
     if id.len() != 32 || !id.bytes().all(|byte| byte.is_ascii_hexdigit()) {
         return Err(unknown());
     }
-    let served = service.corpora().get(corpus).await?;
+    let served = service.served(corpus, visitor).await?;
     Ok(served.corpus.conversation(visitor.conversation(id))?)
 }
 
@@ -76,7 +76,7 @@ pub(crate) async fn list(
     Extension(visitor): Extension<Visitor>,
     Given(at): Given<InCorpus>,
 ) -> Outcome<Json<ConversationList>> {
-    let served = service.corpora().get(at.corpus.as_deref()).await?;
+    let served = service.served(at.corpus.as_deref(), &visitor).await?;
     let all = served.corpus.conversations().await?;
     let own = all.into_iter().filter_map(|one| {
         let id = one.name.strip_prefix(&visitor.id)?.strip_prefix('/')?.to_owned();
@@ -166,8 +166,8 @@ pub(crate) async fn ask(
 ) -> Outcome<Response> {
     let question = Question::of(request).await?;
     let asked = question.request()?;
-    let name = question.body.corpus.clone().unwrap_or_else(|| crate::corpora::MAIN.to_owned());
-    let conversation = find(&service, &visitor, Some(&name), &id).await?;
+    let name = question.body.corpus.clone();
+    let conversation = find(&service, &visitor, name.as_deref(), &id).await?;
     let pass = service.gate().enter(question.from).await?;
     let with_trace = question.body.trace;
     if !question.streams {
@@ -181,7 +181,7 @@ pub(crate) async fn ask(
 }
 
 /// Keeps the trace of a turn, and returns the turn as it is sent.
-fn told(service: &Service, visitor: &Visitor, corpus: String, mut turn: Turn, with_trace: bool) -> Sent<Turn> {
+fn told(service: &Service, visitor: &Visitor, corpus: Option<String>, mut turn: Turn, with_trace: bool) -> Sent<Turn> {
     let trace_id = service.traces().keep(Told { visitor: visitor.id.clone(), corpus, reply: turn.reply.clone() });
     if !with_trace {
         turn.reply.trace = logothete::trace::Trace::default();

@@ -42,7 +42,7 @@ pub(crate) async fn make(
     State(service): State<Service>,
     Body(body): Body<CorpusName>,
 ) -> Outcome<(StatusCode, Json<CorpusName>)> {
-    super::documents::may_change(&service)?;
+    super::documents::may_change(&service, None)?;
     let made = service.corpora().make(&body.name).await?;
     Ok((StatusCode::CREATED, Json(CorpusName { name: made.name })))
 }
@@ -54,7 +54,7 @@ pub(crate) async fn make(
     (status = 409, body = Problem, content_type = "application/problem+json"),
 ))]
 pub(crate) async fn remove(State(service): State<Service>, At(name): At<String>) -> Outcome<StatusCode> {
-    super::documents::may_change(&service)?;
+    super::documents::may_change(&service, None)?;
     service.corpora().remove(&name).await?;
     Ok(StatusCode::NO_CONTENT)
 }

@@ -4,7 +4,7 @@ use std::time::Duration;
 
 use axum::Json;
 use axum::extract::multipart::{Field, MultipartError};
-use axum::extract::{FromRequest, Multipart, Request, State};
+use axum::extract::{Extension, FromRequest, Multipart, Request, State};
 use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use logothete::config::Uploads as Allowed;
@@ -20,6 +20,7 @@ use crate::jobs::Job;
 use crate::problem::{Outcome, Problem};
 use crate::service::Service;
 use crate::uploads::{Kept, Uploads};
+use crate::visitors::Visitor;
 
 /// An upload that sends nothing for so long is given up.
 const MAX_SILENCE: Duration = Duration::from_secs(30);
@@ -78,13 +79,15 @@ pub(crate) enum FileState {
     Refused,
 }
 
-/// Returns an error if nothing may be changed.
-pub(super) fn may_change(service: &Service) -> Outcome<()> {
-    if service.config().uploads == Allowed::Off {
-        let detail = "this service only reads its corpus; uploads = \"off\" in [serve] says so";
-        return Err(Problem::new(StatusCode::FORBIDDEN, "read only", detail));
-    }
-    Ok(())
+/// Returns an error if a visitor may not change a corpus; `None` means making and removing corpora.
+pub(super) fn may_change(service: &Service, served: Option<&Served>) -> Outcome<()> {
+    let detail = match service.config().uploads {
+        Allowed::Shared => return Ok(()),
+        Allowed::Private if served.is_some_and(|served| served.owner.is_some()) => return Ok(()),
+        Allowed::Private => "only a visitor's own corpus is changed here; uploads = \"private\" in [serve] says so",
+        _ => "this service only reads its corpus; uploads = \"off\" in [serve] says so",
+    };
+    Err(Problem::new(StatusCode::FORBIDDEN, "read only", detail))
 }
 
 fn uploads(served: &Served) -> Outcome<&Uploads> {
@@ -99,8 +102,12 @@ fn uploads(served: &Served) -> Outcome<&Uploads> {
     (status = 200, body = schema::DocumentList),
     (status = 404, body = Problem, content_type = "application/problem+json"),
 ))]
-pub(crate) async fn list(State(service): State<Service>, Given(at): Given<InCorpus>) -> Outcome<Json<List>> {
-    let served = service.corpora().get(at.corpus.as_deref()).await?;
+pub(crate) async fn list(
+    State(service): State<Service>,
+    Extension(visitor): Extension<Visitor>,
+    Given(at): Given<InCorpus>,
+) -> Outcome<Json<List>> {
+    let served = service.served(at.corpus.as_deref(), &visitor).await?;
     let info = served.corpus.info().await?;
     let mut documents = Vec::with_capacity(info.documents.len());
     for info in info.documents {
@@ -127,11 +134,12 @@ pub(crate) async fn list(State(service): State<Service>, Given(at): Given<InCorp
 ))]
 pub(crate) async fn upload(
     State(service): State<Service>,
+    Extension(visitor): Extension<Visitor>,
     Given(at): Given<InCorpus>,
     request: Request,
 ) -> Outcome<Response> {
-    may_change(&service)?;
-    let served = service.corpora().get(at.corpus.as_deref()).await?;
+    let served = service.served(at.corpus.as_deref(), &visitor).await?;
+    may_change(&service, Some(&served))?;
     let uploads = uploads(&served)?;
     let mut form = Multipart::from_request(request, &())
         .await
@@ -261,10 +269,11 @@ async fn receive(uploads: &Uploads, name: &str, mut field: Field<'_>, max: u64) 
 ))]
 pub(crate) async fn one(
     State(service): State<Service>,
+    Extension(visitor): Extension<Visitor>,
     At(name): At<String>,
     Given(at): Given<InCorpus>,
 ) -> Outcome<Json<logothete::corpus::DocumentDetail>> {
-    let served = service.corpora().get(at.corpus.as_deref()).await?;
+    let served = service.served(at.corpus.as_deref(), &visitor).await?;
     Ok(Json(served.corpus.document(&name).await?))
 }
 
@@ -276,11 +285,12 @@ pub(crate) async fn one(
 ))]
 pub(crate) async fn remove(
     State(service): State<Service>,
+    Extension(visitor): Extension<Visitor>,
     At(name): At<String>,
     Given(at): Given<InCorpus>,
 ) -> Outcome<StatusCode> {
-    may_change(&service)?;
-    let served = service.corpora().get(at.corpus.as_deref()).await?;
+    let served = service.served(at.corpus.as_deref(), &visitor).await?;
+    may_change(&service, Some(&served))?;
     // The file goes first, so that no build brings the document back.
     let had_file = match &served.uploads {
         Some(uploads) => uploads.remove(&name).await?,
@@ -339,11 +349,12 @@ pub(crate) struct PartText {
 ))]
 pub(crate) async fn text(
     State(service): State<Service>,
+    Extension(visitor): Extension<Visitor>,
     At(name): At<String>,
     Given(part): Given<Part>,
 ) -> Outcome<Json<PartText>> {
     let span = part.span()?;
-    let served = service.corpora().get(part.corpus.as_deref()).await?;
+    let served = service.served(part.corpus.as_deref(), &visitor).await?;
     let document = served.corpus.parsed(&name).await?;
     let text = &document.text;
     let span = span.unwrap_or(Span::new(0, text.len()));
@@ -373,11 +384,12 @@ pub(crate) async fn text(
 ))]
 pub(crate) async fn page(
     State(service): State<Service>,
+    Extension(visitor): Extension<Visitor>,
     At((name, page)): At<(String, u32)>,
     Given(part): Given<Part>,
 ) -> Outcome<Response> {
     let span = part.span()?;
-    let served = service.corpora().get(part.corpus.as_deref()).await?;
+    let served = service.served(part.corpus.as_deref(), &visitor).await?;
     let document = served.corpus.parsed(&name).await?;
     let marked = span.map(|span| document.areas(span)).unwrap_or_default();
     let marked: Vec<_> = marked.into_iter().filter(|area| area.page == page).map(|area| area.area).collect();
@@ -397,12 +409,13 @@ pub(crate) struct Suggestions {
 #[utoipa::path(get, path = "/v1/suggestions", tag = "asking", params(InCorpus), responses((status = 200, body = Suggestions)))]
 pub(crate) async fn suggestions(
     State(service): State<Service>,
+    Extension(visitor): Extension<Visitor>,
     Given(at): Given<InCorpus>,
 ) -> Outcome<Json<Suggestions>> {
     const MAX: usize = 4;
     /// So many documents are looked at.
     const LOOKED_AT: usize = 40;
-    let served = service.corpora().get(at.corpus.as_deref()).await?;
+    let served = service.served(at.corpus.as_deref(), &visitor).await?;
     let info = served.corpus.info().await?;
     let mut questions: Vec<String> = Vec::new();
     let mut longest: Vec<_> = info.documents.iter().filter(|document| document.chunks > 1).collect();

@@ -1,7 +1,7 @@
 //! Builds that are under way, and those that have ended.
 
 use axum::Json;
-use axum::extract::State;
+use axum::extract::{Extension, State};
 use axum::http::StatusCode;
 use axum::response::Response;
 use futures_util::stream;
@@ -13,6 +13,7 @@ use super::input::At;
 use crate::jobs::Job;
 use crate::problem::{Outcome, Problem};
 use crate::service::Service;
+use crate::visitors::Visitor;
 
 /// The jobs, the latest first.
 #[derive(Serialize, Deserialize, ToSchema)]
@@ -26,8 +27,8 @@ fn unknown() -> Problem {
 
 /// The builds that are under way, and the last ones that have ended.
 #[utoipa::path(get, path = "/v1/jobs", tag = "jobs", responses((status = 200, body = JobList)))]
-pub(crate) async fn list(State(service): State<Service>) -> Json<JobList> {
-    Json(JobList { jobs: service.jobs().all() })
+pub(crate) async fn list(State(service): State<Service>, Extension(visitor): Extension<Visitor>) -> Json<JobList> {
+    Json(JobList { jobs: service.jobs().all(&visitor) })
 }
 
 /// The state of a build.
@@ -35,8 +36,12 @@ pub(crate) async fn list(State(service): State<Service>) -> Json<JobList> {
     (status = 200, body = Job),
     (status = 404, body = Problem, content_type = "application/problem+json"),
 ))]
-pub(crate) async fn one(State(service): State<Service>, At(job): At<u64>) -> Outcome<Json<Job>> {
-    let watched = service.jobs().watch(job).ok_or_else(unknown)?;
+pub(crate) async fn one(
+    State(service): State<Service>,
+    Extension(visitor): Extension<Visitor>,
+    At(job): At<u64>,
+) -> Outcome<Json<Job>> {
+    let watched = service.jobs().watch(job, &visitor).ok_or_else(unknown)?;
     let job = watched.borrow().clone();
     Ok(Json(job))
 }
@@ -46,8 +51,12 @@ pub(crate) async fn one(State(service): State<Service>, At(job): At<u64>) -> Out
     (status = 202),
     (status = 404, body = Problem, content_type = "application/problem+json"),
 ))]
-pub(crate) async fn stop(State(service): State<Service>, At(job): At<u64>) -> Outcome<StatusCode> {
-    match service.jobs().stop(job) {
+pub(crate) async fn stop(
+    State(service): State<Service>,
+    Extension(visitor): Extension<Visitor>,
+    At(job): At<u64>,
+) -> Outcome<StatusCode> {
+    match service.jobs().stop(job, &visitor) {
         true => Ok(StatusCode::ACCEPTED),
         false => Err(unknown()),
     }
@@ -58,8 +67,12 @@ pub(crate) async fn stop(State(service): State<Service>, At(job): At<u64>) -> Ou
     (status = 200, body = String, content_type = "text/event-stream"),
     (status = 404, body = Problem, content_type = "application/problem+json"),
 ))]
-pub(crate) async fn events(State(service): State<Service>, At(job): At<u64>) -> Outcome<Response> {
-    let mut watched = service.jobs().watch(job).ok_or_else(unknown)?;
+pub(crate) async fn events(
+    State(service): State<Service>,
+    Extension(visitor): Extension<Visitor>,
+    At(job): At<u64>,
+) -> Outcome<Response> {
+    let mut watched = service.jobs().watch(job, &visitor).ok_or_else(unknown)?;
     watched.mark_changed();
     let events = stream::unfold((watched, false), |(mut watched, has_ended)| async move {
         if has_ended || watched.changed().await.is_err() {

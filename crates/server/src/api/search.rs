@@ -2,7 +2,7 @@
 
 use axum::Json;
 use axum::extract::FromRequest;
-use axum::extract::{Request, State};
+use axum::extract::{Extension, Request, State};
 use logothete::{SearchRequest, SearchResult};
 use serde::Deserialize;
 use utoipa::ToSchema;
@@ -12,6 +12,7 @@ use super::schema;
 use crate::guard::address;
 use crate::problem::{Outcome, Problem};
 use crate::service::Service;
+use crate::visitors::Visitor;
 
 /// A search.
 #[derive(Debug, Deserialize, ToSchema)]
@@ -38,7 +39,11 @@ const MAX_PASSAGES: usize = 1_000;
     (status = 404, body = Problem, content_type = "application/problem+json"),
     (status = 429, body = Problem, content_type = "application/problem+json"),
 ))]
-pub(crate) async fn search(State(service): State<Service>, request: Request) -> Outcome<Json<SearchResult>> {
+pub(crate) async fn search(
+    State(service): State<Service>,
+    Extension(visitor): Extension<Visitor>,
+    request: Request,
+) -> Outcome<Json<SearchResult>> {
     let from = address(request.extensions());
     let Body(body) = Body::<SearchBody>::from_request(request, &()).await?;
     let mut asked = SearchRequest::new(&body.query);
@@ -51,7 +56,7 @@ pub(crate) async fn search(State(service): State<Service>, request: Request) -> 
         }
         asked = asked.passages(count);
     }
-    let served = service.corpora().get(body.corpus.as_deref()).await?;
+    let served = service.served(body.corpus.as_deref(), &visitor).await?;
     let _pass = service.gate().enter(from).await?;
     let found = super::ask::in_time(&service, served.corpus.search(asked)).await?;
     Ok(Json(found))

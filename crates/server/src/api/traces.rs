@@ -26,7 +26,8 @@ const POLICY: &str = "default-src 'none'; style-src 'unsafe-inline'; frame-ances
 #[derive(Clone)]
 pub(crate) struct Told {
     pub visitor: String,
-    pub corpus: String,
+    /// As it was named in the request.
+    pub corpus: Option<String>,
     pub reply: Reply,
 }
 
@@ -69,7 +70,7 @@ pub(crate) async fn one(
     if !accepted.contains("text/html") {
         return Ok(Json(super::ask::Sent { trace_id: id, value: told.reply }).into_response());
     }
-    let corpus = service.corpora().get(Some(&told.corpus)).await?.corpus;
+    let corpus = service.served(told.corpus.as_deref(), &visitor).await?.corpus;
     let page = page(&corpus, &told.reply).await?;
     Ok(([(header::CONTENT_SECURITY_POLICY, POLICY)], Html(page)).into_response())
 }

@@ -75,7 +75,10 @@ fn refusal(service: &Service, request: &Request, visitor: &Visitor) -> Option<Pr
     }
     let token = service.token()?;
     let path = request.uri().path();
-    if OPEN.contains(&path) || service.rights().has(visitor) || token.is_in(text(request, &header::AUTHORIZATION)) {
+    if OPEN.contains(&path)
+        || service.sessions().has_right(visitor)
+        || token.is_in(text(request, &header::AUTHORIZATION))
+    {
         return None;
     }
     let detail = "send the token: Authorization: Bearer …";

@@ -385,6 +385,15 @@ at("ask").addEventListener("submit", (event) => {
 at("question").addEventListener("keydown", (event) => {
   if (event.key === "Enter" && !event.shiftKey && !event.isComposing) { event.preventDefault(); at("ask").requestSubmit(); }
 });
+at("key-form").addEventListener("submit", async (event) => {
+  event.preventDefault();
+  const key = at("key").value;
+  at("key").value = "";
+  try {
+    await send("/v1/session", { key });
+    at("key-note").textContent = key ? "Your key is in use." : "Your key is forgotten.";
+  } catch (error) { at("key-note").textContent = error.message; }
+});
 at("halt").addEventListener("click", () => { if (state.halting) state.halting.abort(); });
 at("files").addEventListener("change", (event) => { upload([...event.target.files]); event.target.value = ""; });
 at("find").addEventListener("input", drawDocuments);
@@ -404,8 +413,12 @@ for (const name of ["dragover", "dragleave", "drop"]) {
 
 (async () => {
   try {
-    if ((await get("/v1/session")).needs_token) await enter();
+    let session = await get("/v1/session");
+    if (session.needs_token) { await enter(); session = await get("/v1/session"); }
+    at("key-room").hidden = !session.takes_key;
+    if (session.has_key) at("key-note").textContent = "Your key is in use.";
+    at("drop").hidden = session.uploads === "off";
     await Promise.all([loadDocuments(), loadBooks(), loadBeginnings()]);
-    at("about").textContent = state.documents.length ? "Answers from " + state.documents.length + " documents, each sentence with its source" : "Add documents to begin with";
+    at("about").textContent = state.documents.length ? "Answers from " + state.documents.length + " documents, each sentence with its source" : "Begin with a few documents of yours";
   } catch (error) { say(error.message); }
 })();

@@ -62,7 +62,7 @@ fn nobody_without_the_token_learns_what_there_is() {
 fn a_browser_exchanges_the_token_for_a_right() {
     let service = Running::guarded();
     let first = service.get("/v1/session");
-    assert_eq!(first.json(), json!({ "needs_token": true }));
+    assert_eq!(first.json(), json!({ "needs_token": true, "takes_key": false, "has_key": false, "uploads": "" }));
     let cookie = first.cookie();
     let set = first.header("set-cookie").expect("a cookie");
     assert!(set.contains("HttpOnly") && set.contains("SameSite=Strict"), "{set}");
@@ -72,7 +72,10 @@ fn a_browser_exchanges_the_token_for_a_right() {
     };
     assert_eq!(own("POST", "{\"token\": \"guessed\"}").status, 401);
     assert_eq!(own("POST", &json!({ "token": TOKEN }).to_string()).status, 204);
-    assert_eq!(own("GET", "").json(), json!({ "needs_token": false }));
+    assert_eq!(
+        own("GET", "").json(),
+        json!({ "needs_token": false, "takes_key": false, "has_key": false, "uploads": "shared" })
+    );
     let documents = || service.send("GET", "/v1/documents", &[("Cookie", &cookie)], b"").status;
     assert_eq!(documents(), 200);
     assert_eq!(own("DELETE", "").status, 204);

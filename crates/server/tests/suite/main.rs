@@ -10,3 +10,4 @@ mod guards;
 mod page;
 mod streams;
 mod tools;
+mod visitors;
