@@ -1,9 +1,10 @@
 //! The service: what its requests share, and how it begins and ends.
 
 use std::fmt;
-use std::future::Future;
+use std::future::{Future, IntoFuture};
 use std::net::SocketAddr;
 use std::sync::Arc;
+use std::time::Duration;
 
 use axum::Router;
 use logothete::config::{ServeConfig, Uploads};
@@ -19,6 +20,9 @@ use crate::guard::{Hosts, Token};
 use crate::jobs::Jobs;
 use crate::meters::Meters;
 use crate::visitors::{Sessions, Visitor};
+
+/// So long clients may take to read what was sent to them before the service ended.
+const GRACE: Duration = Duration::from_secs(5);
 
 /// A corpus as a service. Clones share one.
 #[derive(Clone)]
@@ -86,13 +90,22 @@ impl Service {
         }
         let keeper = self.clone();
         let keeping = tokio::spawn(async move { keeper.corpora().keep_own().await });
-        let closing = self.clone();
+        let (closing, (closed, mut is_closed)) = (self.clone(), watch::channel(false));
         let router = self.router().into_make_service_with_connect_info::<SocketAddr>();
         let served = axum::serve(listener, router).with_graceful_shutdown(async move {
             until.await;
             closing.close().await;
+            closed.send_replace(true);
         });
-        let outcome = served.await;
+        let outcome = tokio::select! {
+            outcome = served.into_future() => outcome,
+            // A client that reads nothing does not keep the program.
+            () = async {
+                // It fails only if the service has ended.
+                let _ = is_closed.wait_for(|closed| *closed).await;
+                tokio::time::sleep(GRACE).await;
+            } => Ok(()),
+        };
         keeping.abort();
         outcome.map_err(|error| Error::new(ErrorKind::System, "the listener failed").because(error))
     }

@@ -105,6 +105,19 @@ fn a_service_that_ends_says_so_in_its_streams_and_commits_its_builds() {
     assert!(corpus.documents.len() >= 2, "{}", corpus.documents.len());
 }
 
+/// It has asked for more than the buffers of the system hold, and reads none of it.
+#[test]
+fn a_client_that_reads_nothing_does_not_keep_a_service_that_ends() {
+    let mut service = Running::start(|_| {});
+    let large = "The fog lies on the quay. ".repeat(180_000);
+    let sent = service.upload("/v1/documents", &[("large.txt", large.as_bytes())]).json();
+    service.wait_for(&sent["job"]);
+    let sleeper = service.open("GET", "/v1/documents/large.txt/text", &[], b"");
+    std::thread::sleep(Duration::from_millis(300));
+    service.end();
+    drop(sleeper);
+}
+
 #[test]
 fn two_services_on_one_corpus_both_read() {
     let first = Running::start(|_| {});
