@@ -4,10 +4,12 @@
 mod evaluation_page;
 mod html;
 mod plot;
+mod reply_page;
 mod source_page;
 mod trace_page;
 
 pub use evaluation_page::{Evaluation, evaluation_page};
 pub use plot::Plot;
+pub use reply_page::reply_page;
 pub use source_page::SourcePage;
 pub use trace_page::trace_page;

@@ -1,13 +1,11 @@
 //! `logothete ask`
 
-use std::collections::BTreeSet;
 use std::io::{IsTerminal, Write};
 
 use logothete::answer::{Answer, AskEvent, UnsupportedPolicy};
 use logothete::evidence::AnswerLength;
-use logothete::search::Filter;
-use logothete::{Corpus, Reply, Result, SearchRequest};
-use logothete_report::{SourcePage, trace_page};
+use logothete::{Reply, Result, SearchRequest};
+use logothete_report::reply_page;
 use serde_json::json;
 
 use super::output::{check_free, write_file};
@@ -76,7 +74,7 @@ pub async fn run(at: &CorpusArguments, arguments: &AskArguments, as_json: bool) 
         eprintln!("{NO_MODEL}");
     }
     if let (Some(file), Some(reply)) = (&arguments.trace_page, replies.first()) {
-        let page = page(&corpus, reply, filter.as_ref()).await?;
+        let page = reply_page(&corpus, reply, filter.as_ref()).await?;
         write_file(file, page.as_bytes(), arguments.force)?;
     }
     let shown = |reply: &Reply| {
@@ -120,31 +118,4 @@ pub fn print_now(text: &str) {
     let mut out = std::io::stdout().lock();
     // A terminal that is gone is noticed when the rest is printed.
     let _ = out.write_all(text.as_bytes()).and_then(|()| out.flush());
-}
-
-/// Returns the page about a reply.
-async fn page(corpus: &Corpus, reply: &Reply, filter: Option<&Filter>) -> Result<String> {
-    let mut passages = reply.passages.clone();
-    if passages.is_empty() {
-        let request = SearchRequest::new(&reply.answer.question).plain();
-        let request = match filter {
-            Some(filter) => request.filter(filter.clone()),
-            None => request,
-        };
-        passages = corpus.search(request).await?.passages;
-    }
-    let mut pages: Vec<SourcePage> = Vec::new();
-    for source in &reply.answer.sources {
-        let locations = std::iter::once(&source.location).chain(source.more.iter().map(|other| &other.location));
-        let wanted: BTreeSet<u32> =
-            locations.flat_map(|location| location.areas.iter().map(|area| area.page)).collect();
-        let name = &source.location.document;
-        let is_new = |page: &u32| !pages.iter().any(|known| known.document == *name && known.page == *page);
-        let wanted: Vec<u32> = wanted.into_iter().filter(is_new).collect();
-        if !wanted.is_empty() {
-            let document = corpus.parsed(name).await?;
-            pages.extend(wanted.into_iter().filter_map(|page| SourcePage::new(&document, page)));
-        }
-    }
-    Ok(trace_page(reply, &passages, &pages))
 }

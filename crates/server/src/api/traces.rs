@@ -1,14 +1,14 @@
 //! Traces of the last replies: how an answer was found, as JSON or as a page to study.
 
-use std::collections::{BTreeSet, VecDeque};
+use std::collections::VecDeque;
 use std::sync::{Mutex, PoisonError};
 
 use axum::Json;
 use axum::extract::{Extension, State};
 use axum::http::{HeaderMap, header};
 use axum::response::{Html, IntoResponse, Response};
-use logothete::{Corpus, Reply, SearchRequest};
-use logothete_report::{SourcePage, trace_page};
+use logothete::Reply;
+use logothete_report::reply_page;
 
 use super::input::At;
 use super::schema;
@@ -71,29 +71,6 @@ pub(crate) async fn one(
         return Ok(Json(super::ask::Sent { trace_id: id, value: told.reply }).into_response());
     }
     let corpus = service.served(told.corpus.as_deref(), &visitor).await?.corpus;
-    let page = page(&corpus, &told.reply).await?;
+    let page = reply_page(&corpus, &told.reply, None).await?;
     Ok(([(header::CONTENT_SECURITY_POLICY, POLICY)], Html(page)).into_response())
-}
-
-/// Draws the page of a reply, with the pages of documents that it cites.
-async fn page(corpus: &Corpus, reply: &Reply) -> logothete::Result<String> {
-    let mut passages = reply.passages.clone();
-    if passages.is_empty() {
-        passages = corpus.search(SearchRequest::new(&reply.answer.question).plain()).await?.passages;
-    }
-    let mut pages = Vec::new();
-    let mut drawn = BTreeSet::new();
-    for source in &reply.answer.sources {
-        let name = &source.location.document;
-        let wanted = source.location.areas.iter().map(|area| area.page).collect::<BTreeSet<_>>();
-        let wanted: Vec<u32> = wanted.into_iter().filter(|page| drawn.insert((name.clone(), *page))).collect();
-        if wanted.is_empty() {
-            continue;
-        }
-        // A document that was removed since has no page any more.
-        if let Ok(document) = corpus.parsed(name).await {
-            pages.extend(wanted.into_iter().filter_map(|page| SourcePage::new(&document, page)));
-        }
-    }
-    Ok(trace_page(reply, &passages, &pages))
 }

@@ -246,7 +246,8 @@ function drawReply(entry, reply) {
 }
 
 function newEntry(question) {
-  const live = node("p", { className: "claim coming", role: "status" });
+  // It is not read aloud word by word: the whole answer is, when it is there.
+  const live = node("p", { className: "claim coming", "aria-hidden": "true" });
   const entry = node("li", {}, node("h3", { textContent: question }), live);
   at("log").prepend(entry);
   at("beginnings").hidden = true;
@@ -297,7 +298,7 @@ async function ask(question) {
     for await (const [name, value] of eventsOf(response)) {
       if (name === "stage" && stages[value.stage]) say(stages[value.stage]);
       if (name === "text") live.textContent += value.text;
-      if (name === "end") { ended = true; drawReply(entry, value); say("The answer is there."); }
+      if (name === "end") { ended = true; drawReply(entry, value); say("The answer is there."); at("spoken").textContent = value.answer; }
       if (name === "problem") { ended = true; failed(live, value.detail); }
     }
     if (!ended) failed(live, "The connection broke off; ask again.");
@@ -313,6 +314,7 @@ async function ask(question) {
 
 function failed(live, message) {
   live.className = "claim";
+  live.removeAttribute("aria-hidden");
   live.append(live.textContent ? "\n" : "", node("span", { className: "verdict unsupported", textContent: "✕ " + message }));
   say(message);
 }
