@@ -127,6 +127,7 @@ async function upload(files) {
     form.append("file", file, name);
     state.notes.set(name, { mark: "…", text: "being sent", kind: "" });
   }
+  at("shelf").open = true;
   drawDocuments();
   say(files.length === 1 ? "One file is being sent." : files.length + " files are being sent.");
   try {
@@ -406,9 +407,9 @@ at("tear").addEventListener("click", async () => {
   try { await call("/v1/conversations/" + state.conversation, { method: "DELETE" }); await openBook(null); say("The conversation is deleted."); } catch (error) { say(error.message); }
 });
 for (const name of ["dragover", "dragleave", "drop"]) {
-  at("shelf").addEventListener(name, (event) => {
+  document.body.addEventListener(name, (event) => {
     event.preventDefault();
-    at("drop").classList.toggle("over", name === "dragover");
+    document.body.classList.toggle("over", name === "dragover");
     if (name === "drop") upload([...event.dataTransfer.files]);
   });
 }
@@ -419,8 +420,9 @@ for (const name of ["dragover", "dragleave", "drop"]) {
     if (session.needs_token) { await enter(); session = await get("/v1/session"); }
     at("key-room").hidden = !session.takes_key;
     if (session.has_key) at("key-note").textContent = "Your key is in use.";
-    at("drop").hidden = session.uploads === "off";
+    at("drop").classList.toggle("closed", session.uploads === "off");
     await Promise.all([loadDocuments(), loadBooks(), loadBeginnings()]);
+    at("shelf").open = state.documents.length === 0;
     at("about").textContent = state.documents.length ? "Answers from " + state.documents.length + " documents, each sentence with its source" : "Begin with a few documents of yours";
   } catch (error) { say(error.message); }
 })();

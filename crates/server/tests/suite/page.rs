@@ -17,6 +17,7 @@ fn url(service: &Running) -> String {
 fn opened(browser: &Browser, service: &Running) {
     browser.open(&url(service));
     browser.wait_for("return document.getElementById('about').textContent !== ''");
+    browser.run("document.getElementById('shelf').open = true");
 }
 
 fn ask(browser: &Browser, question: &str) {
@@ -134,6 +135,7 @@ fn a_token_is_asked_for_and_is_not_kept_by_the_page() {
     browser.write("#token", TOKEN);
     browser.press(&[ENTER]);
     browser.wait_for("return document.getElementById('about').textContent !== ''");
+    browser.click("#shelf summary");
     assert!(browser.text("#documents").contains("Bells"));
     let kept = browser.run("return document.cookie + Object.keys(localStorage) + Object.keys(sessionStorage) + document.getElementById('token').value");
     assert_eq!(kept, "");
