@@ -49,6 +49,19 @@ impl Uploads {
         &self.folder
     }
 
+    /// Returns the file that a document was read from; `None` if it was read from elsewhere. `is_taken` says whether the corpus has a document of a name.
+    ///
+    /// A document has the name of its file, and that of the folder before it if another source had the name already.
+    pub(crate) async fn file_of(&self, document: &str, is_taken: impl AsyncFnOnce(&str) -> bool) -> Option<String> {
+        if let Some(file) = document.strip_prefix(FOLDER).and_then(|rest| rest.strip_prefix('/'))
+            && self.has(file).await
+        {
+            return Some(file.to_owned());
+        }
+        let is_own = self.has(document).await && !is_taken(&format!("{FOLDER}/{document}")).await;
+        is_own.then(|| document.to_owned())
+    }
+
     /// Returns the number of files.
     pub(crate) async fn count(&self) -> usize {
         let folder = self.folder.clone();

@@ -1,5 +1,6 @@
 //! The documents of a corpus: listed, read, shown, uploaded and removed.
 
+use std::collections::HashSet;
 use std::time::Duration;
 
 use axum::Json;
@@ -109,10 +110,11 @@ pub(crate) async fn list(
 ) -> Outcome<Json<List>> {
     let served = service.served(at.corpus.as_deref(), &visitor).await?;
     let info = served.corpus.info().await?;
+    let names: HashSet<String> = info.documents.iter().map(|one| one.document.clone()).collect();
     let mut documents = Vec::with_capacity(info.documents.len());
     for info in info.documents {
         let uploaded = match &served.uploads {
-            Some(uploads) => uploads.has(&info.document).await,
+            Some(uploads) => uploads.file_of(&info.document, async |name| names.contains(name)).await.is_some(),
             None => false,
         };
         documents.push(Listed { info, uploaded });
@@ -293,7 +295,13 @@ pub(crate) async fn remove(
     may_change(&service, Some(&served))?;
     // The file goes first, so that no build brings the document back.
     let had_file = match &served.uploads {
-        Some(uploads) => uploads.remove(&name).await?,
+        Some(uploads) => {
+            let is_taken = async |name: &str| served.corpus.metadata(name).await.is_ok();
+            match uploads.file_of(&name, is_taken).await {
+                Some(file) => uploads.remove(&file).await?,
+                None => false,
+            }
+        }
         None => false,
     };
     if served.corpus.remove(&name).await? || had_file {

@@ -60,6 +60,32 @@ fn what_was_uploaded_is_found_and_removed_again() {
     service.end();
 }
 
+/// The corpus has a document of that name from a folder already.
+#[test]
+fn an_upload_of_a_name_that_is_taken_is_a_document_of_its_own() {
+    let service = Running::start(|_| {});
+    let upload = |text: &str| {
+        let sent = service.upload("/v1/documents", &[("bells.md", text.as_bytes())]).json();
+        service.wait_for(&sent["job"])
+    };
+    upload("# Cow bells\n\nCow bells are rung on the meadow.");
+    let list = service.get("/v1/documents").json();
+    assert_eq!(names(&list), ["bells.md", "locks/hours.md", "uploads/bells.md"]);
+    let uploaded: Vec<bool> =
+        list["documents"].as_array().into_iter().flatten().filter_map(|one| one["uploaded"].as_bool()).collect();
+    assert_eq!(uploaded, [false, false, true]);
+    // Removing the one leaves the other, and it does not come back.
+    assert_eq!(service.delete("/v1/documents/uploads%2Fbells.md").status, 204);
+    let sent = service.upload("/v1/documents", &[("other.md", b"# Other\n\nAnother notice.")]).json();
+    service.wait_for(&sent["job"]);
+    assert_eq!(names(&service.get("/v1/documents").json()), ["bells.md", "locks/hours.md", "other.md"]);
+    // And the other way round.
+    upload("# Cow bells\n\nCow bells are rung on the meadow.");
+    assert_eq!(service.delete("/v1/documents/bells.md").status, 204);
+    let kept = service.folder.path().join("c/uploads/bells.md");
+    assert!(kept.exists(), "the file belongs to another document");
+}
+
 #[rstest]
 #[case::up("../corpus.db")]
 #[case::root("/etc/cron.d/x")]
