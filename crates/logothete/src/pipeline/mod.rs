@@ -13,7 +13,8 @@ pub(crate) use chunking::{Chunking, Writing};
 pub(crate) use generator::Equipped;
 pub(crate) use parsers::{budget, settings as parse_settings};
 #[cfg(feature = "http")]
-pub(crate) use secret::{Secret, secret};
+pub(crate) use secret::Secret;
+pub(crate) use secret::secret;
 pub use templates::write_templates;
 pub use tesseract::Tesseract;
 

@@ -17,7 +17,6 @@ fn is_name(name: &str) -> bool {
 pub(crate) struct Secret {
     pub value: String,
     /// Where it was read, in words.
-    #[cfg_attr(not(feature = "http"), expect(dead_code, reason = "only a service can refuse a key"))]
     pub from: String,
 }
 
