@@ -127,7 +127,7 @@ impl Browser {
 
     /// Waits until a script returns true.
     pub fn wait_for(&self, script: &str) {
-        for _ in 0..200 {
+        for _ in 0..800 {
             if self.run(script) == Value::Bool(true) {
                 return;
             }

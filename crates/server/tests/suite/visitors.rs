@@ -43,7 +43,7 @@ impl<'a> Visitor<'a> {
 
     /// Waits until nothing is built for them any more.
     fn settle(&self) {
-        for _ in 0..200 {
+        for _ in 0..1_000 {
             let jobs = self.get("/v1/jobs");
             if jobs["jobs"].as_array().into_iter().flatten().all(|job| job["state"] == "done") {
                 return;
