@@ -78,7 +78,9 @@ impl Job {
     }
 
     fn document(&mut self, name: &str) -> Option<&mut JobDocument> {
-        self.documents.iter_mut().find(|one| one.document == name)
+        // A document whose name was taken has the name of the folder of uploads before it.
+        let file = crate::uploads::file_name(name);
+        self.documents.iter_mut().find(|one| one.document == name || Some(one.document.as_str()) == file)
     }
 
     fn progress(&mut self, progress: &Progress) {

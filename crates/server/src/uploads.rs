@@ -53,7 +53,7 @@ impl Uploads {
     ///
     /// A document has the name of its file, and that of the folder before it if another source had the name already.
     pub(crate) async fn file_of(&self, document: &str, is_taken: impl AsyncFnOnce(&str) -> bool) -> Option<String> {
-        if let Some(file) = document.strip_prefix(FOLDER).and_then(|rest| rest.strip_prefix('/'))
+        if let Some(file) = file_name(document)
             && self.has(file).await
         {
             return Some(file.to_owned());
@@ -164,6 +164,11 @@ impl Drop for Coming {
             let _ = std::fs::remove_file(place);
         }
     }
+}
+
+/// Returns the name of the file of a document that is named with the folder of uploads; `None` if it is not.
+pub(crate) fn file_name(document: &str) -> Option<&str> {
+    document.strip_prefix(FOLDER)?.strip_prefix('/')
 }
 
 /// Returns the hash of a file; `None` if there is none.

@@ -10,6 +10,7 @@ use axum::response::sse::Event;
 use axum::response::{IntoResponse, Response};
 use futures_util::stream;
 use logothete::answer::AskEvent;
+use logothete::conversation::Turn;
 use logothete::{Reply, SearchRequest};
 use serde::{Deserialize, Serialize};
 use serde_json::json;
@@ -74,7 +75,7 @@ fn wants_events(headers: &HeaderMap) -> bool {
 /// Answers a question, each sentence with its source; or refuses, and names what came nearest.
 ///
 /// With `Accept: text/event-stream`: `stage` for each stage that has ended, `text` for each piece of the answer as it comes, `claim` for each claim that was held
-/// against its sources, and at the end `end` with the whole reply, or `problem`.
+/// against its sources, and at the end `sources`, and `end` with the whole reply, or `problem`.
 #[utoipa::path(post, path = "/v1/ask", tag = "asking", request_body = AskBody, responses(
     (status = 200, content((schema::Reply = "application/json"), (String = "text/event-stream"))),
     (status = 400, body = Problem, content_type = "application/problem+json"),
@@ -90,16 +91,31 @@ pub(crate) async fn ask(
     let asked = question.request()?;
     let served = service.served(question.body.corpus.as_deref(), &visitor).await?;
     let pass = service.gate().enter(question.from).await?;
-    let with_trace = question.body.trace;
+    let (corpus, with_trace) = (question.body.corpus, question.body.trace);
+    let telling = Telling { service, visitor, corpus, with_trace };
+    let asking = served.corpus;
     if !question.streams {
-        let reply = in_time(&service, served.corpus.ask(asked)).await?;
-        return Ok(Json(told(&service, &visitor, question.body.corpus, reply, with_trace)).into_response());
+        let reply = in_time(&telling.service, asking.ask(asked)).await?;
+        return Ok(Json(telling.told(reply)).into_response());
     }
-    let (name, corpus) = (question.body.corpus, served.corpus);
-    Ok(streamed(&service, pass, move |service, tell| async move {
-        let reply = in_time(&service, corpus.ask_streaming(asked, tell)).await?;
-        Ok(told(&service, &visitor, name, reply, with_trace))
-    }))
+    Ok(streamed(telling, pass, async move |tell| asking.ask_streaming(asked, tell).await))
+}
+
+/// What holds a reply: the reply itself, or a turn of a conversation.
+pub(super) trait Replied {
+    fn reply(&mut self) -> &mut Reply;
+}
+
+impl Replied for Reply {
+    fn reply(&mut self) -> &mut Reply {
+        self
+    }
+}
+
+impl Replied for Turn {
+    fn reply(&mut self) -> &mut Reply {
+        &mut self.reply
+    }
 }
 
 /// A reply as it is sent.
@@ -111,19 +127,26 @@ pub(super) struct Sent<T> {
     pub value: T,
 }
 
-/// Keeps the trace of a reply, and returns the reply as it is sent.
-fn told(
-    service: &Service,
-    visitor: &Visitor,
-    corpus: Option<String>,
-    mut reply: Reply,
-    with_trace: bool,
-) -> Sent<Reply> {
-    let trace_id = service.traces().keep(Told { visitor: visitor.id.clone(), corpus, reply: reply.clone() });
-    if !with_trace {
-        reply.trace = logothete::trace::Trace::default();
+/// What becomes of a reply: who gets it, and with what.
+pub(super) struct Telling {
+    pub service: Service,
+    pub visitor: Visitor,
+    /// The corpus as it was named in the request.
+    pub corpus: Option<String>,
+    pub with_trace: bool,
+}
+
+impl Telling {
+    /// Keeps the trace of a reply, and returns the reply as it is sent.
+    pub(super) fn told<T: Replied>(&self, mut value: T) -> Sent<T> {
+        let reply = value.reply();
+        let told = Told { visitor: self.visitor.id.clone(), corpus: self.corpus.clone(), reply: reply.clone() };
+        let trace_id = self.service.traces().keep(told);
+        if !self.with_trace {
+            reply.trace = logothete::trace::Trace::default();
+        }
+        Sent { trace_id, value }
     }
-    Sent { trace_id, value: reply }
 }
 
 /// Waits for an answer as long as is allowed.
@@ -141,31 +164,31 @@ pub(super) async fn in_time<T>(service: &Service, work: impl Future<Output = log
 /// Tells what happens while a question is answered.
 pub(super) type Tell = Box<dyn FnMut(AskEvent<'_>) + Send>;
 
-/// Streams what happens while some work is done, and its outcome. A client that leaves ends the work.
-pub(super) fn streamed<T, W>(
-    service: &Service,
-    pass: Pass,
-    work: impl FnOnce(Service, Tell) -> W + Send + 'static,
-) -> Response
+/// Streams what happens while a question is answered, and the reply. A client that leaves ends the work.
+pub(super) fn streamed<T, W>(telling: Telling, pass: Pass, work: impl FnOnce(Tell) -> W + Send + 'static) -> Response
 where
-    T: Serialize + Send + 'static,
-    W: Future<Output = Outcome<T>> + Send + 'static,
+    T: Replied + Serialize + Send + 'static,
+    W: Future<Output = logothete::Result<T>> + Send + 'static,
 {
     let (sender, receiver) = unbounded_channel::<Step>();
     let teller = sender.clone();
-    let tell: Tell = Box::new(move |event| said(&teller, event));
-    let work = work(service.clone(), tell);
+    let work = work(Box::new(move |event| said(&teller, event)));
+    let service = telling.service.clone();
     let mut closing = service.closing();
     let task = tokio::spawn(async move {
+        // Nobody receives these if the client has left.
         let last = tokio::select! {
-            done = work => match done {
-                Ok(value) => events::event("end", &value),
+            done = in_time(&telling.service, work) => match done {
+                Ok(mut value) => {
+                    let sources = json!({ "sources": value.reply().answer.sources });
+                    let _ = sender.send(Step::Next(events::event("sources", &sources)));
+                    events::event("end", &telling.told(value))
+                }
                 Err(problem) => events::event("problem", &problem),
             },
             _ = closing.wait_for(|closing| *closing) => events::closing(),
         };
         drop(pass);
-        // Nobody receives it if the client has left.
         let _ = sender.send(Step::Last(last));
     });
     let working = AbortOnDrop(task);
@@ -177,7 +200,7 @@ where
             Step::Last(event) => Some((event, None)),
         }
     });
-    events::stream(service, received)
+    events::stream(&service, received)
 }
 
 /// An event of a stream.

@@ -9,10 +9,9 @@ use logothete::conversation::Turn;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
-use super::ask::{Question, Sent, in_time, streamed};
+use super::ask::{Question, Telling, in_time, streamed};
 use super::input::{At, Body, Given, InCorpus};
 use super::schema;
-use super::traces::Told;
 use crate::problem::{Outcome, Problem};
 use crate::random::unguessable;
 use crate::service::Service;
@@ -166,25 +165,13 @@ pub(crate) async fn ask(
 ) -> Outcome<Response> {
     let question = Question::of(request).await?;
     let asked = question.request()?;
-    let name = question.body.corpus.clone();
-    let conversation = find(&service, &visitor, name.as_deref(), &id).await?;
+    let (corpus, with_trace) = (question.body.corpus, question.body.trace);
+    let conversation = find(&service, &visitor, corpus.as_deref(), &id).await?;
     let pass = service.gate().enter(question.from).await?;
-    let with_trace = question.body.trace;
+    let telling = Telling { service, visitor, corpus, with_trace };
     if !question.streams {
-        let turn = in_time(&service, conversation.ask(asked)).await?;
-        return Ok(Json(told(&service, &visitor, name, turn, with_trace)).into_response());
+        let turn = in_time(&telling.service, conversation.ask(asked)).await?;
+        return Ok(Json(telling.told(turn)).into_response());
     }
-    Ok(streamed(&service, pass, move |service, tell| async move {
-        let turn = in_time(&service, conversation.ask_streaming(asked, tell)).await?;
-        Ok(told(&service, &visitor, name, turn, with_trace))
-    }))
-}
-
-/// Keeps the trace of a turn, and returns the turn as it is sent.
-fn told(service: &Service, visitor: &Visitor, corpus: Option<String>, mut turn: Turn, with_trace: bool) -> Sent<Turn> {
-    let trace_id = service.traces().keep(Told { visitor: visitor.id.clone(), corpus, reply: turn.reply.clone() });
-    if !with_trace {
-        turn.reply.trace = logothete::trace::Trace::default();
-    }
-    Sent { trace_id, value: turn }
+    Ok(streamed(telling, pass, async move |tell| conversation.ask_streaming(asked, tell).await))
 }

@@ -65,6 +65,8 @@ fn a_stream_tells_stages_and_ends_with_the_reply() {
     let reply = &events.last().expect("the reply").1;
     assert_eq!(reply["answer"].as_str(), Some(text.as_str()));
     assert_eq!(reply["sources"][0]["document"], "locks/hours.md");
+    let (name, sources) = &events[events.len() - 2];
+    assert_eq!((name.as_str(), &sources["sources"]), ("sources", &reply["sources"]));
 }
 
 #[test]

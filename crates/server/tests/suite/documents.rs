@@ -74,6 +74,17 @@ fn an_upload_of_a_name_that_is_taken_is_a_document_of_its_own() {
     let uploaded: Vec<bool> =
         list["documents"].as_array().into_iter().flatten().filter_map(|one| one["uploaded"].as_bool()).collect();
     assert_eq!(uploaded, [false, false, true]);
+    // What became of it is told under the name that it was sent with.
+    let pdf = std::fs::read(demo().join("scanned-letter.pdf")).expect("the demo");
+    let names_taken = [("locks/hours.md", pdf.as_slice())];
+    let sent = service.upload("/v1/documents", &names_taken).json();
+    let job = service.wait_for(&sent["job"]);
+    assert_eq!(
+        (job["documents"][0]["document"].as_str(), job["documents"][0]["state"].as_str()),
+        (Some("locks/hours.md"), Some("read_in_part")),
+        "{job:#}"
+    );
+    assert_eq!(service.delete("/v1/documents/uploads%2Flocks%2Fhours.md").status, 204);
     // Removing the one leaves the other, and it does not come back.
     assert_eq!(service.delete("/v1/documents/uploads%2Fbells.md").status, 204);
     let sent = service.upload("/v1/documents", &[("other.md", b"# Other\n\nAnother notice.")]).json();
