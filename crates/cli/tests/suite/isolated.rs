@@ -180,6 +180,78 @@ fn whatever_becomes_of_a_reader_is_the_error_of_one_file(#[case] script: &str, #
     }
 }
 
+/// Builds a corpus of some files of the same window with readers of some script, and returns what failed and the text of each document.
+#[cfg(unix)]
+fn read_together(files: &[(&str, String)], script: &str) -> (Vec<String>, Vec<String>) {
+    let reader = env!("CARGO_BIN_EXE_logothete");
+    let script = script.replace("READER", &format!("{reader} read-for-another"));
+    let pipeline = Pipeline::default()
+        .with_encoder(logothete::Hashing::default())
+        .configured(|config| config.limits.seconds = 2)
+        .with_reader("/bin/sh", ["-c", &script]);
+    let source = files
+        .iter()
+        .fold(logothete::MemorySource::new("small"), |source, (name, text)| source.with(*name, text.as_str()));
+    let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build().expect("a runtime");
+    runtime.block_on(async {
+        let corpus = pipeline.in_memory().await.expect("a corpus");
+        let report = corpus.build(source).await.expect("a build");
+        let mut texts = Vec::new();
+        for document in corpus.info().await.expect("facts").documents {
+            let chunks = corpus.chunks(&document.document).await.expect("chunks");
+            texts.push(format!("{} {}", document.document, chunks.iter().map(|chunk| chunk.text.len()).sum::<usize>()));
+        }
+        (report.failed.into_iter().map(|failure| format!("{} {}", failure.document, failure.reason)).collect(), texts)
+    })
+}
+
+/// Readers that end after so many bytes of their first replies: before, within and after one of several small files.
+#[rstest]
+#[case::at_once(0)]
+#[case::within_the_first(200)]
+#[case::within_another(2_000)]
+#[cfg(unix)]
+fn what_a_reader_has_not_returned_is_read_by_another(#[case] bytes: usize) {
+    let files: Vec<(&str, String)> = ["a.md", "b.md", "c.md", "d.md", "e.md", "f.md", "g.md"]
+        .into_iter()
+        .map(|name| (name, format!("# Fog {name}\n\nThe bell is rung.\n")))
+        .collect();
+    let folder = folder();
+    let ended = folder.path().join("ended");
+    let script =
+        format!("if mkdir {} 2>/dev/null; then READER | head -c {bytes}; else exec READER; fi", ended.display());
+    let (failed, texts) = read_together(&files, &script);
+    assert!(ended.exists() && failed.is_empty(), "{failed:?}");
+    assert_eq!(texts.len(), files.len());
+    assert_eq!(texts, read_together(&files, "exec READER").1);
+}
+
+/// A file that ends each reader that it is given to, among others that are given to it at the same time.
+#[test]
+#[cfg(unix)]
+fn a_deadly_file_among_small_ones_is_named_alone() {
+    let mut files: Vec<(&str, String)> = ["a.md", "b.md", "c.md", "d.md"]
+        .into_iter()
+        .map(|name| (name, "# Fog\n\nThe bell is rung.\n".to_owned()))
+        .collect();
+    files[1].1 = "# Deadly\n".to_owned();
+    // What the reader is given goes through a filter that ends when it sees the file.
+    let script = "sed -u '/Deadly/Q' | READER";
+    let (failed, texts) = read_together(&files, script);
+    assert_eq!(texts.len(), 3, "{failed:?}");
+    assert!(failed.len() == 1 && failed[0].starts_with("b.md "), "{failed:?}");
+}
+
+#[test]
+#[cfg(unix)]
+fn small_files_that_become_large_are_put_off_and_read() {
+    let files: Vec<(&str, String)> =
+        ["a.md", "b.md", "c.md", "d.md"].into_iter().map(|name| (name, "- a\n".repeat(1_900))).collect();
+    let (failed, texts) = read_together(&files, "exec READER");
+    assert!(failed.is_empty() && texts.len() == 4, "{failed:?}");
+    assert!(texts.iter().all(|text| text[5..] == texts[0][5..]), "{texts:?}");
+}
+
 #[test]
 fn a_reader_that_is_not_there_is_named() {
     let pipeline = Pipeline::default().with_reader("no-such-program", [""]);

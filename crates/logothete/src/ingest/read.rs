@@ -26,6 +26,9 @@ use crate::trace::milliseconds;
 pub(super) const CLOCK_DOUBT: i64 = 2_000_000_000;
 /// The number of files of a window that are read at a time.
 const MAX_READS: usize = 8;
+/// So many files are given to a reader at once, of so many bytes in all: few enough that all cores have work.
+const MAX_BATCH: usize = 4;
+const MAX_BATCH_BYTES: usize = 32 * 1024;
 /// A document with more bytes of text is cut on a thread of its own, which can be given up.
 const LONG: usize = 1_000_000;
 
@@ -228,6 +231,40 @@ enum Task {
     Parse(Loaded),
 }
 
+/// What a thread does at a time.
+enum Work<'w> {
+    One(&'w Candidate, Task),
+    /// Small files that are only to be parsed, and are given to a reader together.
+    Small(Vec<(&'w Candidate, Loaded)>),
+}
+
+impl<'w> Work<'w> {
+    /// Puts the tasks of small files that follow each other together.
+    fn all(tasks: impl Iterator<Item = (&'w Candidate, Task)>) -> Vec<Self> {
+        let (mut all, mut bytes) = (Vec::new(), 0);
+        for (candidate, task) in tasks {
+            let loaded = match task {
+                Task::Parse(loaded) if loaded.content.bytes.len() < MAX_BATCH_BYTES => loaded,
+                task => {
+                    all.push(Self::One(candidate, task));
+                    continue;
+                }
+            };
+            bytes += loaded.content.bytes.len();
+            match all.last_mut() {
+                Some(Self::Small(small)) if small.len() < MAX_BATCH && bytes <= MAX_BATCH_BYTES => {
+                    small.push((candidate, loaded));
+                }
+                _ => {
+                    bytes = loaded.content.bytes.len();
+                    all.push(Self::Small(vec![(candidate, loaded)]));
+                }
+            }
+        }
+        all
+    }
+}
+
 impl<'a> Reader<'a> {
     pub(super) fn new(opened: &'a Opened, driver: &'a Driver, request: &'a BuildRequest) -> Self {
         let parser = opened.pipeline.parse_fingerprint().to_string();
@@ -261,14 +298,9 @@ impl<'a> Reader<'a> {
         let loaded: Vec<Option<Result<Loaded>>> =
             self.driver.wait(stream::iter(loads.collect::<Vec<_>>()).buffered(MAX_READS).collect());
         let tasks = self.tasks(window, loaded)?;
-        let work = |(candidate, task): (&Candidate, Task)| {
-            if is_stopped() && !matches!(task, Task::Done(_)) {
-                return FileOutcome::Stopped;
-            }
-            let outcome = caught(|| self.perform(candidate, task));
-            outcome.unwrap_or_else(|error| failed(candidate, &error))
-        };
-        let mut outcomes: Vec<FileOutcome> = self.driver.compute(|| window.par_iter().zip(tasks).map(work).collect());
+        let all = Work::all(window.iter().zip(tasks));
+        let perform = |work| self.perform_work(work, &is_stopped);
+        let mut outcomes: Vec<FileOutcome> = self.driver.compute(|| all.into_par_iter().flat_map(perform).collect());
         if let Some(spending) = spending {
             let mut read: Vec<(&Candidate, &mut FileOutcome)> = window.iter().zip(&mut outcomes).collect();
             self.write_contexts(&mut read, spending)?;
@@ -348,9 +380,32 @@ impl<'a> Reader<'a> {
         Ok(window.iter().zip(loaded).map(task).collect())
     }
 
-    /// Parses and cuts an item. Runs on the pool.
+    /// Does some work. Runs on the pool.
+    fn perform_work(&self, work: Work<'_>, is_stopped: &(impl Fn() -> bool + Sync)) -> Vec<FileOutcome> {
+        let small = match work {
+            Work::One(_, Task::Done(outcome)) => return vec![outcome],
+            Work::One(candidate, task) => {
+                return vec![outcome(candidate, is_stopped(), || self.perform(candidate, task))];
+            }
+            Work::Small(small) => small,
+        };
+        if is_stopped() {
+            return small.iter().map(|_| FileOutcome::Stopped).collect();
+        }
+        let (read, contents): (Vec<_>, Vec<_>) = small
+            .into_iter()
+            .map(|(candidate, loaded)| ((candidate, loaded.state), (candidate.name.clone(), loaded.content)))
+            .unzip();
+        let documents = self.opened.pipeline.parse_contents(contents);
+        let finish = |((candidate, state), document): ((&Candidate, FileState), Result<Document>)| {
+            outcome(candidate, is_stopped(), || self.finish(candidate, None, document?, state))
+        };
+        read.into_iter().zip(documents).map(finish).collect()
+    }
+
+    /// Parses and cuts an item.
     fn perform(&self, candidate: &Candidate, task: Task) -> Result<FileOutcome> {
-        let (like, mut document, state) = match task {
+        let (like, document, state) = match task {
             Task::Done(outcome) => return Ok(outcome),
             Task::CutAgain(document, state) => {
                 let Some(known) = &candidate.known else { return Ok(FileOutcome::Stopped) };
@@ -367,6 +422,17 @@ impl<'a> Reader<'a> {
                 (None, document, loaded.state)
             }
         };
+        self.finish(candidate, like, document, state)
+    }
+
+    /// Completes and cuts the document of an item.
+    fn finish(
+        &self,
+        candidate: &Candidate,
+        like: Option<KnownDocument>,
+        mut document: Document,
+        state: FileState,
+    ) -> Result<FileOutcome> {
         metadata::complete(&mut document, &candidate.item, &state, self.request)?;
         let (document, chunks) = self.cut(document, &candidate.identity)?;
         Ok(FileOutcome::Read(Box::new(Change {
@@ -480,6 +546,14 @@ impl<'a> Reader<'a> {
         self.driver.compute(|| changes.into_par_iter().for_each(Change::compare));
         Ok(whole)
     }
+}
+
+/// Returns the outcome of some work on an item, whatever it comes to.
+fn outcome(candidate: &Candidate, is_stopped: bool, work: impl FnOnce() -> Result<FileOutcome>) -> FileOutcome {
+    if is_stopped {
+        return FileOutcome::Stopped;
+    }
+    caught(work).unwrap_or_else(|error| failed(candidate, &error))
 }
 
 fn failed(candidate: &Candidate, error: &Error) -> FileOutcome {

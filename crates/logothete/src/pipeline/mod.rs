@@ -35,6 +35,7 @@ use crate::generate::Generator;
 use crate::reading::{Drawing, Drawn, Workers, draw_here, read_here};
 use crate::search::{Leg, RerankKind, Reranker};
 use crate::source::Content;
+use crate::threads::caught;
 use encoder::EncoderChoice;
 use generator::Generators;
 use reranker::Rerankers;
@@ -174,6 +175,17 @@ impl Pipeline {
         match &self.readers {
             Some(readers) => readers.read(&self.config, name, content),
             None => read_here(&self.parsers, &self.config, name, content),
+        }
+    }
+
+    /// Parses some small files, in the same process if that is one of its own. Returns as many results, in the same order.
+    pub(crate) fn parse_contents(&self, files: Vec<(String, Content)>) -> Vec<Result<Document>> {
+        match &self.readers {
+            Some(readers) => readers.read_all(&self.config, files),
+            None => files
+                .into_iter()
+                .map(|(name, content)| caught(|| read_here(&self.parsers, &self.config, &name, content)))
+                .collect(),
         }
     }
 

@@ -15,6 +15,12 @@ pub(super) fn write(to: &mut impl Write, frames: &[&[u8]]) -> Result<()> {
     to.flush()
 }
 
+/// Appends a frame to others.
+pub(super) fn append(to: &mut Vec<u8>, frame: &[u8]) {
+    to.extend_from_slice(&(frame.len() as u64).to_le_bytes());
+    to.extend_from_slice(frame);
+}
+
 /// Reads a frame of at most `max` bytes; `None` at the end.
 ///
 /// # Errors

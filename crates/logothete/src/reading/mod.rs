@@ -27,18 +27,26 @@ use crate::pipeline::budget;
 use crate::source::Content;
 use crate::threads::within;
 
-/// What is read.
+/// What is read. The bytes of the files follow, one after the other.
 #[derive(Serialize, Deserialize)]
 struct Request {
-    name: String,
-    media_type: Option<String>,
+    files: Vec<Asked>,
     /// The tables `[parse]`, `[chunk]` and `[limits]`, on which reading depends; `None` means those of the request before.
     settings: Option<String>,
     /// What is to be drawn of it, and the pixels to a point; `None` means that it is read.
     drawing: Option<(Drawing, f32)>,
 }
 
-/// What a reader returns.
+/// A file that is to be read, or drawn.
+#[derive(Serialize, Deserialize)]
+struct Asked {
+    name: String,
+    media_type: Option<String>,
+    /// The number of its bytes.
+    length: usize,
+}
+
+/// What a reader returns of a file.
 #[derive(Serialize, Deserialize)]
 struct Reply {
     response: Response,
@@ -46,12 +54,18 @@ struct Reply {
     lacks: Vec<Guard>,
 }
 
-/// What came of a request.
+/// What came of a file.
 #[derive(Serialize, Deserialize)]
 enum Response {
     Document(Box<Document>),
     Drawn(Drawn),
-    Error { kind: String, message: String, place: Option<String> },
+    /// This file and those after it were not read, since the ones before became so large. They are to be asked for anew.
+    PutOff,
+    Error {
+        kind: String,
+        message: String,
+        place: Option<String>,
+    },
 }
 
 impl Response {

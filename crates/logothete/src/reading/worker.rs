@@ -1,15 +1,22 @@
 //! What runs in a process that reads documents.
 
-use std::io::{stdin, stdout};
+use std::io::{Write, stdin, stdout};
+use std::time::{Duration, Instant};
 
 use logothete_core::{Error, ErrorKind, Result};
 use logothete_parse::Parsers;
 
-use super::{Guard, Reply, Request, Response, confine, draw_here, frame, read_here};
+use super::{Drawing, Guard, Reply, Request, Response, confine, draw_here, frame, read_here};
 use crate::config::Config;
 use crate::pipeline::parse_settings;
 use crate::source::Content;
 use crate::threads::caught_in;
+
+/// Beyond so many bytes of replies, the rest of a request is put off, since the other side may hold them all.
+const MAX_REPLIED: usize = 1_000_000;
+/// So many bytes of replies wait for the next ones, and for so long.
+const MAX_WAITING: usize = 64 * 1024;
+const MAX_WAIT: Duration = Duration::from_millis(20);
 
 /// The parsers for the settings that came last.
 struct Known {
@@ -27,35 +34,82 @@ struct Known {
 /// If a pipe breaks.
 pub fn serve_reader() -> Result<()> {
     let broken = |error: std::io::Error| Error::new(ErrorKind::System, "the pipe of a reader broke").because(error);
-    let (mut from, mut to) = (stdin().lock(), stdout().lock());
+    let (mut from, mut replies) = (stdin().lock(), Replies::default());
     let mut known: Option<Known> = None;
     while let Some(header) = frame::read(&mut from, u64::MAX).map_err(broken)? {
         let bytes = frame::read(&mut from, u64::MAX).map_err(broken)?.unwrap_or_default();
-        let response = respond(&header, bytes, &mut known);
-        let reply = Reply { response, lacks: known.as_ref().map(|known| known.lacks.clone()).unwrap_or_default() };
-        let written = rmp_serde::to_vec_named(&reply)
-            .map_err(|error| Error::new(ErrorKind::System, "a document could not be written").because(error))?;
-        drop(reply);
-        frame::write(&mut to, &[&written]).map_err(broken)?;
+        let request: Request = rmp_serde::from_slice(&header)
+            .map_err(|error| Error::new(ErrorKind::System, "a request could not be read").because(error))?;
+        let settings = of_settings(&mut known, request.settings);
+        let mut rest = bytes;
+        replies.begin();
+        for asked in request.files {
+            let after = rest.split_off(asked.length.min(rest.len()));
+            let content = Content { bytes: std::mem::replace(&mut rest, after), media_type: asked.media_type };
+            let response = match settings {
+                _ if replies.written > MAX_REPLIED => Response::PutOff,
+                Ok(known) => respond(known, &asked.name, content, request.drawing.clone()),
+                Err(ref error) => Response::failed(error),
+            };
+            let is_last = matches!(response, Response::PutOff);
+            let lacks = settings.as_ref().map(|known| known.lacks.clone()).unwrap_or_default();
+            replies.push(Reply { response, lacks }).map_err(broken)?;
+            if is_last {
+                break;
+            }
+        }
+        replies.flush().map_err(broken)?;
     }
     Ok(())
 }
 
-fn respond(header: &[u8], bytes: Vec<u8>, known: &mut Option<Known>) -> Response {
-    let outcome = (|| {
-        let request: Request = rmp_serde::from_slice(header)
-            .map_err(|error| Error::new(ErrorKind::System, "a request could not be read").because(error))?;
-        let known = of_settings(known, request.settings)?;
-        confine::allow_time(known.config.limits.max_read_time());
-        if let Some((drawing, scale)) = request.drawing {
-            let drawn = caught_in("drawing", || draw_here(&known.config, bytes, drawing, scale));
-            return drawn.map(Response::Drawn);
+fn respond(known: &Known, name: &str, content: Content, drawing: Option<(Drawing, f32)>) -> Response {
+    confine::allow_time(known.config.limits.max_read_time());
+    let response = match drawing {
+        Some((drawing, scale)) => {
+            caught_in("drawing", || draw_here(&known.config, content.bytes, drawing, scale)).map(Response::Drawn)
         }
-        let content = Content { bytes, media_type: request.media_type };
-        let read = caught_in("the parser", || read_here(&known.parsers, &known.config, &request.name, content));
-        read.map(|document| Response::Document(Box::new(document)))
-    })();
-    outcome.unwrap_or_else(|error| Response::failed(&error))
+        None => caught_in("the parser", || read_here(&known.parsers, &known.config, name, content))
+            .map(|document| Response::Document(Box::new(document))),
+    };
+    response.unwrap_or_else(|error| Response::failed(&error))
+}
+
+/// Replies on their way to standard output. Small ones of a request go together, so that the other side wakes up once.
+#[derive(Default)]
+struct Replies {
+    waiting: Vec<u8>,
+    /// The bytes of the replies to the present request.
+    written: usize,
+    since: Option<Instant>,
+}
+
+impl Replies {
+    fn begin(&mut self) {
+        (self.written, self.since) = (0, Some(Instant::now()));
+    }
+
+    fn push(&mut self, reply: Reply) -> std::io::Result<()> {
+        let written = rmp_serde::to_vec_named(&reply).map_err(std::io::Error::other)?;
+        drop(reply);
+        self.written += written.len();
+        if written.len() >= MAX_WAITING {
+            self.flush()?;
+            return frame::write(&mut stdout().lock(), &[&written]);
+        }
+        frame::append(&mut self.waiting, &written);
+        match self.since {
+            Some(since) if self.waiting.len() < MAX_WAITING && since.elapsed() < MAX_WAIT => Ok(()),
+            _ => self.flush(),
+        }
+    }
+
+    fn flush(&mut self) -> std::io::Result<()> {
+        let mut to = stdout().lock();
+        to.write_all(&self.waiting)?;
+        self.waiting.clear();
+        to.flush()
+    }
 }
 
 /// Returns the parsers for some settings, made once. The first ones decide what the process may use.

@@ -12,7 +12,7 @@ use std::time::Duration;
 use logothete_core::document::Document;
 use logothete_core::{Error, ErrorKind, Result};
 
-use super::{Drawing, Drawn, Guard, Reply, Request, Response, frame, settings, too_slow};
+use super::{Asked, Drawing, Drawn, Guard, Reply, Request, Response, frame, settings, too_slow};
 use crate::config::{ChunkConfig, Config, LimitsConfig, ParseConfig};
 use crate::source::Content;
 use crate::threads::process;
@@ -76,11 +76,30 @@ impl Workers {
     /// # Errors
     /// If it cannot be read, takes too long or too much memory, or ends its reader. The next document gets another one.
     pub(crate) fn read(&self, config: &Config, name: &str, content: Content) -> Result<Document> {
-        let request = Request { name: name.to_owned(), media_type: content.media_type, settings: None, drawing: None };
-        match self.ask(config, request, content.bytes)? {
-            Response::Document(document) => Ok(*document),
-            _ => Err(unexpected()),
+        let files = vec![Asked { name: name.to_owned(), media_type: content.media_type, length: content.bytes.len() }];
+        document(self.ask_one(config, Request { files, settings: None, drawing: None }, content.bytes)?)
+    }
+
+    /// Has small documents read by one reader, which is woken once for all of them. Returns as many results, in the same order.
+    ///
+    /// When the reader ends, what it has not returned is read anew, each file alone, so that its end is the fault of one.
+    pub(crate) fn read_all(&self, config: &Config, files: Vec<(String, Content)>) -> Vec<Result<Document>> {
+        let mut documents = Vec::with_capacity(files.len());
+        if files.len() > 1 {
+            let asked = files.iter().map(|(name, content)| Asked {
+                name: name.clone(),
+                media_type: content.media_type.clone(),
+                length: content.bytes.len(),
+            });
+            let request = Request { files: asked.collect(), settings: None, drawing: None };
+            let bytes = files.iter().flat_map(|(_, content)| &content.bytes).copied().collect();
+            // What went wrong then is found out when the next file is asked for alone.
+            let (responses, _) = self.ask(config, request, bytes);
+            documents.extend(responses.into_iter().map(|response| document(response.checked()?)));
         }
+        let rest = files.into_iter().skip(documents.len());
+        documents.extend(rest.map(|(name, content)| self.read(config, &name, content)).collect::<Vec<_>>());
+        documents
     }
 
     /// Has something drawn.
@@ -88,9 +107,9 @@ impl Workers {
     /// # Errors
     /// As [`read`](Self::read).
     pub(crate) fn draw(&self, config: &Config, bytes: Vec<u8>, drawing: Drawing, scale: f32) -> Result<Drawn> {
-        let drawing = Some((drawing, scale));
-        let request = Request { name: String::new(), media_type: None, settings: None, drawing };
-        match self.ask(config, request, bytes)? {
+        let files = vec![Asked { name: String::new(), media_type: None, length: bytes.len() }];
+        let request = Request { files, settings: None, drawing: Some((drawing, scale)) };
+        match self.ask_one(config, request, bytes)? {
             Response::Drawn(drawn) => Ok(drawn),
             _ => Err(unexpected()),
         }
@@ -125,8 +144,29 @@ impl Workers {
         Ok(text)
     }
 
-    /// Sends a request to a reader and waits for its response.
-    fn ask(&self, config: &Config, mut request: Request, bytes: Vec<u8>) -> Result<Response> {
+    /// Sends a request of one file to a reader, and waits for its response.
+    fn ask_one(&self, config: &Config, request: Request, bytes: Vec<u8>) -> Result<Response> {
+        match self.ask(config, request, bytes) {
+            (_, Some(error)) => Err(error),
+            (mut responses, None) => responses.pop().ok_or_else(unexpected)?.checked(),
+        }
+    }
+
+    /// Sends a request to a reader and waits for its responses. Returns those that came, in the order of the files, and what ended the reader before it had
+    /// returned them all. There are fewer without an error if it put some off.
+    fn ask(&self, config: &Config, request: Request, bytes: Vec<u8>) -> (Vec<Response>, Option<Error>) {
+        let mut responses = Vec::with_capacity(request.files.len());
+        let failed = self.try_ask(config, request, bytes, &mut responses).err();
+        (responses, failed)
+    }
+
+    fn try_ask(
+        &self,
+        config: &Config,
+        mut request: Request,
+        bytes: Vec<u8>,
+        responses: &mut Vec<Response>,
+    ) -> Result<()> {
         let settings = self.settings(config)?;
         let idle = self.idle.lock().unwrap_or_else(PoisonError::into_inner).pop();
         let mut worker = match idle {
@@ -140,36 +180,41 @@ impl Workers {
         }
         let header = rmp_serde::to_vec_named(&request)
             .map_err(|error| Error::new(ErrorKind::System, "a request could not be written").because(error))?;
-        let sent = worker.send(&header, &bytes);
+        let mut sent = worker.send(&header, &bytes);
         drop(bytes);
         let limit = config.limits.max_read_time();
-        match sent.and_then(|()| worker.receive(limit + GRACE)) {
-            Ok(Some(reply)) => {
-                // One that returns anything else is not asked again.
-                let Reply { response, lacks } = rmp_serde::from_slice(&reply).map_err(|error| {
-                    Error::new(ErrorKind::System, "what a reader returned could not be read").because(error)
-                })?;
-                self.lacks.get_or_init(|| lacks);
-                worker.documents += 1;
+        for _ in &request.files {
+            let received = std::mem::replace(&mut sent, Ok(())).and_then(|()| worker.receive(limit + GRACE));
+            let reply = match received {
+                Ok(Some(reply)) => reply,
+                Ok(None) => {
+                    worker.end();
+                    return Err(too_slow(limit));
+                }
+                Err(error) if error.kind() == std::io::ErrorKind::FileTooLarge => {
+                    worker.end();
+                    return Err(too_large(config));
+                }
+                Err(_) => return Err(worker.death(config)),
+            };
+            // One that returns anything else is not asked again.
+            let Reply { response, lacks } = rmp_serde::from_slice(&reply).map_err(|error| {
+                Error::new(ErrorKind::System, "what a reader returned could not be read").because(error)
+            })?;
+            self.lacks.get_or_init(|| lacks);
+            match response {
+                Response::PutOff => break,
                 // One that failed may have failed at the settings, and does not know them.
-                if matches!(response, Response::Error { .. }) {
-                    worker.settings = None;
-                }
-                if worker.documents < MAX_DOCUMENTS {
-                    self.idle.lock().unwrap_or_else(PoisonError::into_inner).push(worker);
-                }
-                response.checked()
+                Response::Error { .. } => worker.settings = None,
+                _ => {}
             }
-            Ok(None) => {
-                worker.end();
-                Err(too_slow(limit))
-            }
-            Err(error) if error.kind() == std::io::ErrorKind::FileTooLarge => {
-                worker.end();
-                Err(too_large(config))
-            }
-            Err(_) => Err(worker.death(config)),
+            worker.documents += 1;
+            responses.push(response);
         }
+        if worker.documents < MAX_DOCUMENTS {
+            self.idle.lock().unwrap_or_else(PoisonError::into_inner).push(worker);
+        }
+        Ok(())
     }
 
     fn start(&self, config: &Config) -> Result<Worker> {
@@ -292,6 +337,14 @@ fn ended_by(status: Option<ExitStatus>, signal: i32) -> bool {
 #[cfg(not(unix))]
 fn ended_by(_: Option<ExitStatus>, _: i32) -> bool {
     false
+}
+
+/// Returns the document that a response is.
+fn document(response: Response) -> Result<Document> {
+    match response {
+        Response::Document(document) => Ok(*document),
+        _ => Err(unexpected()),
+    }
 }
 
 fn unexpected() -> Error {
