@@ -233,7 +233,7 @@ enum Task {
 
 /// What a thread does at a time.
 enum Work<'w> {
-    One(&'w Candidate, Task),
+    One(&'w Candidate, Box<Task>),
     /// Small files that are only to be parsed, and are given to a reader together.
     Small(Vec<(&'w Candidate, Loaded)>),
 }
@@ -246,7 +246,7 @@ impl<'w> Work<'w> {
             let loaded = match task {
                 Task::Parse(loaded) if loaded.content.bytes.len() < MAX_BATCH_BYTES => loaded,
                 task => {
-                    all.push(Self::One(candidate, task));
+                    all.push(Self::One(candidate, Box::new(task)));
                     continue;
                 }
             };
@@ -383,9 +383,9 @@ impl<'a> Reader<'a> {
     /// Does some work. Runs on the pool.
     fn perform_work(&self, work: Work<'_>, is_stopped: &(impl Fn() -> bool + Sync)) -> Vec<FileOutcome> {
         let small = match work {
-            Work::One(_, Task::Done(outcome)) => return vec![outcome],
             Work::One(candidate, task) => {
-                return vec![outcome(candidate, is_stopped(), || self.perform(candidate, task))];
+                let is_stopped = is_stopped() && !matches!(*task, Task::Done(_));
+                return vec![outcome(candidate, is_stopped, || self.perform(candidate, *task))];
             }
             Work::Small(small) => small,
         };
