@@ -81,6 +81,34 @@ fn a_file_that_could_not_be_read_is_read_again_when_it_or_the_limits_change() {
 }
 
 #[test]
+fn a_file_of_too_many_tokens_is_not_read_again() {
+    let folder = folder();
+    let docs = folder.path().join("docs");
+    fs::create_dir(&docs).expect("a folder");
+    let text: String = (0..30).map(|at| format!("# Part {at}\n\nWord{at} is said once in part {at}.\n\n")).collect();
+    fs::write(docs.join("a.md"), text).expect("a file");
+    let file = fs::File::options().write(true).open(docs.join("a.md")).expect("a file");
+    file.set_modified(SystemTime::now() - Duration::from_secs(60)).expect("a time");
+    let build = |most: u64, pipeline: Pipeline| -> (usize, Vec<String>) {
+        let pipeline =
+            pipeline.with_encoder(logothete::Hashing::default()).configured(|config| config.limits.file_tokens = most);
+        let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build().expect("a runtime");
+        runtime.block_on(async {
+            let corpus = pipeline.open(folder.path().join("corpus")).await.expect("a corpus");
+            let report = corpus.build(docs.as_path()).await.expect("a build");
+            (report.added, report.failed.into_iter().map(|failure| failure.reason).collect())
+        })
+    };
+    let deadly = || Pipeline::default().with_reader("/bin/sh", ["-c", "exit 3"]);
+    let (added, failed) = build(100, Pipeline::default());
+    assert!(added == 0 && failed[0].contains("100 are allowed; raise file_tokens"), "{failed:?}");
+    // The reader is not asked.
+    assert_eq!(build(100, deadly()), (0, failed));
+    assert!(build(99, deadly()).1[0].contains("ended the process"), "other limits");
+    assert_eq!(build(100_000, Pipeline::default()), (1, Vec::new()));
+}
+
+#[test]
 fn a_page_that_overflows_the_stack_is_not_drawn() {
     let folder = among(&["stack.pdf"]);
     let ran = run(folder.path(), &["parse", "docs/stack.pdf", "--picture", "1"]);

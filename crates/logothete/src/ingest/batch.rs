@@ -131,6 +131,8 @@ pub(crate) struct Batch<'a> {
     has_encoded: bool,
     /// What the report said at the last commit.
     committed: Done,
+    /// Documents that could not be encoded and cannot be the next time, and why.
+    hopeless: Vec<(String, String)>,
 }
 
 impl<'a> Batch<'a> {
@@ -156,6 +158,7 @@ impl<'a> Batch<'a> {
             languages: Languages::default(),
             has_encoded: false,
             committed: Done::default(),
+            hopeless: Vec::new(),
         }
     }
 
@@ -165,6 +168,11 @@ impl<'a> Batch<'a> {
         advice.extend(self.languages.advice(&*self.opened.encoder));
         advice.extend(self.opened.pipeline.reading_advice());
         advice
+    }
+
+    /// Returns the documents that could not be encoded since the last call, and cannot be the next time, and why.
+    pub(super) fn take_hopeless(&mut self) -> Vec<(String, String)> {
+        std::mem::take(&mut self.hopeless)
     }
 
     /// Notes that a file was seen unchanged.
@@ -231,8 +239,12 @@ impl<'a> Batch<'a> {
                     return Err(error);
                 }
                 if let [one] = all {
-                    meter.next(&one.document.name);
-                    report.failed.push(Failure { document: one.document.name.clone(), reason: error.to_string() });
+                    let (document, reason) = (one.document.name.clone(), error.to_string());
+                    meter.next(&document);
+                    if encode::fails_again(&error) {
+                        self.hopeless.push((document.clone(), reason.clone()));
+                    }
+                    report.failed.push(Failure { document, reason });
                     return Ok(());
                 }
             }

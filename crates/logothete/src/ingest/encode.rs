@@ -1,6 +1,7 @@
 //! Encoding: vectors that the document had before, then the cache, then the encoder.
 
 use std::collections::HashMap;
+use std::fmt;
 use std::time::{Duration, Instant};
 
 use logothete_core::chunk::ChunkId;
@@ -141,7 +142,7 @@ impl Encoding<'_> {
                 let message = format!(
                     "encoding it would read {tokens} tokens, and {most} are allowed; raise file_tokens in [limits], or split it"
                 );
-                return Err(Error::new(ErrorKind::Limit, message));
+                return Err(Error::new(ErrorKind::Limit, message).because(TooManyTokens));
             }
             wanted.push((new, tokens));
         }
@@ -154,6 +155,23 @@ impl Encoding<'_> {
         }
         Ok(missing)
     }
+}
+
+/// The cause of an error that the same document meets again, whenever it is built within the same limits.
+#[derive(Debug)]
+struct TooManyTokens;
+
+impl fmt::Display for TooManyTokens {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("too many tokens")
+    }
+}
+
+impl std::error::Error for TooManyTokens {}
+
+/// Returns `true` if encoding the same document would fail again. What took too long is gone on with by a later build.
+pub(super) fn fails_again(error: &Error) -> bool {
+    std::error::Error::source(error).is_some_and(|cause| cause.is::<TooManyTokens>())
 }
 
 /// The time that documents have taken.

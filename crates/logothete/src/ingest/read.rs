@@ -69,7 +69,8 @@ fn build(
     let spending = Spending::new(&opened.config().limits);
     let reader = Reader::new(opened, driver, request);
     let planned = list::sources(storage, Some(lease), request, report)?;
-    let unread = Unread::read(storage.read()?.unread()?.as_deref(), &reader.parser, &opened.config().limits);
+    let reading = format!("{} {}", reader.parser, opened.encoder.fingerprint());
+    let unread = Unread::read(storage.read()?.unread()?.as_deref(), &reading, &opened.config().limits);
     let mut meter = Meter::new(request);
     if meter.is_heard() {
         // Counting walks the sources once more, and holds nothing.
@@ -182,7 +183,13 @@ impl Build<'_> {
             }
             self.meter.next(&candidate.name);
         }
-        self.batch.add(changes, &self.stop, self.report, &mut self.meter)
+        let added = self.batch.add(changes, &self.stop, self.report, &mut self.meter);
+        for (document, reason) in self.batch.take_hopeless() {
+            if let Some(candidate) = window.iter().find(|candidate| candidate.name == document) {
+                self.unread.note(candidate, Some((ErrorKind::Limit, &reason)));
+            }
+        }
+        added
     }
 
     /// Cuts documents of other sources that another chunker cut again, from their stored text.

@@ -20,7 +20,7 @@ struct UnreadFile {
     inode: Option<u64>,
     /// When it was looked at.
     seen: i64,
-    /// The parser and the limits under which it was read.
+    /// The parser, the encoder and the limits under which it was read.
     reader: String,
     reason: String,
 }
@@ -35,12 +35,12 @@ pub(super) struct Unread {
 
 impl Unread {
     /// Reads what the catalogue remembers. What it cannot read is forgotten: then the files are read again.
-    pub(super) fn read(written: Option<&str>, parser: &str, limits: &LimitsConfig) -> Self {
+    pub(super) fn read(written: Option<&str>, reading: &str, limits: &LimitsConfig) -> Self {
         let files = written.and_then(|text| serde_json::from_str(text).ok()).unwrap_or_default();
         let LimitsConfig { seconds, text_megabytes, memory_megabytes, file_megabytes, .. } = limits;
-        let LimitsConfig { blocks, cells, places, chunks, .. } = limits;
+        let LimitsConfig { blocks, cells, places, chunks, file_tokens, .. } = limits;
         let reader = format!(
-            "{parser} {seconds} {text_megabytes} {memory_megabytes} {file_megabytes} {blocks} {cells} {places} {chunks}"
+            "{reading} {seconds} {text_megabytes} {memory_megabytes} {file_megabytes} {blocks} {cells} {places} {chunks} {file_tokens}"
         );
         Self { files, reader, is_changed: false }
     }
