@@ -11,6 +11,8 @@ use crate::storage::CatalogueReader;
 
 /// The highest number of candidates for each hash; a hash that half of all chunks share says little.
 const MAX_CANDIDATES: usize = 4;
+/// The number of chunks of the catalogue whose statements are kept for the next comparison. Texts that repeat each other meet the same ones again and again.
+const MAX_KEPT: usize = 4_096;
 
 /// A chunk as it is compared.
 #[derive(Clone)]
@@ -49,6 +51,8 @@ pub(super) struct Duplicates {
     ids: HashSet<ChunkId>,
     by_hash: HashMap<u64, Vec<usize>>,
     gone: HashSet<i64>,
+    /// The statements of chunks of the catalogue.
+    kept: HashMap<ChunkId, Statements>,
 }
 
 impl Duplicates {
@@ -83,7 +87,7 @@ impl Duplicates {
 
     /// Returns the chunk that says what a chunk says, and nearly nothing else.
     pub(super) fn find(
-        &self,
+        &mut self,
         catalogue: &dyn CatalogueReader,
         (text, span, sentences): (&str, Span, &[Sentence]),
         compared: &Compared,
@@ -108,8 +112,15 @@ impl Duplicates {
         let mut similar = catalogue.similar(&compared.sketch, MAX_CANDIDATES)?;
         similar.retain(|(_, document)| !self.gone.contains(document));
         let similar: Vec<ChunkId> = similar.into_iter().map(|(id, _)| id).collect();
-        for passage in if similar.is_empty() { Vec::new() } else { catalogue.passages(&similar)? } {
-            look(&passage.chunk, &passage.statements());
+        if self.kept.len() > MAX_KEPT {
+            self.kept.clear();
+        }
+        let new: Vec<ChunkId> = similar.iter().filter(|id| !self.kept.contains_key(id)).cloned().collect();
+        for passage in if new.is_empty() { Vec::new() } else { catalogue.passages(&new)? } {
+            self.kept.insert(passage.chunk.clone(), passage.statements());
+        }
+        for (id, theirs) in similar.iter().filter_map(|id| self.kept.get_key_value(id)) {
+            look(id, theirs);
         }
         Ok(best.map(|(_, of, beyond)| {
             let said = beyond.iter().filter_map(|index| {
