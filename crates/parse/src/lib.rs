@@ -66,12 +66,12 @@ pub use office::{DocxParser, PptxParser, SheetParser};
 #[cfg(feature = "pdf")]
 pub use pdf::{OutlineEntry, PdfParser, outline as pdf_outline};
 #[cfg(feature = "picture")]
-pub use pdf::{area_picture, outlined_page, page_picture, png};
+pub use pdf::{area_picture, marked_page, outlined_page, page_picture, png};
 pub use plain::TextParser;
 pub use records::RecordScanner;
 pub use registry::Parsers;
 #[cfg(not(feature = "picture"))]
-pub use unavailable::{area_picture, outlined_page, page_picture, png};
+pub use unavailable::{area_picture, marked_page, outlined_page, page_picture, png};
 
 /// The settings of the library's parsers.
 #[derive(Clone, Default)]

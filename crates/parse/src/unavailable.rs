@@ -23,6 +23,14 @@ pub fn area_picture(_: &[u8], _: Option<&str>, _: u32, _: Area, _: f32) -> Resul
     unavailable()
 }
 
+/// Draws a page of a PDF with some areas marked. Needs the feature `picture`.
+///
+/// # Errors
+/// Always: the feature is missing.
+pub fn marked_page(_: &[u8], _: Option<&str>, _: u32, _: &[Area], _: f32) -> Result<Picture> {
+    unavailable()
+}
+
 /// Draws a page of a PDF with its blocks outlined. Needs the feature `picture`.
 ///
 /// # Errors

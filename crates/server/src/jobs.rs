@@ -2,8 +2,9 @@
 
 use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex, PoisonError};
+use std::time::Duration;
 
-use logothete::{BuildReport, BuildRequest, Error, Progress, StopToken};
+use logothete::{BuildReport, BuildRequest, Error, ErrorKind, Progress, StopToken};
 use serde::{Deserialize, Serialize};
 use tokio::sync::watch;
 use utoipa::ToSchema;
@@ -14,6 +15,8 @@ use crate::visitors::Visitor;
 
 /// So many ended jobs are remembered.
 const MAX_ENDED: usize = 100;
+/// So long a job waits before it tries again, while another process builds its corpus.
+const BUSY: Duration = Duration::from_millis(500);
 
 /// A build.
 #[derive(Clone, Debug, Serialize, Deserialize, ToSchema)]
@@ -238,14 +241,26 @@ async fn run(entry: Arc<Entry>, turn: Arc<tokio::sync::Mutex<()>>, served: Serve
         entry.state.send_modify(|job| job.state = JobState::Stopped);
         return;
     }
-    entry.state.send_modify(|job| job.state = JobState::Running);
     let Some(uploads) = &served.uploads else { return };
-    let teller = entry.clone();
-    let request = BuildRequest::new([uploads.folder()])
-        .prune(true)
-        .stopped_by(entry.stop.clone())
-        .on_progress(move |progress| teller.state.send_modify(|job| job.progress(progress)));
-    let built: Result<BuildReport, Error> = served.corpus.build(request).await;
+    let built = loop {
+        entry.state.send_modify(|job| job.state = JobState::Running);
+        let teller = entry.clone();
+        let request = BuildRequest::new([uploads.folder()])
+            .prune(true)
+            .stopped_by(entry.stop.clone())
+            .on_progress(move |progress| teller.state.send_modify(|job| job.progress(progress)));
+        let built: Result<BuildReport, Error> = served.corpus.build(request).await;
+        // Another process builds this corpus: the job waits until that is done.
+        if !built.as_ref().is_err_and(|error| error.kind() == ErrorKind::Busy) {
+            break built;
+        }
+        entry.state.send_modify(|job| job.state = JobState::Waiting);
+        tokio::time::sleep(BUSY).await;
+        if entry.stop.is_stopped() {
+            entry.state.send_modify(|job| job.state = JobState::Stopped);
+            return;
+        }
+    };
     entry.state.send_modify(|job| match built {
         Ok(report) => job.end(&report),
         Err(error) => {

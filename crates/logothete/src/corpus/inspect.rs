@@ -1,5 +1,8 @@
 //! Looking into a corpus: documents, chunks, and the text behind a location.
 
+use std::fs;
+use std::path::PathBuf;
+
 use logothete_core::chunk::ChunkId;
 use logothete_core::document::{Document, Metadata, Span};
 use logothete_core::search::Passage;
@@ -8,6 +11,7 @@ use logothete_core::{Error, ErrorKind, Result};
 use super::Corpus;
 use super::info::CorpusInfo;
 use crate::opened::Opened;
+use crate::source::text_path;
 use crate::storage::{CatalogueReader, ChunkDetail, DocumentDetail, Section, Which};
 
 impl Corpus {
@@ -50,6 +54,28 @@ impl Corpus {
                 },
                 Ok,
             )
+        })
+        .await
+    }
+
+    /// Returns the bytes of the file that a document was read from, for a picture of its pages; `None` means that it was not a file, or that the file
+    /// is gone or has changed since.
+    ///
+    /// # Errors
+    /// As [`document`](Self::document).
+    pub async fn original(&self, name: &str) -> Result<Option<Vec<u8>>> {
+        let name = name.to_owned();
+        self.query(move |opened, view, _| {
+            let catalogue = view.catalogue();
+            let Some(known) = catalogue.known(Which::Named(&[&name]))?.pop() else {
+                return Err(unknown(&**catalogue, &name));
+            };
+            let file = text_path(&known.location).join(text_path(&known.path));
+            let is_same = |bytes: &Vec<u8>| blake3::hash(bytes).to_hex().to_string() == known.hash;
+            let most = opened.config().limits.max_file_bytes();
+            let is_short =
+                |file: &PathBuf| fs::metadata(file).is_ok_and(|state| state.is_file() && state.len() <= most);
+            Ok(Some(file).filter(is_short).and_then(|file| fs::read(file).ok()).filter(is_same))
         })
         .await
     }

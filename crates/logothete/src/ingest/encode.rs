@@ -171,7 +171,7 @@ impl std::error::Error for TooManyTokens {}
 
 /// Returns `true` if encoding the same document would fail again. What took too long is gone on with by a later build.
 pub(super) fn fails_again(error: &Error) -> bool {
-    std::error::Error::source(error).is_some_and(|cause| cause.is::<TooManyTokens>())
+    std::error::Error::source(error).and_then(|cause| cause.downcast_ref::<TooManyTokens>()).is_some()
 }
 
 /// The time that documents have taken.

@@ -189,6 +189,11 @@ impl Pipeline {
         }
     }
 
+    /// Returns whether it can [draw](Self::draw): whether it was built with the feature `picture`.
+    pub fn draws(&self) -> bool {
+        cfg!(feature = "picture")
+    }
+
     /// Draws a page of a PDF file, or a part of one, with so many pixels to a point. Needs the feature `picture`.
     ///
     /// # Errors

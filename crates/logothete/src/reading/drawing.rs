@@ -2,7 +2,7 @@
 
 use logothete_core::document::{Area, Document, Picture};
 use logothete_core::{Error, ErrorKind, Result};
-use logothete_parse::{area_picture, outlined_page, png};
+use logothete_parse::{area_picture, marked_page, outlined_page, png};
 use serde::{Deserialize, Serialize};
 
 use super::too_slow;
@@ -20,6 +20,13 @@ pub enum Drawing {
         page: u32,
         /// The document as it was read.
         document: Box<Document>,
+    },
+    /// A page as it is printed, with the lines of a citation marked.
+    Marked {
+        /// The number of the page, from 1.
+        page: u32,
+        /// The parts that are marked, in points.
+        areas: Vec<Area>,
     },
     /// A part of a page.
     Area {
@@ -49,6 +56,7 @@ pub(crate) fn draw_here(config: &Config, bytes: Vec<u8>, drawing: Drawing, scale
         let password = password.as_deref();
         let picture: Picture = match &drawing {
             Drawing::Outlined { page, document } => outlined_page(&bytes, password, document, *page, scale)?,
+            Drawing::Marked { page, areas } => marked_page(&bytes, password, *page, areas, scale)?,
             Drawing::Area { page, area } => area_picture(&bytes, password, *page, *area, scale)?,
         };
         Ok(Drawn { png: png(&picture)?, width: picture.width, height: picture.height })

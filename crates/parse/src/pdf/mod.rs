@@ -32,7 +32,7 @@ mod tags;
 
 pub use outline::OutlineEntry;
 #[cfg(feature = "picture")]
-pub use picture::{area_picture, outlined_page, page_picture, png};
+pub use picture::{area_picture, marked_page, outlined_page, page_picture, png};
 
 use std::fmt;
 use std::sync::Arc;

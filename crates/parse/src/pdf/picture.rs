@@ -14,6 +14,9 @@ use crate::block_colour;
 const MAX_PIXELS: f32 = 40_000_000.0;
 /// The greatest width and height of a picture, in pixels.
 const MAX_SIDE: f32 = 16_000.0;
+/// The ink of marked areas, and how far it reaches beyond them, in points.
+const MARKER: [u16; 3] = [255, 217, 119];
+const MARK: f32 = 1.0;
 /// How thick outlines are, and how large figures, in pixels.
 const OUTLINE: i64 = 2;
 const DIGIT: i64 = 2;
@@ -74,6 +77,29 @@ pub fn area_picture(bytes: &[u8], password: Option<&str>, page: u32, area: Area,
     };
     let pixels = (top..bottom.max(top)).flat_map(row).collect();
     Ok(Picture { width: right.max(left) - left, height: bottom.max(top) - top, pixels })
+}
+
+/// Returns a page of a PDF as it is printed, with some areas of it marked as with a marker pen.
+///
+/// # Errors
+/// As [`page_picture`].
+pub fn marked_page(bytes: &[u8], password: Option<&str>, page: u32, areas: &[Area], scale: f32) -> Result<Picture> {
+    let (mut picture, scale) = drawn(&super::open(bytes, password)?, page, scale)?;
+    // Areas of lines that follow each other overlap; a place is marked once.
+    let mut marked = vec![false; picture.pixels.len() / 3];
+    let (width, height) = (picture.width as usize, picture.height as usize);
+    let pixel = |at: f32, most: usize| (at * scale).round().clamp(0.0, most as f32) as usize;
+    for area in areas {
+        let (left, right) = (pixel(area.left - MARK, width), pixel(area.right + MARK, width));
+        for y in pixel(area.top - MARK, height)..pixel(area.bottom + MARK, height) {
+            marked[y * width + left.min(right)..y * width + right].fill(true);
+        }
+    }
+    for (pixel, _) in picture.pixels.chunks_exact_mut(3).zip(&marked).filter(|(_, marked)| **marked) {
+        // What is dark stays dark.
+        pixel.iter_mut().zip(MARKER).for_each(|(part, ink)| *part = (u16::from(*part) * ink / 255) as u8);
+    }
+    Ok(picture)
 }
 
 /// Returns a page of a PDF with the blocks of its document outlined by kind and numbered in reading order.

@@ -1,7 +1,7 @@
 //! The documents of a corpus: listed, read, shown, uploaded and removed.
 
 use std::collections::HashSet;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use axum::Json;
 use axum::extract::multipart::{Field, MultipartError};
@@ -9,7 +9,8 @@ use axum::extract::{Extension, FromRequest, Multipart, Request, State};
 use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use logothete::config::Uploads as Allowed;
-use logothete::document::Span;
+use logothete::document::{Area, Document, Span};
+use logothete::{Corpus, Drawing};
 use logothete_report::SourcePage;
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
@@ -29,6 +30,8 @@ const MAX_SILENCE: Duration = Duration::from_secs(30);
 const MAX_AROUND: usize = 20_000;
 /// So much text of a document is returned without a span.
 const MAX_TEXT: usize = 5_000_000;
+/// How large printed pages are drawn.
+const PIXELS_A_POINT: f32 = 1.6;
 /// The picture of a page has styles of its own, and no script.
 const POLICY: &str = "default-src 'none'; style-src 'unsafe-inline'; frame-ancestors 'self'";
 
@@ -133,6 +136,7 @@ pub(crate) async fn list(
     (status = 400, body = Problem, content_type = "application/problem+json"),
     (status = 403, body = Problem, content_type = "application/problem+json"),
     (status = 404, body = Problem, content_type = "application/problem+json"),
+    (status = 408, body = Problem, content_type = "application/problem+json"),
 ))]
 pub(crate) async fn upload(
     State(service): State<Service>,
@@ -148,9 +152,10 @@ pub(crate) async fn upload(
         .map_err(|error| Problem::invalid(format!("send files as multipart/form-data: {}", error.body_text())))?;
     let mut received = Received { service: &service, served: &served, files: Vec::new() };
     let mut there = uploads.count().await;
+    let patience = Patience::new(service.config().max_time());
     let mut ended = Ok(());
     loop {
-        let field = match timely(form.next_field()).await {
+        let field = match patience.wait(form.next_field()).await {
             Ok(Some(field)) => field,
             Ok(None) => break,
             Err(problem) => {
@@ -161,7 +166,7 @@ pub(crate) async fn upload(
         let Some(name) = field.file_name().map(str::to_owned) else { continue };
         let has_room = there < service.config().documents || uploads.has(&name).await;
         let file = match has_room {
-            true => receive(uploads, &name, field, service.config().max_upload_bytes()).await,
+            true => receive(uploads, &name, field, service.config().max_upload_bytes(), patience).await,
             false => {
                 let most = service.config().documents;
                 let reason =
@@ -217,14 +222,34 @@ impl Drop for Received<'_> {
     }
 }
 
-/// Waits for the next piece of an upload, as long as a client may be silent.
-async fn timely<T>(piece: impl Future<Output = Result<T, MultipartError>>) -> Outcome<T> {
-    match tokio::time::timeout(MAX_SILENCE, piece).await {
-        Ok(Ok(piece)) => Ok(piece),
-        Ok(Err(error)) => Err(Problem::invalid(format!("the upload broke off: {}", error.body_text()))),
-        Err(_) => {
-            let detail = format!("the upload was silent for {} s; send it again", MAX_SILENCE.as_secs());
-            Err(Problem::new(StatusCode::REQUEST_TIMEOUT, "too slow", detail))
+/// How long an upload may take.
+#[derive(Clone, Copy)]
+struct Patience {
+    whole: Duration,
+    until: Instant,
+}
+
+impl Patience {
+    fn new(whole: Duration) -> Self {
+        Self { whole, until: Instant::now() + whole }
+    }
+
+    /// Waits for the next piece of an upload, as long as a client may be silent, and no longer than the whole may take.
+    async fn wait<T>(self, piece: impl Future<Output = Result<T, MultipartError>>) -> Outcome<T> {
+        let left = self.until.saturating_duration_since(Instant::now());
+        match tokio::time::timeout(left.min(MAX_SILENCE), piece).await {
+            Ok(Ok(piece)) => Ok(piece),
+            Ok(Err(error)) => Err(Problem::invalid(format!("the upload broke off: {}", error.body_text()))),
+            Err(_) => {
+                let detail = match left < MAX_SILENCE {
+                    true => format!(
+                        "the upload took more than {} s; send fewer files at once, or raise seconds in [serve]",
+                        self.whole.as_secs()
+                    ),
+                    false => format!("the upload was silent for {} s; send it again", MAX_SILENCE.as_secs()),
+                };
+                Err(Problem::new(StatusCode::REQUEST_TIMEOUT, "too slow", detail))
+            }
         }
     }
 }
@@ -234,22 +259,28 @@ fn refused(document: String, bytes: u64, reason: String) -> UploadedFile {
 }
 
 /// Receives a file. One that is refused does not end the upload.
-async fn receive(uploads: &Uploads, name: &str, mut field: Field<'_>, max: u64) -> Outcome<UploadedFile> {
+async fn receive(
+    uploads: &Uploads,
+    name: &str,
+    mut field: Field<'_>,
+    max: u64,
+    patience: Patience,
+) -> Outcome<UploadedFile> {
     let mut coming = match uploads.begin(name, max).await {
         Ok(coming) => coming,
         Err(error) if error.kind() == logothete::ErrorKind::System => return Err(error.into()),
         Err(error) => {
-            while timely(field.chunk()).await?.is_some() {}
+            while patience.wait(field.chunk()).await?.is_some() {}
             return Ok(refused(name.to_owned(), 0, error.message().to_owned()));
         }
     };
-    while let Some(bytes) = timely(field.chunk()).await? {
+    while let Some(bytes) = patience.wait(field.chunk()).await? {
         match coming.add(&bytes).await {
             Ok(()) => {}
             Err(error) if error.kind() == logothete::ErrorKind::Limit => {
                 let bytes = coming.bytes();
                 drop(coming);
-                while timely(field.chunk()).await?.is_some() {}
+                while patience.wait(field.chunk()).await?.is_some() {}
                 return Ok(refused(name.to_owned(), bytes, error.message().to_owned()));
             }
             Err(error) => return Err(error.into()),
@@ -384,10 +415,11 @@ pub(crate) async fn text(
     }))
 }
 
-/// A page of a document as an SVG picture, drawn from its text, with the lines of a part marked.
+/// A page of a document as a picture, with the lines of a part marked: as it is printed (PNG) if the document is a PDF file that is still there and the
+/// program draws pages, and else drawn from its text (SVG).
 #[utoipa::path(get, path = "/v1/documents/{name}/pages/{page}", tag = "documents",
     params(("name" = String, Path), ("page" = u32, Path), Part), responses(
-    (status = 200, body = String, content_type = "image/svg+xml"),
+    (status = 200, content((String = "image/svg+xml"), (Vec<u8> = "image/png"))),
     (status = 404, body = Problem, content_type = "application/problem+json"),
 ))]
 pub(crate) async fn page(
@@ -401,10 +433,35 @@ pub(crate) async fn page(
     let document = served.corpus.parsed(&name).await?;
     let marked = span.map(|span| document.areas(span)).unwrap_or_default();
     let marked: Vec<_> = marked.into_iter().filter(|area| area.page == page).map(|area| area.area).collect();
+    if let Some(png) = printed(&service, &served.corpus, &document, page, &marked).await {
+        return Ok(([(header::CONTENT_TYPE, "image/png")], png).into_response());
+    }
     let drawn = SourcePage::new(&document, page)
         .ok_or_else(|| Problem::not_found("the document has no such page, or its lines have no places on it"))?;
     let headers = [(header::CONTENT_TYPE, "image/svg+xml"), (header::CONTENT_SECURITY_POLICY, POLICY)];
     Ok((headers, drawn.picture(&marked)).into_response())
+}
+
+/// Returns a page of a PDF file as it is printed; `None` means that it cannot be drawn here.
+async fn printed(
+    service: &Service,
+    corpus: &Corpus,
+    document: &Document,
+    page: u32,
+    marked: &[Area],
+) -> Option<Vec<u8>> {
+    if !corpus.pipeline().draws() || document.media_type != "application/pdf" {
+        return None;
+    }
+    // Drawing is as much work as a question.
+    let pass = service.gate().enter(None).await.ok()?;
+    let bytes = corpus.original(&document.name).await.ok()??;
+    let (pipeline, drawing) = (corpus.pipeline().clone(), Drawing::Marked { page, areas: marked.to_vec() });
+    let drawn = tokio::task::spawn_blocking(move || {
+        let _pass = pass;
+        pipeline.draw(bytes, drawing, PIXELS_A_POINT)
+    });
+    Some(drawn.await.ok()?.ok()?.png)
 }
 
 /// Questions to begin with.

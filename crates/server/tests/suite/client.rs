@@ -222,8 +222,8 @@ pub fn answered(all: &[u8]) -> Answered {
     let mut lines = head.split("\r\n");
     let status = lines.next().and_then(|line| line.split(' ').nth(1)).and_then(|status| status.parse().ok());
     let headers: Vec<(String, String)> = lines
-        .filter_map(|line| line.split_once(": "))
-        .map(|(name, value)| (name.to_owned(), value.to_owned()))
+        .filter_map(|line| line.split_once(':'))
+        .map(|(name, value)| (name.to_owned(), value.trim().to_owned()))
         .collect();
     let body = all[end + 4..].to_vec();
     let is_chunked = headers.iter().any(|(name, value)| name == "transfer-encoding" && value == "chunked");

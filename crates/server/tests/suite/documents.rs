@@ -1,13 +1,14 @@
 //! Documents: listed, read, drawn, uploaded, removed; and further corpora.
 
-use std::io::Write;
+use std::io::{Read, Write};
 use std::net::Shutdown;
+use std::time::Duration;
 
 use logothete::config::Uploads;
 use rstest::rstest;
 use serde_json::{Value, json};
 
-use crate::client::{Running, demo, form};
+use crate::client::{Running, answered, demo, form};
 
 fn names(list: &Value) -> Vec<&str> {
     list["documents"].as_array().into_iter().flatten().filter_map(|one| one["document"].as_str()).collect()
@@ -192,6 +193,29 @@ fn corpora_are_apart() {
     assert_eq!(service.get("/v1/documents?corpus=attic").status, 404);
 }
 
+/// A byte now and then is not silence, and yet the upload must end.
+#[test]
+fn an_upload_that_drips_is_given_up() {
+    let service = Running::start(|config| config.seconds = 1);
+    let headers = [("Content-Type", "multipart/form-data; boundary=quay"), ("Content-Length", "5000")];
+    let mut stream = service.open(
+        "POST",
+        "/v1/documents",
+        &headers,
+        b"--quay\r\nContent-Disposition: form-data; name=\"f\"; filename=\"a.md\"\r\n\r\n",
+    );
+    for _ in 0..15 {
+        std::thread::sleep(Duration::from_millis(100));
+        let _ = stream.write_all(b"x");
+    }
+    let mut all = Vec::new();
+    stream.read_to_end(&mut all).expect("a response");
+    let refused = answered(&all);
+    assert_eq!(refused.status, 408, "{}", refused.text());
+    assert!(refused.text().contains("took more than 1 s"), "{}", refused.text());
+    assert_eq!(names(&service.get("/v1/documents").json()).len(), 2, "nothing of it is kept");
+}
+
 #[test]
 fn a_document_is_read_and_its_page_is_drawn_with_the_lines_marked() {
     let service = Running::start(|_| {});
@@ -204,11 +228,20 @@ fn a_document_is_read_and_its_page_is_drawn_with_the_lines_marked() {
     let source = &reply["sources"][0];
     assert_eq!((source["document"].as_str(), source["pages"][0].as_u64()), (Some("byelaws.pdf"), Some(2)), "{reply:#}");
     let part = format!("start={}&end={}", source["span"][0], source["span"][1]);
-    let page = service.get(&format!("/v1/documents/byelaws.pdf/pages/2?{part}"));
-    assert_eq!(page.header("content-type"), Some("image/svg+xml"));
-    assert!(page.text().contains("<rect class=\"cited\"") && page.text().contains("North Channel"));
-    let other = service.get(&format!("/v1/documents/byelaws.pdf/pages/3?{part}")).text();
-    assert!(!other.contains("<rect class=\"cited\""), "nothing of it is on page 3");
+    let page = |number: u32, part: &str| service.get(&format!("/v1/documents/byelaws.pdf/pages/{number}{part}"));
+    let marking = format!("?{part}");
+    if logothete::Pipeline::default().draws() {
+        let printed = page(2, &marking);
+        assert_eq!(printed.header("content-type"), Some("image/png"));
+        assert!(printed.body != page(2, "").body, "the lines are marked");
+        assert!(page(3, &marking).body == page(3, "").body, "nothing of it is on page 3");
+    }
+    // The file is no longer what was read.
+    std::fs::write(service.folder.path().join("c/uploads/byelaws.pdf"), "another").expect("a file");
+    let drawn = page(2, &marking);
+    assert_eq!(drawn.header("content-type"), Some("image/svg+xml"));
+    assert!(drawn.text().contains("<rect class=\"cited\"") && drawn.text().contains("North Channel"));
+    assert!(!page(3, &marking).text().contains("<rect class=\"cited\""), "nothing of it is on page 3");
     assert_eq!(service.get("/v1/documents/byelaws.pdf/pages/99").status, 404);
     let text = service.get(&format!("/v1/documents/byelaws.pdf/text?{part}&around=40")).json();
     assert_eq!(text["text"], source["quotation"]);

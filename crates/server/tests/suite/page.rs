@@ -1,7 +1,10 @@
 //! The page in a real browser.
 
 use logothete::config::Config;
-use logothete::{BuildRequest, MemorySource};
+use logothete::eval::{compare, read_questions};
+use logothete::{BuildRequest, Hashing, MemorySource, Pipeline};
+use logothete_report::{Evaluation, evaluation_page};
+use serde_json::json;
 
 use crate::browser::Browser;
 use crate::client::{Running, TOKEN, demo};
@@ -55,8 +58,13 @@ fn a_visitor_uploads_asks_follows_a_marker_asks_on_looks_behind_it_and_deletes()
     browser.wait_for("const picture = document.querySelector('#sheet img'); return picture !== null && picture.complete && picture.naturalWidth > 0");
     let sheet = browser.text("#sheet");
     assert!(sheet.contains("Harbour Byelaws 2024") && sheet.contains("page 2"), "{sheet}");
-    let marked = "const picture = await fetch(document.querySelector('#sheet img').src); return (await picture.text()).includes('class=\"cited\"')";
-    browser.wait_for(marked);
+    match Pipeline::default().draws() {
+        true => assert_eq!(browser.run("return document.querySelector('#sheet img').naturalWidth > 900"), true),
+        false => {
+            let marked = "const picture = await fetch(document.querySelector('#sheet img').src); return (await picture.text()).includes('class=\"cited\"')";
+            browser.wait_for(marked);
+        }
+    }
 
     ask(&browser, "How many tonnes does Crane 4 lift?");
     browser.click("#log > li:first-child .marker");
@@ -119,6 +127,36 @@ fn hostile_documents_run_nothing() {
     }
     opened(&browser, &service);
     assert_eq!(browser.run("return window.taken === undefined"), true);
+    assert_eq!(browser.complaints(), Vec::<String>::new());
+}
+
+/// The page of an evaluation is a file, with whatever the documents and the questions hold.
+#[tokio::test]
+async fn a_report_about_hostile_documents_runs_nothing() {
+    let Some(browser) = Browser::start(1280, 800) else { return };
+    const MARKUP: &str = "</pre></title><script>window.taken=1</script><img src=x onerror=window.taken=1>";
+    let text = format!("# {MARKUP}\n\nThe fog signal {MARKUP} is sounded every minute.\n");
+    let source = MemorySource::new(MARKUP).with(format!("{MARKUP}.md").replace('/', ""), text);
+    let pipeline = Pipeline::default().with_encoder(Hashing::new(128).expect("settings"));
+    let corpus = pipeline.in_memory().await.expect("a corpus");
+    corpus.build(BuildRequest::default().source(source)).await.expect("a build");
+    let question = json!({
+        "id": MARKUP, "question": format!("How often is the fog signal sounded {MARKUP}?"), "kind": MARKUP,
+        "relevant": [{ "document": MARKUP, "section": MARKUP }], "expected": MARKUP,
+    });
+    let questions = read_questions(&question.to_string()).expect("a question");
+    let first = corpus.evaluate(MARKUP, questions.clone()).await.expect("a run");
+    let others = [corpus.evaluate("another \"><script>window.taken=1</script>", questions).await.expect("a run")];
+    let comparisons = compare(&first, &others);
+    let page = evaluation_page(&[Evaluation { first: &first, others: &others, comparisons: &comparisons }]);
+    let folder = tempfile::tempdir().expect("a folder");
+    let file = folder.path().join("report.html");
+    std::fs::write(&file, page).expect("a file");
+    browser.open(&format!("file://{}", file.display()));
+    assert!(browser.text("body").contains("<script>window.taken=1</script>"), "{}", browser.text("body"));
+    let harmless =
+        "return window.taken === undefined && document.scripts.length === 0 && document.querySelector('img') === null";
+    assert_eq!(browser.run(harmless), true);
     assert_eq!(browser.complaints(), Vec::<String>::new());
 }
 

@@ -3,7 +3,8 @@
 use std::time::Duration;
 
 use logothete::config::{Config, GeneratorKind};
-use logothete::{BuildRequest, Corpus};
+use logothete::source::{Content, Item, Items};
+use logothete::{BoxFuture, BuildRequest, Corpus, Source};
 use logothete_simulator::{ModelFault, ModelService};
 use serde_json::{Value, json};
 
@@ -116,6 +117,50 @@ fn a_client_that_reads_nothing_does_not_keep_a_service_that_ends() {
     std::thread::sleep(Duration::from_millis(300));
     service.end();
     drop(sleeper);
+}
+
+/// A source that is not read before it may be.
+#[derive(Debug)]
+struct Held(std::sync::Mutex<std::sync::mpsc::Receiver<()>>);
+
+impl Source for Held {
+    fn location(&self) -> String {
+        "held:a".to_owned()
+    }
+
+    fn items(&self) -> BoxFuture<'_, logothete::Result<Items>> {
+        let _ = self.0.lock().expect("it is free").recv();
+        Box::pin(async { Ok(Box::new(std::iter::empty()) as Items) })
+    }
+
+    fn read<'a>(&'a self, _: &'a Item, _: u64) -> BoxFuture<'a, logothete::Result<Content>> {
+        Box::pin(async { Ok(Content::default()) })
+    }
+}
+
+#[test]
+fn a_service_waits_while_another_process_builds_its_corpus() {
+    let service = Running::start(|_| {});
+    let folder = service.folder.path().join("c");
+    let (free, held) = std::sync::mpsc::channel();
+    let other = std::thread::spawn(move || {
+        let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build().expect("a runtime");
+        runtime.block_on(async {
+            let pipeline = logothete::Pipeline::default().with_encoder(logothete::Hashing::new(128).expect("settings"));
+            let corpus = pipeline.open(folder).await.expect("the same corpus");
+            corpus.build(BuildRequest::default().source(Held(std::sync::Mutex::new(held)))).await.expect("a build");
+        });
+    });
+    std::thread::sleep(Duration::from_millis(300));
+    let sent = service.upload("/v1/documents", &[("new.md", b"# New\n\nThe new crane lifts forty tonnes.")]).json();
+    std::thread::sleep(Duration::from_millis(300));
+    let job = service.get(&format!("/v1/jobs/{}", sent["job"]["job"])).json();
+    assert_eq!(job["state"], "waiting", "{job}");
+    assert_eq!(service.post("/v1/search", &json!({ "query": "bell" })).status, 200, "it reads meanwhile");
+    free.send(()).expect("the other builds");
+    other.join().expect("it has built");
+    let job = service.wait_for(&sent["job"]);
+    assert_eq!((job["state"].as_str(), job["documents"][0]["state"].as_str()), (Some("done"), Some("read")), "{job}");
 }
 
 #[test]
