@@ -115,7 +115,7 @@ fn prior(candidates: &Candidates<'_>, at: usize) -> f32 {
 }
 
 /// Returns `true` if a sentence begins with a word for something that was said before it.
-fn leans_back(text: &str) -> bool {
+pub(crate) fn leans_back(text: &str) -> bool {
     const WORDS: &str = "it its this that these those they them their he she his her such so then also however but and or otherwise therefore thus both \
     either instead er sie es dies diese dieser dieses il elle ils elles ce cette ces";
     let first = text.split_whitespace().next().unwrap_or_default();

@@ -14,6 +14,7 @@ mod told;
 mod wish;
 
 pub use candidates::Candidates;
+pub(crate) use central::leans_back;
 pub use differ::{DigestDifference, differences};
 pub use extract::digest_of_sentences;
 pub use reply::{ReplyFields, fields_of_reply};

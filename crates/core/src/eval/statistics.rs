@@ -2,6 +2,8 @@
 
 use serde::{Deserialize, Serialize};
 
+use crate::random::Random;
+
 /// The rounds of a bootstrap.
 pub const BOOTSTRAP_ROUNDS: usize = 2_000;
 /// The rounds of a randomisation test.
@@ -14,29 +16,6 @@ pub struct Interval {
     pub low: f64,
     /// The upper end.
     pub high: f64,
-}
-
-/// Numbers that look random: SplitMix64 (Steele, Lea and Flood, 2014).
-#[derive(Clone, Debug)]
-pub(super) struct Random(u64);
-
-impl Random {
-    pub(super) fn new(seed: u64) -> Self {
-        Self(seed)
-    }
-
-    fn next(&mut self) -> u64 {
-        self.0 = self.0.wrapping_add(0x9E37_79B9_7F4A_7C15);
-        let mut mixed = self.0;
-        mixed = (mixed ^ (mixed >> 30)).wrapping_mul(0xBF58_476D_1CE4_E5B9);
-        mixed = (mixed ^ (mixed >> 27)).wrapping_mul(0x94D0_49BB_1331_11EB);
-        mixed ^ (mixed >> 31)
-    }
-
-    /// Returns a number below a bound, which must not be 0. The bias is below one in 2^32 for bounds below 2^32.
-    pub(super) fn below(&mut self, bound: usize) -> usize {
-        ((u128::from(self.next()) * bound as u128) >> 64) as usize
-    }
 }
 
 /// Returns the mean; `None` of nothing.
@@ -62,7 +41,7 @@ pub fn bootstrap(values: &[f64], seed: u64) -> Option<Interval> {
     if values.len() < 2 {
         return None;
     }
-    let mut random = Random(seed);
+    let mut random = Random::new(seed);
     let mut drawn = || (0..values.len()).map(|_| values[random.below(values.len())]).sum::<f64>() / values.len() as f64;
     let means: Vec<f64> = (0..BOOTSTRAP_ROUNDS).map(|_| drawn()).collect();
     Some(Interval { low: quantile(&means, 0.025)?, high: quantile(&means, 0.975)? })
@@ -75,7 +54,7 @@ pub fn bootstrap(values: &[f64], seed: u64) -> Option<Interval> {
 pub fn randomisation_test(differences: &[f64], seed: u64) -> f64 {
     let differing: Vec<f64> = differences.iter().copied().filter(|difference| *difference != 0.0).collect();
     let seen = differing.iter().sum::<f64>().abs();
-    let mut random = Random(seed);
+    let mut random = Random::new(seed);
     let mut as_far = 0;
     for _ in 0..TEST_ROUNDS {
         let (mut signs, mut left, mut sum) = (0, 0, 0.0);

@@ -10,7 +10,8 @@ use serde::{Deserialize, Serialize};
 
 use super::questions::SetQuestion;
 use super::run::Run;
-use super::statistics::{Interval, Random, bootstrap, mean, randomisation_test};
+use super::statistics::{Interval, bootstrap, mean, randomisation_test};
+use crate::random::Random;
 
 /// How often each setting is tried again with the best values of the others.
 const ROUNDS: usize = 2;

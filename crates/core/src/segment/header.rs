@@ -20,6 +20,7 @@ pub(crate) enum Kind {
     Graph = 3,
     Lists = 4,
     Tokens = 5,
+    Tree = 6,
 }
 
 impl Kind {
@@ -27,7 +28,7 @@ impl Kind {
     const fn version(self) -> u32 {
         match self {
             Self::Vectors | Self::Keywords | Self::Tokens => 2,
-            Self::Graph | Self::Lists => 1,
+            Self::Graph | Self::Lists | Self::Tree => 1,
         }
     }
 }

@@ -118,6 +118,11 @@ impl Vectors {
         self.values.is_empty()
     }
 
+    /// Returns a vector by its position; `None` past the end.
+    pub fn get(&self, at: usize) -> Option<&[f32]> {
+        self.values.get(at.checked_mul(self.dimensions)?..)?.get(..self.dimensions).filter(|_| self.dimensions > 0)
+    }
+
     /// Returns the vectors in order.
     pub fn iter(&self) -> impl ExactSizeIterator<Item = &[f32]> {
         self.values.chunks_exact(self.dimensions.max(1))

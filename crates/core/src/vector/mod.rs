@@ -10,7 +10,7 @@ mod exact;
 mod ivf;
 mod kernel;
 mod kind;
-mod means;
+pub(crate) mod means;
 mod rows;
 mod segment;
 mod tokens;

@@ -18,4 +18,5 @@ mod rerank;
 mod tables;
 mod text;
 mod tokens;
+mod tree;
 mod verify;

@@ -11,8 +11,8 @@ use std::collections::{HashMap, HashSet};
 use serde_json::Value;
 
 use super::questions::{Relevant, SetQuestion, plain};
-use super::statistics::Random;
 use crate::document::{Block, BlockKind, Document, Span};
+use crate::random::Random;
 use crate::text::{fold, sentences, words};
 use near::Attributes;
 use wording::{Worded, defined, of_cell, of_heading, of_sentence};
