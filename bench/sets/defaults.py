@@ -20,8 +20,10 @@ from compare import program_at
 SETTINGS = [
     ("search.keyword", ["0", "0.2", "0.35", "0.75", "1.0"], False),
     ("search.vector", ["0"], False),
-    ("search.depth", ["20", "100", "200"], False),
-    ("answer.min_confidence", ["0.1", "0.2", "0.4", "0.5"], False),
+    ("search.depth", ["20", "50", "200"], False),
+    ("search.fusion", ["ranks", "calibrated"], False),
+    ("search.diversity.repeat", ["1.0", "0.25", "0.0"], False),
+    ("answer.min_confidence", ["0.2", "0.25", "0.35", "0.4"], False),
     ("chunk.limit", ["60", "90", "130"], True),
     ("chunk.strategy", ["sentences", "window"], True),
 ]
