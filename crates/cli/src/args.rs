@@ -308,6 +308,8 @@ pub enum Verb {
     Check(CheckArguments),
     /// Tell what whole documents say, field by field, with the place of each statement
     Digest(DigestArguments),
+    /// Show the tree of summaries: chunks that are alike, summed up, and summed up again
+    Tree(TreeArguments),
     /// Score search and answers on a set of questions
     Evaluate(EvaluateArguments),
     /// Find settings that are really better on a set of questions
@@ -351,6 +353,29 @@ pub struct CheckArguments {
     /// Check lines of {"id", "claim", "evidence"} instead, without a corpus; if they have "verdict", how well the check does is measured
     #[arg(long, value_name = "FILE", conflicts_with = "file")]
     pub pairs: Option<PathBuf>,
+}
+
+/// What of the tree is shown.
+#[derive(Args)]
+pub struct TreeArguments {
+    /// Tell the summaries of this level, from 1 for the lowest, with the places that they stand on
+    #[arg(long, value_name = "NUMBER")]
+    pub level: Option<u32>,
+    /// Grow a tree first, or let the one that is there follow what has changed
+    #[arg(long)]
+    pub grow: bool,
+    /// Grow another tree in place of the one that is there
+    #[arg(long)]
+    pub anew: bool,
+    /// Write an HTML page whose branches open and close
+    #[arg(long, value_name = "FILE")]
+    pub page: Option<PathBuf>,
+    /// Draw the tree into this SVG file
+    #[arg(long, value_name = "FILE")]
+    pub drawing: Option<PathBuf>,
+    /// Overwrite files that exist
+    #[arg(long)]
+    pub force: bool,
 }
 
 /// The documents, and what is told of them.

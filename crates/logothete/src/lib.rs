@@ -43,6 +43,7 @@ mod spending;
 mod storage;
 mod threads;
 pub mod trace;
+pub mod tree;
 
 /// A future that any thread may run.
 pub type BoxFuture<'a, T> = std::pin::Pin<Box<dyn Future<Output = T> + Send + 'a>>;

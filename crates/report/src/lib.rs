@@ -7,9 +7,11 @@ mod plot;
 mod reply_page;
 mod source_page;
 mod trace_page;
+mod tree_page;
 
 pub use evaluation_page::{Evaluation, evaluation_page};
 pub use plot::Plot;
 pub use reply_page::reply_page;
 pub use source_page::SourcePage;
 pub use trace_page::trace_page;
+pub use tree_page::{tree_drawing, tree_page};

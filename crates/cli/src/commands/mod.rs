@@ -17,6 +17,7 @@ pub mod search;
 #[cfg(feature = "serve")]
 pub mod serve;
 pub mod show;
+pub mod tree;
 pub mod tune;
 pub mod upkeep;
 

@@ -14,6 +14,7 @@ mod quote;
 mod style;
 mod table;
 mod trace;
+mod tree;
 mod visible;
 pub mod why;
 
@@ -29,6 +30,7 @@ pub use quote::{SetOff, quotation};
 pub use style::Style;
 pub use table::{Align, table};
 pub use trace::trace;
+pub use tree::tree;
 pub use visible::{is_harmless, visible};
 
 use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};

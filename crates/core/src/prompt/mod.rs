@@ -6,6 +6,7 @@ mod conversation;
 mod digest;
 mod draft;
 mod fence;
+mod group;
 mod mask;
 mod rerank;
 mod route;
@@ -23,6 +24,7 @@ pub use conversation::{
 pub use digest::{DigestMaterial, DigestPrompt, digest_prompt};
 pub use draft::{WrittenQuestion, draft_prompt, written_question};
 pub use fence::fenced;
+pub use group::group_prompt;
 pub use mask::{Hidden, Mask};
 pub use rerank::{ordered, rerank_prompt};
 pub use route::{route_prompt, routes_named};

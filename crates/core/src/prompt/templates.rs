@@ -19,7 +19,7 @@ struct Known {
     required: &'static [&'static str],
 }
 
-const ALL: [Known; 28] = [
+const ALL: [Known; 30] = [
     Known {
         name: "answer_instruction",
         text: include_str!("templates/answer_instruction.txt"),
@@ -55,6 +55,18 @@ const ALL: [Known; 28] = [
         text: include_str!("templates/context_passage.txt"),
         variables: &["place", "document", "passage"],
         required: &["passage"],
+    },
+    Known {
+        name: "group_instruction",
+        text: include_str!("templates/group_instruction.txt"),
+        variables: &["max_words"],
+        required: &[],
+    },
+    Known {
+        name: "group_texts",
+        text: include_str!("templates/group_texts.txt"),
+        variables: &["texts"],
+        required: &["texts"],
     },
     Known {
         name: "summarise_instruction",

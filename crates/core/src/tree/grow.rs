@@ -51,59 +51,118 @@ impl Told {
     }
 }
 
+/// A tree at growth, level by level.
+///
+/// ```
+/// use logothete_core::tree::{Growth, Told, TreeSettings};
+/// use logothete_core::vector::Vectors;
+///
+/// let mut chunks = Vectors::new(2);
+/// for vector in [[1.0, 0.0], [0.9, 0.1], [0.0, 1.0], [0.1, 0.9]] {
+///     chunks.push(&vector)?;
+/// }
+/// let mut growth = Growth::new(chunks, TreeSettings::default());
+/// while let Some(nodes) = growth.next_level() {
+///     let told = vec![Told::default(); nodes.len()];
+///     growth.add(nodes, told);
+/// }
+/// let tree = growth.finish();
+/// assert_eq!(tree.nodes[tree.tops()[0] as usize].size, 4);
+/// # Ok::<(), logothete_core::Error>(())
+/// ```
+#[derive(Debug)]
+pub struct Growth {
+    tree: Tree,
+    settings: TreeSettings,
+    /// The vectors of the level below, and the position of its first node.
+    below: Vectors,
+    first: u32,
+    /// The groups of the next level, by the positions of its parts in `below`.
+    grouped: Vec<Vec<u32>>,
+}
+
+impl Growth {
+    /// Begins a tree over the vectors of chunks, which have length 1.
+    pub fn new(leaves: Vectors, settings: TreeSettings) -> Self {
+        let mut tree = Tree::empty(leaves.len() as u32, leaves.dimensions());
+        tree.history.grown = leaves.len() as u32;
+        Self { tree, settings, below: leaves, first: 0, grouped: Vec::new() }
+    }
+
+    /// Returns the tree so far.
+    pub fn tree(&self) -> &Tree {
+        &self.tree
+    }
+
+    /// Groups what is there, and returns the nodes of the next level with their parts and sizes. `None` means that the tree has grown: one node stands for all,
+    /// the nodes do not stand apart, or it has as many levels as it may.
+    ///
+    /// Costs what [`groups`] costs, mostly for the lowest level.
+    pub fn next_level(&mut self) -> Option<Vec<TreeNode>> {
+        let level = self.tree.levels() + 1;
+        if self.below.len() < 2 {
+            self.tree.end = if level == 1 { TreeEnd::TooFew } else { TreeEnd::Whole };
+            return None;
+        }
+        if level > self.settings.max_levels.max(1) {
+            self.tree.end = TreeEnd::Levels;
+            return None;
+        }
+        let found = groups(&self.below, &self.settings.groups);
+        // As many groups as there were parts, nearly, group nothing.
+        let is_level = found.separate && found.groups.len() * 4 <= self.below.len() * 3;
+        self.grouped = if is_level || found.groups.len() == 1 {
+            found.groups
+        } else if self.below.len() <= self.settings.groups.max_parts {
+            // The last few do not stand apart, and are the whole together.
+            vec![(0..self.below.len() as u32).collect()]
+        } else {
+            self.tree.end = TreeEnd::Inseparable;
+            return None;
+        };
+        Some(self.grouped.iter().map(|group| new_node(&self.tree, level, group, self.first)).collect())
+    }
+
+    /// Adds the nodes of a level, with what was told of each, in the same order.
+    pub fn add(&mut self, nodes: Vec<TreeNode>, told: Vec<Told>) {
+        let mut means = Vectors::new(self.tree.dimensions());
+        for group in &self.grouped {
+            // Sums of finite numbers of length 1 are finite.
+            let _ = means.push(&mean(&self.below, group));
+        }
+        let level = self.tree.levels() + 1;
+        self.first = self.tree.nodes.len() as u32;
+        for ((mut node, told), mean) in nodes.into_iter().zip(told).zip(means.iter()) {
+            (node.words, node.sentences, node.written) = (told.words, told.sentences, told.written);
+            self.tree.nodes.push(node);
+            let _ = self.tree.means.push(mean);
+        }
+        if level == 1 {
+            self.tree.history.nearness = nearness(&self.tree, &self.below);
+        }
+        name(&mut self.tree, level);
+        self.below = means;
+    }
+
+    /// Ends the growth.
+    pub fn finish(self) -> Tree {
+        self.tree
+    }
+}
+
 /// Tells what nodes say: gets the tree so far, and the new nodes with their level, parts and sizes; returns as many results, in the same order.
 pub type Tell<'t> = dyn FnMut(&Tree, &[TreeNode]) -> Result<Vec<Told>, Error> + 't;
 
-/// Grows a tree over the vectors of chunks, which have length 1. `tell` is asked for each level. If it fails, the levels below stay, and the error is returned
-/// besides. A level that does not stand apart is the last, and so is one that is one node.
-///
-/// Costs what [`groups`] costs, mostly for the lowest level.
+/// Grows a tree over the vectors of chunks, as [`Growth`] does, asking `tell` for each level. If it fails, the levels below stay, and the error is returned besides.
 pub fn grow(leaves: &Vectors, settings: &TreeSettings, tell: &mut Tell<'_>) -> (Tree, Option<Error>) {
-    let mut tree = Tree::empty(leaves.len() as u32, leaves.dimensions());
-    tree.history.grown = leaves.len() as u32;
-    // The vectors of the level below, and the position of its first node.
-    let (mut below, mut first) = (leaves.clone(), 0_u32);
-    for level in 1..=settings.max_levels.max(1) {
-        if below.len() < 2 {
-            tree.end = if level == 1 { TreeEnd::TooFew } else { TreeEnd::Whole };
-            return (tree, None);
+    let mut growth = Growth::new(leaves.clone(), settings.clone());
+    while let Some(nodes) = growth.next_level() {
+        match tell(growth.tree(), &nodes) {
+            Ok(told) => growth.add(nodes, told),
+            Err(error) => return (growth.finish(), Some(error)),
         }
-        let found = groups(&below, &settings.groups);
-        // As many groups as there were parts, nearly, group nothing.
-        let is_level = found.separate && found.groups.len() * 4 <= below.len() * 3;
-        let grouped = if is_level || found.groups.len() == 1 {
-            found.groups
-        } else if below.len() <= settings.groups.max_parts {
-            // The last few do not stand apart, and are the whole together.
-            vec![(0..below.len() as u32).collect()]
-        } else {
-            tree.end = TreeEnd::Inseparable;
-            return (tree, None);
-        };
-        let nodes: Vec<TreeNode> = grouped.iter().map(|group| new_node(&tree, level, group, first)).collect();
-        let told = match tell(&tree, &nodes) {
-            Ok(told) => told,
-            Err(error) => return (tree, Some(error)),
-        };
-        let mut means = Vectors::new(leaves.dimensions());
-        for group in &grouped {
-            // Sums of finite numbers of length 1 are finite.
-            let _ = means.push(&mean(&below, group));
-        }
-        let next = tree.nodes.len() as u32;
-        for ((mut node, told), mean) in nodes.into_iter().zip(told).zip(means.iter()) {
-            (node.words, node.sentences, node.written) = (told.words, told.sentences, told.written);
-            tree.nodes.push(node);
-            let _ = tree.means.push(mean);
-        }
-        if level == 1 {
-            tree.history.nearness = nearness(&tree, leaves);
-        }
-        name(&mut tree, level);
-        (below, first) = (means, next);
     }
-    tree.end = if below.len() == 1 { TreeEnd::Whole } else { TreeEnd::Levels };
-    (tree, None)
+    (growth.finish(), None)
 }
 
 fn new_node(tree: &Tree, level: u32, group: &[u32], first: u32) -> TreeNode {

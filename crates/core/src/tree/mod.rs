@@ -18,6 +18,6 @@ mod words;
 pub use central::{SummaryPart, TreeSentence, central_sentences};
 pub use file::StoredTree;
 pub use groups::{GroupSettings, Groups, groups};
-pub use grow::{Tell, Told, TreeSettings, grow, mean_of_parts, told_by_parts};
+pub use grow::{Growth, Tell, Told, TreeSettings, grow, mean_of_parts, told_by_parts};
 pub use node::{Tree, TreeEnd, TreeHistory, TreeNode};
 pub use words::{NodeWord, WordCounts, node_words};

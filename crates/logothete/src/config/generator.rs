@@ -45,11 +45,13 @@ pub enum GeneratorRole {
     Draft,
     /// Digests of whole documents.
     Digest,
+    /// Summaries of a tree.
+    Tree,
 }
 
 impl GeneratorRole {
     /// All roles.
-    pub const ALL: [Self; 9] = [
+    pub const ALL: [Self; 10] = [
         Self::Answer,
         Self::Condense,
         Self::Summarise,
@@ -59,6 +61,7 @@ impl GeneratorRole {
         Self::Route,
         Self::Draft,
         Self::Digest,
+        Self::Tree,
     ];
 
     /// Returns the name in the configuration.
@@ -73,6 +76,7 @@ impl GeneratorRole {
             Self::Route => "route",
             Self::Draft => "draft",
             Self::Digest => "digest",
+            Self::Tree => "tree",
         }
     }
 }

@@ -16,6 +16,7 @@ mod routing;
 mod search;
 mod serve;
 mod sources;
+mod tree;
 mod types;
 mod written;
 
@@ -34,6 +35,7 @@ pub use routing::{RouteConfig, RoutingConfig};
 pub use search::{SearchConfig, Transform};
 pub use serve::{ServeConfig, Uploads};
 pub use sources::SourcesConfig;
+pub use tree::{TreeConfig, TreeKind};
 
 use std::collections::BTreeMap;
 use std::io::Write;
@@ -78,6 +80,8 @@ pub struct Config {
     pub answer: AnswerConfig,
     /// What is told of whole documents, by the names of digests. What has the name `default` is told if none is named.
     pub digest: BTreeMap<String, DigestConfig>,
+    /// The tree of summaries.
+    pub tree: TreeConfig,
     /// What writes answers and contexts.
     pub generator: GeneratorConfig,
     /// The permissions to send data.
@@ -219,6 +223,7 @@ impl Config {
         self.routing.validate(&self.search)?;
         self.answer.validate()?;
         self.digest.iter().try_for_each(|(name, digest)| digest.validate(name))?;
+        self.tree.validate()?;
         self.generator.validate()?;
         self.encoder.validate()?;
         self.serve.validate()?;

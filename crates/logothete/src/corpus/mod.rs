@@ -5,6 +5,7 @@ mod checking;
 mod digesting;
 mod drafting;
 mod evaluating;
+mod growing;
 mod info;
 mod inspect;
 mod tuning;

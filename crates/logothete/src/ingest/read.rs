@@ -21,6 +21,7 @@ use crate::spending::Spending;
 use crate::storage::{FileState, KnownDocument, Lease, Which};
 use crate::threads::{Driver, StopToken, caught, caught_future, caught_in, within};
 use crate::trace::milliseconds;
+use crate::tree::{self, Growing};
 
 /// A file changed less than this before it was read may have changed again within the resolution of the clock.
 pub(super) const CLOCK_DOUBT: i64 = 2_000_000_000;
@@ -92,6 +93,15 @@ fn build(
     meter.indexes();
     batch.finish(&stop, report)?;
     report.advice = advice;
+    if !stop.is_stopped() && !spending.is_over() {
+        let growing = Growing { opened, driver, lease, spending: &spending, stop: &stop };
+        // A tree that was stopped while it grew is grown by the next build.
+        report.tree = tree::settle(&growing).or_else(|error| match error.kind() {
+            ErrorKind::Cancelled => Ok(None),
+            _ => Err(error),
+        })?;
+        report.tokens += report.tree.as_ref().map(|tree| tree.tokens).unwrap_or_default();
+    }
     report.capped = spending.message();
     report.cost = opened.config().cost(report.tokens, report.encoded_tokens);
     report.stopped = stop.is_stopped() || report.capped.is_some();

@@ -12,6 +12,7 @@ use serde::Serialize;
 use crate::source::WebSource;
 use crate::source::{FolderSource, MemorySource, Source};
 use crate::threads::StopToken;
+use crate::tree::TreeReport;
 
 /// The progress of a build.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -298,6 +299,9 @@ pub struct BuildReport {
     pub tokens: TokenUsage,
     /// Advice on the settings, and on what the system lacks.
     pub advice: Vec<String>,
+    /// What became of the tree of summaries; `None` if the configuration wants none.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub tree: Option<TreeReport>,
     /// The cost at the prices of the configuration; `None` if no price is set.
     pub cost: Option<f64>,
     /// Whether it was stopped before the end.

@@ -48,11 +48,14 @@ pub(crate) fn forget(opened: &Opened, driver: &Driver, name: &str) -> Result<For
     batch.remove(&known, &mut report);
     batch.commit(&mut report)?;
     spending.check()?;
+    // Its summaries may have sentences of the document; the next build grows another.
+    opened.storage.commit(&lease, |transaction| transaction.set_tree(None))?;
     merge::drop_dead(opened, driver, &lease)?;
     opened.storage.cache.forget(name, &keys)?;
     opened.storage.conversations.forget(name, &conversation::forgotten_answer())?;
     opened.storage.remove_variants()?;
     opened.storage.release();
+    opened.storage.sweep(&lease)?;
     opened.storage.compact(&lease)?;
     let file = text_path(&known.location).join(text_path(&known.path));
     let still_there = (Path::new(&known.location).is_absolute() && file.exists()).then_some(file);

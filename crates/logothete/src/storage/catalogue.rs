@@ -124,9 +124,12 @@ pub(crate) enum FileKind {
     Graph,
     Lists,
     Tokens,
+    /// The tree of summaries, which is of all segments.
+    Tree,
 }
 
 impl FileKind {
+    /// The kinds of the files of a segment.
     pub(crate) const ALL: [Self; 5] = [Self::Vectors, Self::Keywords, Self::Graph, Self::Lists, Self::Tokens];
 
     /// Returns the name in the catalogue, and the extension of the file.
@@ -137,6 +140,7 @@ impl FileKind {
             Self::Graph => "graph",
             Self::Lists => "lists",
             Self::Tokens => "tokens",
+            Self::Tree => "tree",
         }
     }
 }
@@ -289,6 +293,8 @@ pub(crate) trait CatalogueReader {
     fn is_empty(&self) -> Result<bool>;
     /// Returns what is remembered of files that could not be read; `None` if nothing is.
     fn unread(&self) -> Result<Option<String>>;
+    /// Returns the name of the file with the tree of summaries; `None` if there is none.
+    fn tree(&self) -> Result<Option<String>>;
     fn count_documents(&self, source: i64) -> Result<usize>;
     fn known(&self, which: Which<'_>) -> Result<Vec<KnownDocument>>;
     /// Returns the names among these that documents have.
@@ -368,6 +374,8 @@ pub(crate) trait CatalogueTransaction: CatalogueReader {
 
     /// Remembers files that could not be read.
     fn set_unread(&self, written: &str) -> Result<()>;
+    /// Names the file with the tree of summaries; `None` removes it.
+    fn set_tree(&self, file: Option<&str>) -> Result<()>;
 
     fn add_source(&self, name: &str, location: &str, whole: bool) -> Result<i64>;
     fn make_source_whole(&self, id: i64) -> Result<()>;

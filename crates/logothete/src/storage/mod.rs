@@ -182,8 +182,9 @@ impl Storage {
 
     /// Removes the files that no segment names. The lease shows that no other writer has files that are not named yet.
     pub(crate) fn sweep(&self, _: &Lease) -> Result<()> {
-        let entries = self.catalogue.read()?.segments()?;
-        let named: HashSet<String> = entries.into_iter().flat_map(|entry| entry.files.names.into_values()).collect();
+        let catalogue = self.catalogue.read()?;
+        let segments = catalogue.segments()?.into_iter().flat_map(|entry| entry.files.names.into_values());
+        let named: HashSet<String> = segments.chain(catalogue.tree()?).collect();
         self.blobs.sweep(&named)
     }
 

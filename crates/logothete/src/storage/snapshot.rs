@@ -5,6 +5,7 @@ use std::sync::{Arc, Mutex, OnceLock};
 use logothete_core::keyword::{KeywordIndex, Languages, LiveCounts, LiveKeywords, PreparedQuery, Query, Statistics};
 use logothete_core::segment::{Hit, RowSet};
 use logothete_core::text::Language;
+use logothete_core::tree::StoredTree;
 use logothete_core::vector::{AnnGraph, IvfLists, TokenIndex, VectorIndex, Vectors};
 use logothete_core::{Error, ErrorKind, Result};
 use rayon::prelude::*;
@@ -96,6 +97,9 @@ pub(crate) struct Snapshot {
     scopes: Mutex<Vec<(String, Arc<Scope>)>>,
     places: OnceLock<Places>,
     headings: OnceLock<HeadingsIndex>,
+    /// The file with the tree of summaries.
+    tree_file: Option<Blob>,
+    tree: OnceLock<Arc<StoredTree>>,
 }
 
 impl Snapshot {
@@ -104,8 +108,9 @@ impl Snapshot {
         let entries = catalogue.segments()?.into_iter();
         let segments = entries.map(|entry| Segment::open(entry, blobs)).collect::<Result<_>>()?;
         let commit = catalogue.manifest()?.commit;
-        let (places, headings) = (OnceLock::new(), OnceLock::new());
-        Ok(Self { commit, segments, scopes: Mutex::default(), places, headings })
+        let (places, headings, tree) = (OnceLock::new(), OnceLock::new(), OnceLock::new());
+        let tree_file = catalogue.tree()?.map(|name| blobs.open(&name)).transpose()?;
+        Ok(Self { commit, segments, scopes: Mutex::default(), places, headings, tree_file, tree })
     }
 
     /// Returns `true` if its rows are those of `entries`, whatever files these have.
@@ -132,6 +137,19 @@ impl Snapshot {
         }
         let headings = HeadingsIndex::new(&catalogue.section_headings()?)?;
         Ok(self.headings.get_or_init(|| headings))
+    }
+
+    /// Returns the tree of summaries; `None` if there is none. Read the first time.
+    ///
+    /// # Errors
+    /// If its file is damaged.
+    pub(crate) fn tree(&self) -> Result<Option<Arc<StoredTree>>> {
+        let Some(file) = &self.tree_file else { return Ok(None) };
+        if let Some(tree) = self.tree.get() {
+            return Ok(Some(tree.clone()));
+        }
+        let tree = Arc::new(StoredTree::read(file.as_ref())?);
+        Ok(Some(self.tree.get_or_init(|| tree).clone()))
     }
 
     /// Returns the rows nearest to a vector, best first.
@@ -272,6 +290,7 @@ impl Snapshot {
                 return Err(Error::new(ErrorKind::Cancelled, "the verification was stopped"));
             }
         }
+        self.tree()?;
         Ok(())
     }
 }

@@ -6,6 +6,7 @@ mod headings;
 mod neighbours;
 mod own;
 mod tokens;
+mod tree;
 
 use std::sync::Arc;
 
@@ -70,7 +71,8 @@ pub(super) trait RowLeg: Send + Sync {
 }
 
 /// The legs of the library.
-const LEGS: [&dyn RowLeg; 5] = [&Keyword, &Vector, &tokens::Tokens, &headings::Headings, &neighbours::Neighbours];
+const LEGS: [&dyn RowLeg; 6] =
+    [&Keyword, &Vector, &tokens::Tokens, &headings::Headings, &neighbours::Neighbours, &tree::TreeLeg];
 
 /// Terms, scored by BM25.
 struct Keyword;
@@ -136,7 +138,7 @@ impl PlannedLeg<'_> {
 
     /// Returns `true` if a search goes on without it when it fails: one of the user's own, or one whose index may be missing.
     pub(super) fn may_fail(&self) -> bool {
-        matches!(self, Self::Own(_)) || self.rows().name() == tokens::Tokens.name()
+        matches!(self, Self::Own(_)) || [tokens::Tokens.name(), tree::TreeLeg.name()].contains(&self.rows().name())
     }
 }
 

@@ -394,6 +394,10 @@ impl<T: Statements> CatalogueReader for T {
         self.about("unread")
     }
 
+    fn tree(&self) -> Result<Option<String>> {
+        Ok(self.about("tree")?.filter(|file| !file.is_empty()))
+    }
+
     fn count_documents(&self, source: i64) -> Result<usize> {
         self.one("SELECT count(*) FROM main.documents WHERE source = ?", [source], |row| row.get(0))
     }
@@ -541,6 +545,10 @@ impl CatalogueTransaction for SqliteTransaction<'_> {
 
     fn set_unread(&self, written: &str) -> Result<()> {
         self.set_about("unread", written)
+    }
+
+    fn set_tree(&self, file: Option<&str>) -> Result<()> {
+        self.set_about("tree", file.unwrap_or_default())
     }
 
     fn add_source(&self, name: &str, location: &str, whole: bool) -> Result<i64> {
