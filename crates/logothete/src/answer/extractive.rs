@@ -17,6 +17,7 @@ use crate::trace::Recorder;
 
 use super::cite::{Draft, pinpoint};
 use super::tables::{self, TableAnswer};
+use super::whole;
 use super::{Answer, AnsweredPart, Claim, Reply, Status};
 
 /// The number of candidates that a trace shows.
@@ -209,6 +210,21 @@ fn answer_part(
     };
     let extraction = extract(&question, passages, &settings);
     let certainty = extraction.certainty(config.min_confidence, settings.model);
+    // What a passage says of a part of it is no answer about the whole; but something must be said of it.
+    if certainty != Certainty::Nothing
+        && request.filter.is_none()
+        && let Some(reason) = whole::answer(searcher, part, &question, draft)?
+    {
+        recorder.step(start, || {
+            record(&question, passages, &extraction, config.min_confidence, &settings, request.explained)
+        });
+        return Ok(PartAnswer {
+            certainty: Certainty::Sure,
+            confidence: None,
+            reason: Some(reason),
+            disagreement: None,
+        });
+    }
     recorder
         .step(start, || record(&question, passages, &extraction, config.min_confidence, &settings, request.explained));
     if certainty != Certainty::Nothing {

@@ -8,6 +8,7 @@ mod reading;
 mod reply;
 mod streamed;
 mod tables;
+mod whole;
 
 pub use event::AskEvent;
 pub(crate) use event::Listener;

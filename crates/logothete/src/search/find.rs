@@ -7,11 +7,10 @@ use std::time::Instant;
 use logothete_core::chunk::ChunkId;
 use logothete_core::document::Value;
 use logothete_core::keyword::Query;
-use logothete_core::query::{Wording, asks_about_the_whole, reworded};
+use logothete_core::query::{Wording, reworded};
 use logothete_core::rerank::normalised;
 use logothete_core::search::{
-    Adjusted, ExpansionKind, Filter, Fused, LegPlan, LegScore, Part, Passage, Plan, Ranking, Standpoint, adjust, fuse,
-    merged,
+    Adjusted, ExpansionKind, Filter, Fused, LegScore, Part, Passage, Plan, Ranking, Standpoint, adjust, fuse, merged,
 };
 use logothete_core::trace::{LegRecord, Misspelt, PassageRecord, Trace, TraceDetails};
 use logothete_core::{Error, ErrorKind, Result, round_milliseconds};
@@ -31,7 +30,6 @@ use crate::opened::Opened;
 use crate::storage::{CatalogueReader, Place, RowId, Scope, View};
 use crate::threads::StopToken;
 use crate::trace::{Recorder, milliseconds};
-use crate::tree::is_of_encoder;
 
 /// The result of a search.
 #[derive(Clone, Debug, PartialEq, Serialize)]
@@ -265,22 +263,6 @@ impl Searcher<'_> {
         let (passages, rows) = self.choose(&plan, request, filter.as_ref(), order, &fused_places, recorder)?;
         let expected = watch.map(|watch| watch.shown(snapshot, rows.into_iter(), plan.passages));
         Ok(Found { passages, misspelt: misspelt(&prepared), wordings, notes, expected, waited_ms })
-    }
-
-    /// Adds the leg `tree` for a question about the whole, if there is a tree that can be searched.
-    fn look_at_the_whole(&self, plan: &mut Plan, question: &str) -> Result<()> {
-        let weight = self.opened.config().tree.weight;
-        if weight <= 0.0 || plan.legs.iter().any(|leg| leg.leg == "tree") || !asks_about_the_whole(question) {
-            return Ok(());
-        }
-        let tree = self.view.snapshot.tree()?;
-        if tree.is_some_and(|tree| is_of_encoder(self.opened, &tree) && !tree.tree.nodes.is_empty()) {
-            let depth = plan.legs.iter().map(|leg| leg.depth).max().unwrap_or(plan.passages);
-            let mut leg = LegPlan::new("tree", weight);
-            leg.depth = depth;
-            plan.legs.push(leg);
-        }
-        Ok(())
     }
 
     /// Runs the legs of a plan, one after the other. A leg of the user's own that fails finds nothing, and a note says why.

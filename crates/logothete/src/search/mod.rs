@@ -13,6 +13,7 @@ mod rerank;
 mod scope;
 mod transform;
 mod vectors;
+mod whole;
 mod wording;
 
 pub(crate) use ahead::Ahead;

@@ -42,7 +42,7 @@ impl QueryVectors {
     ///
     /// # Errors
     /// If the encoder fails.
-    pub(super) fn of(&self, text: &str, encoder: &dyn Encoder) -> Result<Vec<f32>> {
+    pub(crate) fn of(&self, text: &str, encoder: &dyn Encoder) -> Result<Vec<f32>> {
         if let Some(vector) = lock(&self.0).get(text) {
             return Ok(vector.clone());
         }

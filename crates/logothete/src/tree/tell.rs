@@ -197,6 +197,6 @@ fn sentences(passage: &Passage, leaf: u32) -> Vec<TreeSentence> {
         .filter(|sentence| !sentence.text.is_empty())
         .collect()
     };
-    let running = of(&|kind| matches!(kind, BlockKind::Paragraph | BlockKind::ListItem));
-    if running.is_empty() { of(&|kind| kind != BlockKind::Heading) } else { running }
+    let running = of(&|kind| matches!(kind, BlockKind::Paragraph | BlockKind::ListItem | BlockKind::Quotation));
+    if running.is_empty() { of(&|kind| kind == BlockKind::Table) } else { running }
 }
