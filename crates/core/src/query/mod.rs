@@ -9,5 +9,5 @@ mod wording;
 pub use asked::Expectation;
 pub use follow_up::{asks_for_source, standing_alone};
 pub use question::{Question, QuestionPart, Term, TermSet, is_question, question_parts, question_terms};
-pub use whole::asks_about_the_whole;
+pub use whole::{asks_about_the_whole, subject_of_the_whole};
 pub use wording::{Abbreviated, Wording, abbreviated, definition, has_words, reworded, synonyms};

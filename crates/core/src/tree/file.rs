@@ -32,6 +32,26 @@ struct Written {
     history: TreeHistory,
     chunks: Vec<ChunkId>,
     nodes: Vec<TreeNode>,
+    /// The means of the nodes, where they do not stand behind the object.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    means: Vec<Vec<f32>>,
+}
+
+impl Written {
+    /// Returns the tree, with the means of its nodes.
+    fn checked(self, dimensions: usize, means: impl IntoIterator<Item = Vec<f32>>) -> Result<StoredTree> {
+        let damaged = || Error::new(ErrorKind::Corpus, "the tree of summaries is damaged; build again to grow another");
+        let Self { made_by, end, history, chunks, nodes, .. } = self;
+        let leaves = chunks.len() as u32;
+        let mut all = Vectors::new(dimensions);
+        for mean in means {
+            all.push(&mean).map_err(|error| damaged().because(error))?;
+        }
+        if all.len() != nodes.len() || !are_whole(&nodes, leaves) {
+            return Err(damaged());
+        }
+        Ok(StoredTree { tree: Tree { nodes, leaves, end, history, means: all }, chunks, made_by })
+    }
 }
 
 impl StoredTree {
@@ -40,21 +60,39 @@ impl StoredTree {
         Self { tree, chunks, made_by: made_by.into() }
     }
 
+    fn written(&self, means: Vec<Vec<f32>>) -> Written {
+        let Self { tree, chunks, made_by } = self;
+        let (chunks, nodes, made_by) = (chunks.clone(), tree.nodes.clone(), made_by.clone());
+        Written { made_by, end: tree.end, history: tree.history, chunks, nodes, means }
+    }
+
+    /// Returns it as JSON, for an export.
+    ///
+    /// # Errors
+    /// If it cannot be written as JSON.
+    pub fn to_json(&self) -> Result<serde_json::Value> {
+        let means = self.tree.means.iter().map(<[f32]>::to_vec).collect();
+        serde_json::to_value(self.written(means)).map_err(unwritable)
+    }
+
+    /// Reads what [`to_json`](Self::to_json) wrote, for vectors of some dimensions.
+    ///
+    /// # Errors
+    /// If it is no tree, or its vectors have other dimensions.
+    pub fn from_json(json: serde_json::Value, dimensions: usize) -> Result<Self> {
+        let mut written: Written = serde_json::from_value(json)
+            .map_err(|error| Error::new(ErrorKind::Unreadable, format!("this is no tree: {error}")))?;
+        let means = std::mem::take(&mut written.means);
+        written.checked(dimensions, means)
+    }
+
     /// Writes it as the body of a segment, and returns its header.
     ///
     /// # Errors
     /// If writing fails.
     pub fn write(&self, mut to: impl Write) -> Result<SegmentHeader> {
-        let Self { tree, chunks, made_by } = self;
-        let written = Written {
-            made_by: made_by.clone(),
-            end: tree.end,
-            history: tree.history,
-            chunks: chunks.clone(),
-            nodes: tree.nodes.clone(),
-        };
-        let json = serde_json::to_vec(&written)
-            .map_err(|error| Error::new(ErrorKind::System, "a tree could not be written as JSON").because(error))?;
+        let tree = &self.tree;
+        let json = serde_json::to_vec(&self.written(Vec::new())).map_err(unwritable)?;
         let mut body = BodyWriter::new(&mut to);
         body.put(&(json.len() as u32).to_le_bytes())?;
         body.put(&json)?;
@@ -75,20 +113,19 @@ impl StoredTree {
         let damaged = || Error::new(ErrorKind::Corpus, "the tree of summaries is damaged; build again to grow another");
         let length = u32_at(bytes, HEADER).ok_or_else(damaged)? as usize;
         let json = bytes.get(HEADER + 4..).and_then(|rest| rest.get(..length)).ok_or_else(damaged)?;
-        let Written { made_by, end, history, chunks, nodes } =
-            serde_json::from_slice(json).map_err(|error| damaged().because(error))?;
+        let written: Written = serde_json::from_slice(json).map_err(|error| damaged().because(error))?;
         let numbers = bytes.get(HEADER + 4 + length.next_multiple_of(4)..).ok_or_else(damaged)?;
-        let (dimensions, leaves) = (header.width as usize, chunks.len() as u32);
-        if numbers.len() as u64 != nodes.len() as u64 * dimensions as u64 * 4 || !are_whole(&nodes, leaves) {
+        let dimensions = header.width as usize;
+        if numbers.len() as u64 != written.nodes.len() as u64 * dimensions as u64 * 4 {
             return Err(damaged());
         }
-        let mut means = Vectors::new(dimensions);
         let numbers: Vec<f32> = numbers.as_chunks().0.iter().map(|four| f32::from_le_bytes(*four)).collect();
-        for mean in numbers.chunks_exact(dimensions.max(1)) {
-            means.push(mean).map_err(|error| damaged().because(error))?;
-        }
-        Ok(Self { tree: Tree { nodes, leaves, end, history, means }, chunks, made_by })
+        written.checked(dimensions, numbers.chunks_exact(dimensions.max(1)).map(<[f32]>::to_vec))
     }
+}
+
+fn unwritable(error: serde_json::Error) -> Error {
+    Error::new(ErrorKind::System, "a tree could not be written as JSON").because(error)
 }
 
 /// Returns whether every node has parts on the level below it, before it.

@@ -5,6 +5,8 @@ use crate::random::Random;
 /// The number of times that a mixture is fitted anew at most, and the gain of the mean log-likelihood below which it is left.
 const MAX_ROUNDS: usize = 40;
 const MIN_GAIN: f64 = 1e-4;
+/// The search for a number of clouds ends when so many larger ones in a row were worse.
+const MAX_WORSE: usize = 5;
 /// No cloud is thinner than this share of the variance of all points.
 const MIN_VARIANCE: f64 = 1e-3;
 /// A cloud needs so many points for each dimension to have a variance for each. With fewer it has one for all.
@@ -64,8 +66,8 @@ pub(super) struct Mixture {
 }
 
 impl Mixture {
-    /// Fits mixtures of some numbers of clouds, ascending, and returns the best by the Bayesian information criterion (Schwarz, 1978). The search ends when two
-    /// larger numbers in a row were worse. `None` means that there are no points, or that they do not vary.
+    /// Fits mixtures of some numbers of clouds, ascending, and returns the best by the Bayesian information criterion (Schwarz, 1978). The search ends when five
+    /// larger numbers in a row were worse: of several clouds that are equally far from each other, two or three are no better described than all together. `None` means that there are no points, or that they do not vary.
     pub(super) fn best(points: Points<'_>, counts: &[usize], seed: u64) -> Option<Self> {
         let mut best: Option<(f64, Self)> = None;
         let mut worse = 0;
@@ -78,7 +80,7 @@ impl Mixture {
             } else {
                 worse += 1;
             }
-            if worse == 2 {
+            if worse == MAX_WORSE {
                 break;
             }
         }

@@ -210,10 +210,9 @@ fn answer_part(
     };
     let extraction = extract(&question, passages, &settings);
     let certainty = extraction.certainty(config.min_confidence, settings.model);
-    // What a passage says of a part of it is no answer about the whole; but something must be said of it.
-    if certainty != Certainty::Nothing
-        && request.filter.is_none()
-        && let Some(reason) = whole::answer(searcher, part, &question, draft)?
+    // What a passage says of a part of it is no answer about the whole.
+    if request.filter.is_none()
+        && let Some(reason) = whole::answer(searcher, part, &question, passages, &settings, draft)?
     {
         recorder.step(start, || {
             record(&question, passages, &extraction, config.min_confidence, &settings, request.explained)

@@ -3,8 +3,8 @@
 use logothete_core::Result;
 use logothete_core::chunk::{ChunkId, Sentence};
 use logothete_core::document::{BlockKind, Span};
-use logothete_core::evidence::SelectedSentence;
-use logothete_core::query::Question;
+use logothete_core::evidence::{EvidenceSettings, SelectedSentence, extract};
+use logothete_core::query::{Question, question_terms, subject_of_the_whole};
 use logothete_core::search::Passage;
 use logothete_core::text::count_words;
 
@@ -22,9 +22,19 @@ pub(super) fn answer(
     searcher: &Searcher<'_>,
     part: &str,
     question: &Question,
+    found: &[Passage],
+    settings: &EvidenceSettings<'_>,
     draft: &mut Draft,
 ) -> Result<Option<String>> {
     let Some(told) = searcher.summed_up(part)? else { return Ok(None) };
+    // Something must be said of what it names.
+    if let Some(subject) = subject_of_the_whole(part) {
+        let statistics = searcher.view.snapshot.statistics(&question_terms(subject));
+        let named = Question::new(subject, |term| statistics.weight(term));
+        if extract(&named, found, settings).related < settings.model.min_related {
+            return Ok(None);
+        }
+    }
     let chunks: Vec<ChunkId> = told.chunks.iter().map(|(chunk, _)| chunk.clone()).collect();
     let passages = searcher.view.catalogue().passages_with_duplicates(&chunks)?;
     let before = draft.claims.len();

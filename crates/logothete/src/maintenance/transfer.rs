@@ -2,13 +2,15 @@
 //!
 //! The first line describes the corpus: `{"corpus": {"format": 5, "encoder": …, "encoder_name": …, "dimensions": 384, "distance": …}}`.
 //! Each line behind it is a row of a table of the catalogue, under the table's name, with its columns: `sources`, then
-//! `documents`, `blocks` and `chunks`. A chunk that is indexed has its `vector` instead of its segment and row. The tables are
+//! `documents`, `blocks` and `chunks`. A chunk that is indexed has its `vector` instead of its segment and row. Behind them stands the tree of summaries, if there
+//! is one, under `tree`. The tables are
 //! described in `docs/format.md`.
 
 use std::io::{BufRead, Write};
 
 use logothete_core::chunk::ChunkId;
 use logothete_core::keyword::KeywordWriter;
+use logothete_core::tree::StoredTree;
 use logothete_core::vector::Vectors;
 use logothete_core::{Error, ErrorKind, Result};
 use serde::{Deserialize, Serialize};
@@ -16,7 +18,7 @@ use serde_json::{Map, Value, json};
 
 use super::merge;
 use crate::opened::{Opened, identity};
-use crate::storage::{CatalogueTransaction, FORMAT, OLDEST_EXPORT, RowId, View};
+use crate::storage::{CatalogueTransaction, FORMAT, FileKind, OLDEST_EXPORT, RowId, View};
 use crate::threads::{Driver, StopToken};
 
 /// The tables, in the order in which they refer to one another.
@@ -75,6 +77,10 @@ pub(crate) fn export(opened: &Opened, view: &View, to: &mut dyn Write, stop: &St
             writeln!(to, "{}", json!({ table: row })).map_err(unwritable)
         })?;
     }
+    if let Some(tree) = view.snapshot.tree()? {
+        writeln!(to, "{}", json!({ "tree": tree.to_json()? })).map_err(unwritable)?;
+        lines += 1;
+    }
     to.flush().map_err(unwritable).map(|()| lines)
 }
 
@@ -113,6 +119,12 @@ pub(crate) fn import(opened: &Opened, driver: &Driver, from: &mut dyn BufRead, s
             let Value::Object(object) = value else { return Err(at(invalid())) };
             let Some((table, Value::Object(row))) = object.into_iter().next() else { return Err(at(invalid())) };
             match TABLES.iter().find(|known| **known == table) {
+                None if table == "tree" => {
+                    let tree = StoredTree::from_json(Value::Object(row), opened.encoder.dimensions()).map_err(at)?;
+                    let name = opened.storage.write(FileKind::Tree, |to| tree.write(to))?;
+                    opened.storage.sync()?;
+                    transaction.set_tree(Some(&name))?;
+                }
                 Some(&"chunks") => rows.chunk(transaction, row).map_err(at)?,
                 Some(table) => transaction.import(table, &row).map_err(at)?,
                 None => return Err(at(invalid())),

@@ -6,7 +6,7 @@ use logothete_core::Result;
 use logothete_core::chunk::ChunkId;
 use logothete_core::document::Span;
 use logothete_core::keyword::Query;
-use logothete_core::query::asks_about_the_whole;
+use logothete_core::query::{asks_about_the_whole, subject_of_the_whole};
 use logothete_core::rerank::normalised;
 use logothete_core::search::{LegPlan, Plan};
 
@@ -59,7 +59,7 @@ impl Searcher<'_> {
         let Some(stored) = self.view.snapshot.tree()?.filter(|_| self.has_tree_for(question).unwrap_or(false)) else {
             return Ok(None);
         };
-        let text = Query::plain(question).text();
+        let text = Query::plain(subject_of_the_whole(question).unwrap_or(question)).text();
         let vector = normalised(self.ahead.vectors.of(&text, &*self.opened.encoder)?);
         let nearest = stored.tree.nearest(&vector, MAX_SUMMARIES);
         let Some(best) = nearest.first().and_then(|(at, _)| stored.tree.node(*at)) else { return Ok(None) };

@@ -21,4 +21,5 @@ mod searching;
 mod sharing;
 mod sources;
 mod spending;
+mod trees;
 mod upkeep;
