@@ -17,6 +17,7 @@ mod readme;
 mod repeats;
 #[cfg(feature = "serve")]
 mod serving;
+mod trees;
 mod upkeep;
 mod use_and_misuse;
 mod views;

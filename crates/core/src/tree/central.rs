@@ -9,12 +9,14 @@ use crate::digest::leans_back;
 use crate::document::Span;
 use crate::text::count_words;
 
-/// Sentences of fewer words are fragments, and count half.
+/// Sentences of fewer words are fragments, and so are those that do not end; they count half.
 const MIN_WORDS: usize = 6;
 /// Sentences of more words count less.
 const MAX_WORDS: usize = 40;
 /// How much a sentence counts that is one of these, or begins with a word for something said before.
 const FRAGMENT: f32 = 0.5;
+/// How much the names of a table's columns count.
+const NAMES: f32 = 0.2;
 const LONG: f32 = 0.75;
 const LEANING: f32 = 0.5;
 /// From this likeness to a chosen sentence on, one only repeats it.
@@ -97,7 +99,13 @@ pub fn central_sentences(parts: &[SummaryPart], counts: &WordCounts, max_words: 
 /// Returns how good a sentence is by its form.
 fn prior(text: &str) -> f32 {
     let words = count_words(text);
-    let factors = [(words < MIN_WORDS, FRAGMENT), (words > MAX_WORDS, LONG), (leans_back(text), LEANING)];
+    let ends = text.trim_end().ends_with(['.', '!', '…', '。', ':', ';', ')', '”', '"']);
+    let factors = [
+        (words < MIN_WORDS || !ends, FRAGMENT),
+        (words > MAX_WORDS, LONG),
+        (leans_back(text), LEANING),
+        (text.contains(" | "), NAMES),
+    ];
     factors.iter().filter(|(holds, _)| *holds).map(|(_, factor)| factor).product()
 }
 
