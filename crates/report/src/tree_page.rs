@@ -23,14 +23,18 @@ pub fn tree_page(overview: &TreeOverview) -> String {
         .iter()
         .rev()
         .map(|level| {
+            let chunks = match (level.min_chunks, level.max_chunks) {
+                (least, most) if least == most => most.to_string(),
+                (least, most) => format!("{least} to {most}"),
+            };
             format!(
-                "<tr><td>{}</td><td>{}</td><td>{} to {}</td><td>{:.1}</td></tr>\n",
-                level.level, level.nodes, level.min_chunks, level.max_chunks, level.mean_parts
+                "<tr><td>{}</td><td>{}</td><td>{chunks}</td><td>{:.1}</td></tr>\n",
+                level.level, level.nodes, level.mean_parts
             )
         })
         .collect();
     let mut content = format!(
-        "<h1>Summaries of {} chunks</h1>\n<table>\n<tr><th>level</th><th>summaries</th><th>chunks of each</th><th>parts of each</th></tr>\n{levels}</table>\n",
+        "<h1>Summaries of {} chunks</h1>\n<table class=\"levels\">\n<tr><th>level</th><th>summaries</th><th>chunks of each</th><th>parts of each</th></tr>\n{levels}</table>\n",
         overview.chunks
     );
     if let Some(stale) = &overview.stale {

@@ -50,6 +50,7 @@ pub fn reply_to(prompt: &Prompt, fault: Option<WritingFault>) -> String {
         () if part(prompt, "place").is_some() => context(prompt),
         () if part(prompt, "source").is_some() => drafted(prompt),
         () if part(prompt, "candidate 1").is_some() => ordered(prompt),
+        () if part(prompt, "text 1").is_some() => grouped(prompt),
         () if part(prompt, "asked").is_some() => place(prompt),
         () if part(prompt, "turns").is_some() => summary(prompt),
         () if part(prompt, "conversation").is_some() => standing_alone(prompt),
@@ -90,6 +91,17 @@ fn drafted(prompt: &Prompt) -> String {
     let (asked, answer) = words.split_at(words.len() - words.len().min(3));
     let answer = answer.join(" ");
     format!("Question: How does this go on: {} …?\nAnswer: {}\n", asked.join(" "), answer.trim_end_matches(['.', ':']))
+}
+
+/// Sums texts up with the first sentence of the first three.
+fn grouped(prompt: &Prompt) -> String {
+    let texts = (1..).map_while(|number| part(prompt, &format!("text {number}")));
+    let first = |text: &str| {
+        let sentence =
+            sentences(text).into_iter().map(|span| text[span.range()].to_owned()).find(|one| one.contains(' '));
+        sentence.unwrap_or_default()
+    };
+    texts.take(3).map(first).collect::<Vec<_>>().join(" ")
 }
 
 /// Names the place whose description has most words of the question; “none” if no description has any.

@@ -12,6 +12,6 @@ use crate::error::Result;
 /// If a template fails.
 pub fn group_prompt(texts: &[&str], max_words: usize, templates: &Templates) -> Result<Prompt> {
     let instruction = templates.render("group_instruction", json!({ "max_words": max_words }))?;
-    let texts: Vec<String> = texts.iter().map(|text| fenced("text", text)).collect();
+    let texts: Vec<String> = (1..).zip(texts).map(|(number, text)| fenced(&format!("text {number}"), text)).collect();
     Ok(Prompt::new(instruction, templates.render("group_texts", json!({ "texts": texts.join("\n\n") }))?))
 }
