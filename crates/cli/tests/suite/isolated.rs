@@ -48,6 +48,16 @@ fn hostile_files_cost_themselves_and_nothing_else() {
     assert!(asked.out.contains("every 20 seconds"), "{}{}", asked.out, asked.err);
 }
 
+/// Builds the corpus in a folder from the documents there, and returns how many are new, and why others could not be read.
+fn build_in(folder: &Path, pipeline: &Pipeline) -> (usize, Vec<String>) {
+    let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build().expect("a runtime");
+    runtime.block_on(async {
+        let corpus = pipeline.open(folder.join("corpus")).await.expect("a corpus");
+        let report = corpus.build(folder.join("docs").as_path()).await.expect("a build");
+        (report.added, report.failed.into_iter().map(|failure| failure.reason).collect())
+    })
+}
+
 #[test]
 fn a_file_that_could_not_be_read_is_read_again_when_it_or_the_limits_change() {
     let folder = folder();
@@ -58,14 +68,7 @@ fn a_file_that_could_not_be_read_is_read_again_when_it_or_the_limits_change() {
         let file = fs::File::options().write(true).open(docs.join("a.md")).expect("a file");
         file.set_modified(SystemTime::now() - Duration::from_secs(age)).expect("a time");
     };
-    let build = |pipeline: Pipeline| -> (usize, Vec<String>) {
-        let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build().expect("a runtime");
-        runtime.block_on(async {
-            let corpus = pipeline.open(folder.path().join("corpus")).await.expect("a corpus");
-            let report = corpus.build(docs.as_path()).await.expect("a build");
-            (report.added, report.failed.into_iter().map(|failure| failure.reason).collect())
-        })
-    };
+    let build = |pipeline: Pipeline| build_in(folder.path(), &pipeline);
     let deadly = || Pipeline::default().with_reader("/bin/sh", ["-c", "exit 3"]);
     write("# Fog\n\nThe bell is rung.\n", 60);
     let (added, failed) = build(deadly());
@@ -89,15 +92,9 @@ fn a_file_of_too_many_tokens_is_not_read_again() {
     fs::write(docs.join("a.md"), text).expect("a file");
     let file = fs::File::options().write(true).open(docs.join("a.md")).expect("a file");
     file.set_modified(SystemTime::now() - Duration::from_secs(60)).expect("a time");
-    let build = |most: u64, pipeline: Pipeline| -> (usize, Vec<String>) {
-        let pipeline =
-            pipeline.with_encoder(logothete::Hashing::default()).configured(|config| config.limits.file_tokens = most);
-        let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build().expect("a runtime");
-        runtime.block_on(async {
-            let corpus = pipeline.open(folder.path().join("corpus")).await.expect("a corpus");
-            let report = corpus.build(docs.as_path()).await.expect("a build");
-            (report.added, report.failed.into_iter().map(|failure| failure.reason).collect())
-        })
+    let build = |most: u64, pipeline: Pipeline| {
+        let pipeline = pipeline.with_encoder(logothete::Hashing::default());
+        build_in(folder.path(), &pipeline.configured(|config| config.limits.file_tokens = most))
     };
     let deadly = || Pipeline::default().with_reader("/bin/sh", ["-c", "exit 3"]);
     let (added, failed) = build(100, Pipeline::default());

@@ -1,10 +1,13 @@
 //! Groups of vectors that are alike: first over all of them, then within each group.
 
+use std::sync::atomic::{AtomicUsize, Ordering};
+
 use rayon::prelude::*;
 
 use super::mixture::{Mixture, Points};
 use super::reduce::reduced;
 use crate::vector::Vectors;
+use crate::vector::means::Means;
 
 /// Up to so many vectors are grouped at once. More are divided first.
 const LOCAL: usize = 512;
@@ -53,26 +56,40 @@ pub fn groups(vectors: &Vectors, settings: &GroupSettings) -> Groups {
     if rows.len() < 2 {
         return Groups { groups: if rows.is_empty() { Vec::new() } else { vec![rows] }, separate: false };
     }
-    let (parts, separate) = divided(vectors, &rows, settings);
-    let mut groups = within(vectors, parts, rows.len(), settings);
+    let (parts, several) = divided(vectors, &rows, settings);
+    let apart = AtomicUsize::new(0);
+    let mut groups = within(vectors, parts, rows.len(), settings, &apart);
     groups.sort();
     groups.dedup();
+    // Of many vectors, the groups may stand apart only within the large divisions.
+    let separate = several || apart.into_inner() * 2 > rows.len();
     Groups { groups, separate }
 }
 
-/// Divides the parts that are too large again.
-fn within(vectors: &Vectors, parts: Vec<Vec<u32>>, all: usize, settings: &GroupSettings) -> Vec<Vec<u32>> {
+/// Divides the parts that are too large again. Adds to `apart` the vectors of those parts, small enough to be grouped at once, that were several clouds.
+fn within(
+    vectors: &Vectors,
+    parts: Vec<Vec<u32>>,
+    all: usize,
+    settings: &GroupSettings,
+    apart: &AtomicUsize,
+) -> Vec<Vec<u32>> {
     let most = settings.max_parts.max(2);
     let each = |part: Vec<u32>| match part.len() {
         length if length <= most => vec![part],
         // Nothing was divided: the vectors are one cloud, or all alike.
         length if length == all => {
             let halves = halved(vectors, &part, settings);
-            within(vectors, halves, usize::MAX, settings)
+            within(vectors, halves, usize::MAX, settings, apart)
         }
         length => {
-            let (parts, _) = divided(vectors, &part, settings);
-            within(vectors, parts, length, settings)
+            let (parts, several) = divided(vectors, &part, settings);
+            // Parts of such a part are counted with it.
+            if several && length <= LOCAL {
+                apart.fetch_add(length, Ordering::Relaxed);
+                return within(vectors, parts, length, settings, &AtomicUsize::new(0));
+            }
+            within(vectors, parts, length, settings, apart)
         }
     };
     parts.into_par_iter().flat_map(each).collect()
@@ -99,7 +116,13 @@ fn divided(vectors: &Vectors, rows: &[u32], settings: &GroupSettings) -> (Vec<Ve
     let sample: Vec<f32> = numbers.chunks_exact(dimensions).step_by(step).flatten().copied().collect();
     let seed = seed_of(rows, settings);
     let found = Mixture::best(Points::new(&sample, dimensions), &counts, seed).filter(|mixture| mixture.count() > 1);
-    let Some(mixture) = found else { return (vec![rows.to_vec()], false) };
+    let Some(mixture) = found else {
+        return match rows.len() > LOCAL {
+            // It is one cloud seen from afar. From near, its parts may be several.
+            true => (near_each_other(&numbers, dimensions, rows), false),
+            false => (vec![rows.to_vec()], false),
+        };
+    };
     let own: Vec<Vec<usize>> =
         numbers.par_chunks_exact(dimensions).map(|point| mixture.clouds_of(point, settings.min_share)).collect();
     let mut parts: Vec<Vec<u32>> = vec![Vec::new(); mixture.count()];
@@ -124,6 +147,16 @@ fn divided(vectors: &Vectors, rows: &[u32], settings: &GroupSettings) -> (Vec<Ve
     parts.retain(|part| !part.is_empty());
     let several = parts.len() > 1;
     (parts, several)
+}
+
+/// Divides many vectors of one cloud into parts that are near each other (Lloyd, 1982), small enough to be grouped at once if they are of equal size.
+fn near_each_other(numbers: &[f32], dimensions: usize, rows: &[u32]) -> Vec<Vec<u32>> {
+    let means = Means::find(numbers, dimensions, (2 * rows.len()).div_ceil(LOCAL));
+    let nearest: Vec<u32> = numbers.par_chunks_exact(dimensions).map(|point| means.nearest(point)).collect();
+    let mut parts: Vec<Vec<u32>> = vec![Vec::new(); means.count()];
+    rows.iter().zip(nearest).for_each(|(row, nearest)| parts[nearest as usize].push(*row));
+    parts.retain(|part| !part.is_empty());
+    parts
 }
 
 /// Divides vectors of one cloud into two parts of the same size along the direction in which they vary most.

@@ -3,8 +3,8 @@
 use crate::random::Random;
 
 /// The number of times that a mixture is fitted anew at most, and the gain of the mean log-likelihood below which it is left.
-const MAX_ROUNDS: usize = 40;
-const MIN_GAIN: f64 = 1e-4;
+const MAX_ROUNDS: usize = 25;
+const MIN_GAIN: f64 = 1e-3;
 /// The search for a number of clouds ends when so many larger ones in a row were worse.
 const MAX_WORSE: usize = 5;
 /// No cloud is thinner than this share of the variance of all points.
@@ -90,7 +90,7 @@ impl Mixture {
     /// Fits a mixture by expectation and maximisation (Dempster, Laird and Rubin, 1977). The clouds are round if there are few points for each. `None` means
     /// that the points do not vary.
     ///
-    /// Costs a product of each point with each cloud, up to forty times.
+    /// Costs a product of each point with each cloud, up to 25 times.
     pub(super) fn fit(points: Points<'_>, count: usize, seed: u64) -> Option<Self> {
         let (dimensions, variance) = (points.dimensions, points.variance());
         if count == 0 || points.count() < count || variance <= f64::from(f32::EPSILON) {

@@ -6,7 +6,7 @@ use crate::random::Random;
 use crate::vector::means::product;
 
 /// The directions are found from so many vectors at most.
-const MAX_SAMPLE: usize = 8_192;
+const MAX_SAMPLE: usize = 4_096;
 /// The number of times that the directions are turned towards those of most variance.
 const ROUNDS: usize = 12;
 /// The rows that are added up at a time. It is fixed, so that sums are the same on any number of threads.
