@@ -8,7 +8,7 @@ minutes=${1:-5}
 parsers="captions code delimited docx email epub html json markdown pdf pptx sheets text"
 written="filter query question question_set configuration template"
 replies="reply claim vectors generation scores"
-files="vector_file graph_file list_file token_file keyword_file catalogue import"
+files="vector_file graph_file list_file token_file keyword_file tree catalogue import"
 same="scan keywords incremental"
 targets=${*:-$parsers $written $replies $files $same}
 

@@ -10,6 +10,7 @@ use logothete_core::keyword::{
     FieldWeights, Fields, KeywordIndex, KeywordWriter, LiveCounts, LiveKeywords, PreparedQuery, Query,
 };
 use logothete_core::segment::{RowSet, whole_segment};
+use logothete_core::tree::StoredTree;
 use logothete_core::vector::{
     AnnGraph, Distance, IvfLists, TokenIndex, TokenIndexWriter, VectorIndex, Vectors, write_ann_graph, write_ivf_lists,
     write_vectors,
@@ -23,6 +24,7 @@ pub const TARGETS: &[(&str, Target)] = &[
     ("list_file", |bytes| files(bytes, 2)),
     ("token_file", |bytes| files(bytes, 3)),
     ("keyword_file", |bytes| files(bytes, 4)),
+    ("tree", tree),
     ("catalogue", catalogue),
     ("import", import),
 ];
@@ -123,6 +125,24 @@ fn files(input: &[u8], kind: usize) {
             }
         }
     }
+}
+
+/// What is read as a tree can be walked, followed and written.
+fn tree(input: &[u8]) {
+    let Ok(json) = serde_json::from_slice(input) else { return };
+    let Ok(mut stored) = StoredTree::from_json(json, 3) else { return };
+    let nodes = stored.tree.nodes.len() as u32;
+    let _ = stored.tree.tops();
+    (0..nodes.min(50)).for_each(|at| drop(stored.tree.leaves_of(at)));
+    let _ = stored.tree.nearest(&[0.6, 0.8, 0.0], 9);
+    let _ = stored.tree.descend(&[0.6, 0.8, 0.0], 3);
+    let bytes = whole_segment(|to| stored.write(to)).expect("written");
+    assert_eq!(StoredTree::read(&bytes).expect("what was written"), stored);
+    // The first chunk goes, and another comes.
+    let kept: Vec<Option<u32>> = (0..stored.tree.leaves).map(|leaf| leaf.checked_sub(1)).collect();
+    let last = stored.tree.leaves.saturating_sub(1);
+    stored.tree.follow(&kept, &[(last, &[1.0, 0.0, 0.0])], last + 1);
+    stored.tree.rename();
 }
 
 fn pipeline() -> Pipeline {

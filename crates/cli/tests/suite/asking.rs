@@ -110,7 +110,7 @@ fn prompts_are_written_out_changed_and_checked() {
     let folder = built();
     let ran = run(folder.path(), &["new", "--templates"]);
     assert_eq!(ran.code, 0, "{}", ran.err);
-    assert!(ran.out.contains("Wrote 28 prompts in prompts"), "{}", ran.out);
+    assert!(ran.out.contains("Wrote 30 prompts in prompts"), "{}", ran.out);
     let ran = run(folder.path(), &["new", "--templates"]);
     assert!(ran.code == 1 && ran.err.contains("exists already"), "{}", ran.err);
     fs::write(folder.path().join("logothete.toml"), "[prompt]\ntemplates = \"prompts\"\n").expect("a file");

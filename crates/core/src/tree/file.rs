@@ -134,7 +134,7 @@ fn are_whole(nodes: &[TreeNode], leaves: u32) -> bool {
         let is_part = |part: &u32| match node.level {
             0 => false,
             1 => *part < leaves,
-            level => (*part as usize) < at && nodes[*part as usize].level + 1 == level,
+            level => (*part as usize) < at && nodes[*part as usize].level.checked_add(1) == Some(level),
         };
         !node.parts.is_empty()
             && node.parts.iter().all(is_part)

@@ -77,13 +77,12 @@ impl Tree {
     fn remove_empty(&mut self, changed: &mut Vec<bool>, means: &mut Vec<Vec<f32>>) {
         let mut numbers: Vec<Option<u32>> = Vec::with_capacity(self.nodes.len());
         let mut next = 0;
-        for at in 0..self.nodes.len() {
-            let node = &mut self.nodes[at];
+        for (node, changed) in self.nodes.iter_mut().zip(changed.iter_mut()) {
             if node.level > 1 {
                 let before = node.parts.len();
                 node.parts =
                     node.parts.iter().filter_map(|part| numbers.get(*part as usize).copied().flatten()).collect();
-                changed[at] |= node.parts.len() != before;
+                *changed |= node.parts.len() != before;
             }
             let number = (!node.parts.is_empty()).then(|| {
                 next += 1;
@@ -91,12 +90,9 @@ impl Tree {
             });
             numbers.push(number);
         }
-        let mut stays = numbers.iter().map(Option::is_some);
-        self.nodes.retain(|_| stays.next().unwrap_or(true));
-        let mut stays = numbers.iter().map(Option::is_some);
-        changed.retain(|_| stays.next().unwrap_or(true));
-        let mut stays = numbers.iter().map(Option::is_some);
-        means.retain(|_| stays.next().unwrap_or(true));
+        keep(&mut self.nodes, &numbers);
+        keep(changed, &numbers);
+        keep(means, &numbers);
     }
 
     /// Tells a node anew.
@@ -110,6 +106,12 @@ impl Tree {
     pub fn rename(&mut self) {
         (1..=self.levels()).for_each(|level| name(self, level));
     }
+}
+
+/// Keeps what has a number.
+fn keep<T>(all: &mut Vec<T>, numbers: &[Option<u32>]) {
+    let mut stays = numbers.iter().map(Option::is_some);
+    all.retain(|_| stays.next().unwrap_or(true));
 }
 
 fn vectors(all: &[Vec<f32>], dimensions: usize) -> Vectors {

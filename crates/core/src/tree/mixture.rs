@@ -137,8 +137,7 @@ impl Mixture {
         }
         let mut next = self.clone();
         next.likelihood = likelihood / points.count() as f64;
-        for cloud in 0..count {
-            let weight = weights[cloud];
+        for (cloud, &weight) in weights.iter().enumerate() {
             next.weights[cloud] = (weight / points.count() as f64).max(f64::MIN_POSITIVE);
             // A cloud that has lost its points stays where it is, and weighs nothing.
             if weight < 1e-6 {

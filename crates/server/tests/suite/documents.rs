@@ -136,7 +136,7 @@ fn an_upload_that_breaks_off_leaves_no_half_file() {
     let mut stream = service.open("POST", "/v1/documents", &headers, &whole[..first]);
     let wait_for = |is_there: &dyn Fn() -> bool| {
         let came = (0..1_000).any(|_| {
-            std::thread::sleep(std::time::Duration::from_millis(20));
+            std::thread::sleep(Duration::from_millis(20));
             is_there()
         });
         assert!(came, "it takes too long");

@@ -2,8 +2,8 @@
 
 use logothete::config::Config;
 use logothete::eval::{compare, read_questions};
-use logothete::{BuildRequest, Hashing, MemorySource, Pipeline};
-use logothete_report::{Evaluation, evaluation_page};
+use logothete::{BuildRequest, Hashing, MemorySource, Pipeline, StopToken};
+use logothete_report::{Evaluation, evaluation_page, tree_drawing, tree_page};
 use serde_json::json;
 
 use crate::browser::Browser;
@@ -136,7 +136,9 @@ async fn a_report_about_hostile_documents_runs_nothing() {
     let Some(browser) = Browser::start(1280, 800) else { return };
     const MARKUP: &str = "</pre></title><script>window.taken=1</script><img src=x onerror=window.taken=1>";
     let text = format!("# {MARKUP}\n\nThe fog signal {MARKUP} is sounded every minute.\n");
-    let source = MemorySource::new(MARKUP).with(format!("{MARKUP}.md").replace('/', ""), text);
+    let source = MemorySource::new(MARKUP)
+        .with("second.md", format!("{text}\nThe lock is shut at night {MARKUP}.\n"))
+        .with(format!("{MARKUP}.md").replace('/', ""), text);
     let pipeline = Pipeline::default().with_encoder(Hashing::new(128).expect("settings"));
     let corpus = pipeline.in_memory().await.expect("a corpus");
     corpus.build(BuildRequest::default().source(source)).await.expect("a build");
@@ -149,14 +151,23 @@ async fn a_report_about_hostile_documents_runs_nothing() {
     let others = [corpus.evaluate("another \"><script>window.taken=1</script>", questions).await.expect("a run")];
     let comparisons = compare(&first, &others);
     let page = evaluation_page(&[Evaluation { first: &first, others: &others, comparisons: &comparisons }]);
+    corpus.grow_tree(true, &StopToken::default()).await.expect("a tree");
+    let tree = corpus.tree().await.expect("a look").expect("a tree");
+    assert_eq!(tree.levels.len(), 1, "the notices are summed up");
     let folder = tempfile::tempdir().expect("a folder");
-    let file = folder.path().join("report.html");
-    std::fs::write(&file, page).expect("a file");
-    browser.open(&format!("file://{}", file.display()));
-    assert!(browser.text("body").contains("<script>window.taken=1</script>"), "{}", browser.text("body"));
     let harmless =
         "return window.taken === undefined && document.scripts.length === 0 && document.querySelector('img') === null";
-    assert_eq!(browser.run(harmless), true);
+    for (name, page) in [("report.html", page), ("tree.html", tree_page(&tree)), ("tree.svg", tree_drawing(&tree))] {
+        let file = folder.path().join(name);
+        std::fs::write(&file, page).expect("a file");
+        browser.open(&format!("file://{}", file.display()));
+        assert_eq!(browser.run(harmless), true, "{name}");
+        if name != "tree.svg" {
+            browser.run("document.querySelectorAll('details').forEach((one) => { one.open = true; })");
+            let shown = browser.text("body");
+            assert!(shown.contains("<script>window.taken=1</script>"), "{name}: {shown}");
+        }
+    }
     assert_eq!(browser.complaints(), Vec::<String>::new());
 }
 
