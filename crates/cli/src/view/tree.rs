@@ -94,11 +94,11 @@ fn branch(
         style.strong(&node.label.join(" · ")),
         style.faint(&format!("({chunks}{note})"))
     ));
-    if again || node.level <= lowest {
-        return;
-    }
     if let Some(seen) = seen.get_mut(node.number as usize) {
         *seen = true;
+    }
+    if again || node.level <= lowest {
+        return;
     }
     let parts: Vec<&TreeNodeInfo> = node.nodes.iter().filter_map(|part| overview.nodes.get(*part as usize)).collect();
     for (at, part) in parts.iter().enumerate() {
