@@ -37,6 +37,18 @@ def evaluate(program, folder, split, arguments):
     return json.loads(done.stdout)["runs"]
 
 
+def options(arguments):
+    """Returns the arguments that are left, the program and the split."""
+    program, split = "logothete", "dev"
+    for option in ("--program", "--split"):
+        if option in arguments:
+            at = arguments.index(option)
+            value = arguments[at + 1]
+            program, split = (value, split) if option == "--program" else (program, value)
+            del arguments[at:at + 2]
+    return arguments, program, split
+
+
 def mean(values):
     return sum(values) / len(values) if values else None
 
@@ -66,14 +78,7 @@ def table(setting, runs):
 
 
 def main():
-    arguments = sys.argv[1:]
-    program, split = "logothete", "dev"
-    for option in ("--program", "--split"):
-        if option in arguments:
-            at = arguments.index(option)
-            value = arguments[at + 1]
-            program, split = (value, split) if option == "--program" else (program, value)
-            del arguments[at:at + 2]
+    arguments, program, split = options(sys.argv[1:])
     if not arguments:
         sys.exit("give the folder of the sets")
     root, wanted = pathlib.Path(arguments[0]).resolve(), arguments[1:]

@@ -19,6 +19,7 @@ HERE = pathlib.Path(__file__).resolve().parent
 sys.path.insert(0, str(HERE.parent / "sets"))
 
 from compare import program_at  # noqa: E402
+from defaults import options  # noqa: E402
 
 WITH = "[tree]\nkind = \"sentences\"\n"
 WITHOUT = ""
@@ -61,13 +62,7 @@ def p_value(differences, rounds=10_000):
 
 
 def main():
-    arguments = sys.argv[1:]
-    program, split = "logothete", "dev"
-    for option in ("--program", "--split"):
-        if option in arguments:
-            at = arguments.index(option)
-            program, split = (arguments[at + 1], split) if option == "--program" else (program, arguments[at + 1])
-            del arguments[at:at + 2]
+    arguments, program, split = options(sys.argv[1:])
     if not arguments:
         sys.exit("give the folder of the sets")
     sets, program = pathlib.Path(arguments[0]).resolve(), program_at(program)

@@ -7,7 +7,7 @@ use crate::html::{escaped, page};
 const STYLE: &str = include_str!("tree_page.css");
 /// A branch is open when the page is opened if so many nodes are above it in all.
 const OPEN: usize = 12;
-/// So many nodes of a level are drawn at most; lower levels are left out of the drawing.
+/// The most nodes of a level that is drawn; lower levels are left out of the drawing.
 const MAX_ROWS: usize = 160;
 /// The drawing: the height of a row, the width of a level, and the margin.
 const ROW: f32 = 24.0;

@@ -15,7 +15,7 @@ use crate::visitors::Visitor;
 
 /// So many ended jobs are remembered.
 const MAX_ENDED: usize = 100;
-/// So long a job waits before it tries again, while another process builds its corpus.
+/// The time that a job waits before it tries again, while another process builds its corpus.
 const BUSY: Duration = Duration::from_millis(500);
 
 /// A build.

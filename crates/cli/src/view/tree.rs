@@ -4,7 +4,7 @@ use logothete::tree::{TreeEnd, TreeNodeInfo, TreeOverview};
 
 use super::{Align, Style, indented, table, thousands};
 
-/// So many nodes are drawn at most; levels below are only counted.
+/// The most nodes that are drawn; the levels below are only counted.
 const MAX_DRAWN: usize = 60;
 
 /// Returns the levels with their sizes, and a drawing of the upper ones; or the summaries of one level.

@@ -3,6 +3,7 @@
 //! The header's rows are the nodes, and its width the dimensions. The body has the length of a JSON object (`u32`, little-endian), the object, zeros up to a multiple
 //! of four, and the means of the nodes, `dimensions` numbers each (`f32`).
 
+use std::borrow::Cow;
 use std::io::Write;
 
 use serde::{Deserialize, Serialize};
@@ -26,22 +27,23 @@ pub struct StoredTree {
 }
 
 #[derive(Serialize, Deserialize)]
-struct Written {
-    made_by: String,
+struct Written<'t> {
+    made_by: Cow<'t, str>,
     end: TreeEnd,
     history: TreeHistory,
-    chunks: Vec<ChunkId>,
-    nodes: Vec<TreeNode>,
+    chunks: Cow<'t, [ChunkId]>,
+    nodes: Cow<'t, [TreeNode]>,
     /// The means of the nodes, where they do not stand behind the object.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     means: Vec<Vec<f32>>,
 }
 
-impl Written {
+impl Written<'_> {
     /// Returns the tree, with the means of its nodes.
     fn checked(self, dimensions: usize, means: impl IntoIterator<Item = Vec<f32>>) -> Result<StoredTree> {
         let damaged = || Error::new(ErrorKind::Corpus, "the tree of summaries is damaged; build again to grow another");
         let Self { made_by, end, history, chunks, nodes, .. } = self;
+        let (chunks, nodes, made_by) = (chunks.into_owned(), nodes.into_owned(), made_by.into_owned());
         let leaves = chunks.len() as u32;
         let mut all = Vectors::new(dimensions);
         for mean in means {
@@ -60,9 +62,9 @@ impl StoredTree {
         Self { tree, chunks, made_by: made_by.into() }
     }
 
-    fn written(&self, means: Vec<Vec<f32>>) -> Written {
+    fn written(&self, means: Vec<Vec<f32>>) -> Written<'_> {
         let Self { tree, chunks, made_by } = self;
-        let (chunks, nodes, made_by) = (chunks.clone(), tree.nodes.clone(), made_by.clone());
+        let (chunks, nodes, made_by) = (Cow::from(chunks), Cow::from(&tree.nodes), Cow::from(made_by));
         Written { made_by, end: tree.end, history: tree.history, chunks, nodes, means }
     }
 
@@ -80,7 +82,7 @@ impl StoredTree {
     /// # Errors
     /// If it is no tree, or its vectors have other dimensions.
     pub fn from_json(json: serde_json::Value, dimensions: usize) -> Result<Self> {
-        let mut written: Written = serde_json::from_value(json)
+        let mut written: Written<'_> = serde_json::from_value(json)
             .map_err(|error| Error::new(ErrorKind::Unreadable, format!("this is no tree: {error}")))?;
         let means = std::mem::take(&mut written.means);
         written.checked(dimensions, means)
@@ -113,7 +115,7 @@ impl StoredTree {
         let damaged = || Error::new(ErrorKind::Corpus, "the tree of summaries is damaged; build again to grow another");
         let length = u32_at(bytes, HEADER).ok_or_else(damaged)? as usize;
         let json = bytes.get(HEADER + 4..).and_then(|rest| rest.get(..length)).ok_or_else(damaged)?;
-        let written: Written = serde_json::from_slice(json).map_err(|error| damaged().because(error))?;
+        let written: Written<'_> = serde_json::from_slice(json).map_err(|error| damaged().because(error))?;
         let numbers = bytes.get(HEADER + 4 + length.next_multiple_of(4)..).ok_or_else(damaged)?;
         let dimensions = header.width as usize;
         if numbers.len() as u64 != written.nodes.len() as u64 * dimensions as u64 * 4 {

@@ -9,9 +9,9 @@ use super::reduce::reduced;
 use crate::vector::Vectors;
 use crate::vector::means::Means;
 
-/// Up to so many vectors are grouped at once. More are divided first.
+/// The most vectors that are grouped at once. More are divided first.
 const LOCAL: usize = 512;
-/// From so many points the large divisions are found.
+/// The most points that large divisions are found from.
 const MAX_SAMPLE: usize = 4_096;
 /// The numbers of clouds that are tried: up to a third of the vectors, and fewer when many are divided.
 const COUNTS: [usize; 14] = [1, 2, 3, 4, 5, 6, 8, 12, 16, 24, 32, 48, 64, 96];

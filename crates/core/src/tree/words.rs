@@ -6,7 +6,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::text::{is_stopword, words};
 
-/// So many words of a node are kept, those that count most.
+/// The most words of a node that are kept: those that count most.
 const MAX_KEPT: usize = 40;
 /// The number of words of a label.
 const LABEL: usize = 3;

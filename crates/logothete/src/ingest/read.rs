@@ -27,7 +27,7 @@ use crate::tree::{self, Growing};
 pub(super) const CLOCK_DOUBT: i64 = 2_000_000_000;
 /// The number of files of a window that are read at a time.
 const MAX_READS: usize = 8;
-/// So many files are given to a reader at once, of so many bytes in all: few enough that all cores have work.
+/// The most files that a reader gets at once, and their bytes in all: few enough that all cores have work.
 const MAX_BATCH: usize = 4;
 const MAX_BATCH_BYTES: usize = 32 * 1024;
 /// A document with more bytes of text is cut on a thread of its own, which can be given up.

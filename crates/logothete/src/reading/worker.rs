@@ -12,9 +12,9 @@ use crate::pipeline::parse_settings;
 use crate::source::Content;
 use crate::threads::caught_in;
 
-/// Beyond so many bytes of replies, the rest of a request is put off, since the other side may hold them all.
+/// The most bytes of replies to a request. The rest of the request is put off, since the other side may hold all replies.
 const MAX_REPLIED: usize = 1_000_000;
-/// So many bytes of replies wait for the next ones, and for so long.
+/// The most bytes of replies that wait for the next ones, and the longest time.
 const MAX_WAITING: usize = 64 * 1024;
 const MAX_WAIT: Duration = Duration::from_millis(20);
 

@@ -179,7 +179,7 @@ impl Searcher<'_> {
         }
         let mut plan = request.resolved(self.opened.config().search.plan())?;
         let snapshot = &self.view.snapshot;
-        self.look_at_the_whole(&mut plan, &text)?;
+        self.look_at_the_whole(&mut plan, &text);
         let filter = self.filter(request);
         let start = recorder.start("filter");
         let filtered = filter.as_ref().map(|filter| scope(self.view, filter)).transpose()?;

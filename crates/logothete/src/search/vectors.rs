@@ -4,7 +4,7 @@ use std::collections::HashMap;
 use std::sync::Mutex;
 
 use logothete_core::keyword::Query;
-use logothete_core::query::question_parts;
+use logothete_core::query::{asks_about_the_whole, question_parts, subject_of_the_whole};
 use logothete_core::vector::{Encoder, Role};
 use logothete_core::{Error, ErrorKind, Result};
 
@@ -21,12 +21,18 @@ pub(crate) fn texts_of(requests: &[SearchRequest]) -> Vec<String> {
     let texts = requests.iter().flat_map(|request| {
         let parts = question_parts(&request.query).into_iter().map(|part| Query::plain(&part.question).text());
         let whole = [Query::parse(&request.query).text(), Query::plain(&request.query).text()];
-        whole.into_iter().chain(parts).collect::<Vec<_>>()
+        whole.into_iter().chain(parts.flat_map(|part| [subject(&part), part])).collect::<Vec<_>>()
     });
     let mut texts: Vec<String> = texts.filter(|text| !text.trim().is_empty()).collect();
     texts.sort_unstable();
     texts.dedup();
     texts
+}
+
+/// Returns what a question about the whole names; the text itself of any other.
+fn subject(text: &str) -> String {
+    let named = subject_of_the_whole(text).filter(|_| asks_about_the_whole(text));
+    named.map_or_else(|| text.to_owned(), |named| Query::plain(named).text())
 }
 
 impl QueryVectors {
@@ -52,5 +58,19 @@ impl QueryVectors {
         };
         lock(&self.0).insert(text.to_owned(), vector.clone());
         Ok(vector)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// A service is asked before the search for all that the search encodes.
+    #[test]
+    fn what_a_question_about_the_whole_names_is_encoded_before() {
+        let texts = texts_of(&[SearchRequest::new("Give me an overview of the old crane.")]);
+        assert!(texts.contains(&"old crane".to_owned()), "{texts:?}");
+        let texts = texts_of(&[SearchRequest::new("When is the crane greased?")]);
+        assert_eq!(texts.len(), 1, "{texts:?}");
     }
 }

@@ -16,7 +16,7 @@ use crate::spending::Spending;
 use crate::storage::{FileKind, Lease, RowId, View};
 use crate::threads::{Driver, StopToken};
 
-/// So many nodes are told at a time, between two looks at whether the work was stopped.
+/// The number of nodes that are told between two looks at whether the work was stopped.
 const TOLD_AT_ONCE: usize = 256;
 
 /// The work on a tree.

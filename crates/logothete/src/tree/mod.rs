@@ -1,6 +1,7 @@
 //! The tree of summaries of a corpus: grown after a build, and looked at.
 
 mod grow;
+mod near;
 mod overview;
 mod tell;
 
@@ -8,10 +9,12 @@ pub use logothete_core::tree::{TreeEnd, TreeSentence};
 pub use overview::{TreeLevel, TreeNodeInfo, TreeOverview, TreeSource};
 
 pub(crate) use grow::{Growing, settle};
+pub(crate) use near::{Below, below_nearest};
 pub(crate) use overview::overview;
 
 use logothete_core::chunk::ChunkId;
 use logothete_core::tree::StoredTree;
+use logothete_core::vector::Encoder;
 use logothete_core::{Result, TokenUsage};
 use serde::Serialize;
 
@@ -57,8 +60,8 @@ fn made_by(opened: &Opened, config: &TreeConfig) -> String {
 }
 
 /// Returns whether a tree was grown with the encoder that is in use.
-pub(crate) fn is_of_encoder(opened: &Opened, stored: &StoredTree) -> bool {
-    stored.made_by.split(' ').next() == Some(opened.encoder.fingerprint().as_str())
+pub(crate) fn is_of_encoder(encoder: &dyn Encoder, stored: &StoredTree) -> bool {
+    stored.made_by.split(' ').next() == Some(encoder.fingerprint().as_str())
 }
 
 /// Returns the chunks that are indexed with their rows, document by document, in the order of the text.

@@ -147,7 +147,7 @@ pub(crate) fn overview(opened: &Opened, view: &View) -> Result<Option<TreeOvervi
         }
     };
     let levels = (1..=tree.levels()).map(level).collect();
-    let stale = (!is_of_encoder(opened, &stored))
+    let stale = (!is_of_encoder(&*opened.encoder, &stored))
         .then(|| "the corpus was encoded anew since it grew; build to grow another".to_owned());
     let (end, drift) = (tree.end, tree.history.drift());
     Ok(Some(TreeOverview { chunks: tree.leaves, levels, nodes, end, drift, stale }))

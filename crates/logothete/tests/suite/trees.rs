@@ -198,6 +198,8 @@ async fn a_damaged_tree_is_found_and_grown_again() {
     std::fs::write(&file, &bytes).expect("written");
     let damaged = corpus(&pipeline(), folder.path()).await;
     assert_eq!(damaged.verify().await.expect_err("a damaged byte").kind(), ErrorKind::Corpus);
+    let found = damaged.search("Give me an overview of the crane.").await.expect("a search without it");
+    assert!(!found.passages.is_empty());
     let report = damaged.build(notices(0..40)).await.expect("a build").tree.expect("a tree");
     assert!(report.grown);
     drop(damaged);
