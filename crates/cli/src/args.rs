@@ -29,6 +29,10 @@ pub struct CorpusArguments {
     /// The corpus's folder [default: logothete.corpus, beside the configuration file or here]
     #[arg(long, global = true, value_name = "FOLDER")]
     pub corpus: Option<PathBuf>,
+
+    /// See only the documents that somebody in these groups may see; needs allow in [search] [default: all documents]
+    #[arg(long, global = true, value_name = "NAMES", value_delimiter = ',')]
+    pub groups: Option<Vec<String>>,
 }
 
 /// Where the corpus is served.

@@ -34,9 +34,12 @@ pub(crate) fn run(
     stop: &StopToken,
 ) -> Result<Run> {
     let request = |question: &SetQuestion| SearchRequest::new(question.searched()).plain();
-    let mut ahead = Ahead::default();
+    let requests: Vec<SearchRequest> = questions.iter().map(request).collect();
+    let transforms = search::made_by_own(&opened.pipeline, &requests, stop)?;
+    let mut ahead = Ahead { transforms, ..Ahead::default() };
     if opened.encoder.is_remote() {
-        let texts = search::texts_of(&questions.iter().map(request).collect::<Vec<_>>());
+        let mut texts = search::texts_of(&requests);
+        texts.extend(ahead.transforms.values().flat_map(|made| made.queries.iter().cloned()));
         ahead.vectors = QueryVectors::encode(&*opened.encoder, texts)?;
     }
     let plan = opened.config().search.plan();

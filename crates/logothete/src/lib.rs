@@ -49,7 +49,7 @@ pub mod tree;
 pub type BoxFuture<'a, T> = std::pin::Pin<Box<dyn Future<Output = T> + Send + 'a>>;
 
 pub use answer::Reply;
-pub use checking::{CheckReport, CheckedClaim, ClaimPair, PairCheck, pair_measures};
+pub use checking::{Check, CheckReport, CheckedClaim, ClaimPair, ClaimToCheck, Objection, PairCheck, pair_measures};
 pub use config::Config;
 pub use conversation::Conversation;
 pub use corpus::Corpus;

@@ -41,6 +41,13 @@ impl Served {
     }
 }
 
+/// Returns a corpus as all who use the service see it: what `[serve] groups` may see, if groups decide.
+fn shared(corpus: Corpus) -> Corpus {
+    let groups = corpus.pipeline().config().serve.groups.clone();
+    // The only error says that groups decide nothing.
+    corpus.for_groups(groups).unwrap_or(corpus)
+}
+
 /// All corpora by name. A further one is opened when it is first needed.
 pub(crate) struct Corpora {
     main: Served,
@@ -57,7 +64,7 @@ impl Corpora {
         let folder = main.folder().map(|folder| folder.join(FOLDER));
         let pipeline = main.pipeline().clone();
         Self {
-            main: Served::new(MAIN, main),
+            main: Served::new(MAIN, shared(main)),
             pipeline,
             folder,
             open: Mutex::default(),
@@ -89,7 +96,7 @@ impl Corpora {
         if !folder.join("corpus.db").is_file() {
             return Err(unknown());
         }
-        let served = Served::new(name, self.pipeline.open(folder).await?);
+        let served = Served::new(name, shared(self.pipeline.open(folder).await?));
         open.insert(name.to_owned(), served.clone());
         Ok(served)
     }
@@ -114,7 +121,7 @@ impl Corpora {
             own.remove(&oldest);
         }
         // The name of its jobs tells visitors apart.
-        let mut served = Served::new(OWN, self.pipeline.open(folder.join(visitor)).await?);
+        let mut served = Served::new(OWN, self.pipeline.open(folder.join(visitor)).await?.for_owner());
         served.owner = Some(visitor.to_owned());
         own.insert(visitor.to_owned(), (served.clone(), Instant::now()));
         Ok(served)
@@ -172,7 +179,7 @@ impl Corpora {
         if name == MAIN || name == OWN || open.contains_key(name) || folder.exists() {
             return Err(Error::new(ErrorKind::Refused, "there is a corpus of this name already").at(name));
         }
-        let served = Served::new(name, self.pipeline.open(folder).await?);
+        let served = Served::new(name, shared(self.pipeline.open(folder).await?));
         open.insert(name.to_owned(), served.clone());
         Ok(served)
     }

@@ -37,7 +37,7 @@ pub async fn run(at: &CorpusArguments, arguments: &AskArguments, as_json: bool) 
         let needs_one = [("--show-prompt", arguments.show_prompt), ("--trace-page", arguments.trace_page.is_some())];
         return match needs_one.iter().find(|(_, is_given)| *is_given) {
             Some((option, _)) => Err(routed::refuse(option)),
-            None => routed::ask(&config, requests, arguments.trace).await,
+            None => routed::ask(at, &config, requests, arguments.trace).await,
         };
     }
     let corpus = corpus(at, &config, &folder, true).await?;

@@ -83,7 +83,12 @@ fn pipeline(config: &Config) -> Result<Pipeline> {
 
 /// Opens the corpus that is meant. One that must be there already is not made.
 async fn corpus(at: &CorpusArguments, config: &Config, folder: &Path, must_exist: bool) -> Result<Corpus> {
-    pipeline(config)?.open(corpus_folder(at, folder, must_exist)?).await
+    let corpus = pipeline(config)?.open(corpus_folder(at, folder, must_exist)?).await?;
+    match &at.groups {
+        Some(groups) => corpus.for_groups(groups.clone()),
+        // Who can run the command can read the files.
+        None => Ok(corpus.for_owner()),
+    }
 }
 
 /// Returns the folder of the corpus.

@@ -20,9 +20,18 @@ pub fn refuse(option: &str) -> Error {
     Error::new(ErrorKind::InvalidRequest, message).at(option)
 }
 
+/// Opens the routes for whoever asks.
+async fn router(at: &CorpusArguments, config: &Config) -> Result<Router> {
+    let router = Router::from_config(config).await?;
+    match &at.groups {
+        Some(groups) => router.for_groups(groups.clone()),
+        None => Ok(router.for_owner()),
+    }
+}
+
 /// Searches for each request where it belongs.
-pub async fn search(config: &Config, requests: Vec<SearchRequest>) -> Result<Output> {
-    let (router, style) = (Router::from_config(config).await?, Style::of_stdout());
+pub async fn search(at: &CorpusArguments, config: &Config, requests: Vec<SearchRequest>) -> Result<Output> {
+    let (router, style) = (router(at, config).await?, Style::of_stdout());
     let (mut text, mut all) = (String::new(), Vec::new());
     for request in requests {
         let found = router.search(request).await?;
@@ -43,8 +52,8 @@ pub async fn search(config: &Config, requests: Vec<SearchRequest>) -> Result<Out
 }
 
 /// Asks each question where it belongs.
-pub async fn ask(config: &Config, requests: Vec<SearchRequest>, traces: bool) -> Result<Output> {
-    let (router, style) = (Router::from_config(config).await?, Style::of_stdout());
+pub async fn ask(at: &CorpusArguments, config: &Config, requests: Vec<SearchRequest>, traces: bool) -> Result<Output> {
+    let (router, style) = (router(at, config).await?, Style::of_stdout());
     let (mut text, mut all, mut code) = (String::new(), Vec::new(), REFUSED);
     for request in requests {
         let routed = router.ask(request).await?;

@@ -35,7 +35,7 @@ pub async fn run(at: &CorpusArguments, arguments: &SearchArguments) -> Result<Ou
         ];
         return match needs_one.iter().find(|(_, is_given)| *is_given) {
             Some((option, _)) => Err(routed::refuse(option)),
-            None => routed::search(&config, requests).await,
+            None => routed::search(at, &config, requests).await,
         };
     }
     let corpus = corpus(at, &config, &folder, true).await?;

@@ -4,7 +4,7 @@ use std::collections::HashMap;
 
 use serde::Serialize;
 
-use super::{Passage, RANKS, Transform};
+use super::{Passage, RANKS, TransformKind};
 use crate::chunk::ChunkId;
 use crate::document::Location;
 use crate::round::serialize_score;
@@ -49,14 +49,14 @@ impl Part {
 ///
 /// The lists of the parts of a question take turns, so that each part is heard. Those of other wordings are fused by reciprocal ranks (Cormack, Clarke
 /// and Büttcher, 2009). A passage in several lists has its highest score.
-pub fn merged(lists: Vec<Vec<Passage>>, transform: Transform, count: usize) -> Vec<Passage> {
+pub fn merged(lists: Vec<Vec<Passage>>, transform: TransformKind, count: usize) -> Vec<Passage> {
     /// A passage with what it counts, and the first of its places.
     struct Entry {
         passage: Passage,
         count: f32,
         place: (usize, usize),
     }
-    let takes_turns = transform == Transform::Split || transform == Transform::None;
+    let takes_turns = transform == TransformKind::Split || transform == TransformKind::None;
     let mut found: HashMap<ChunkId, Entry> = HashMap::new();
     for (list, passages) in lists.into_iter().enumerate() {
         for (at, passage) in passages.into_iter().enumerate() {
@@ -104,13 +104,13 @@ mod tests {
     }
 
     #[rstest]
-    #[case::turns(Transform::Split, &["abc", "dea", "f"], 9, "adfbec")]
-    #[case::cut(Transform::None, &["abc", "dea", "f"], 4, "adfb")]
-    #[case::fused(Transform::Phrasings, &["abc", "cbd", "cef"], 9, "cbaedf")]
-    #[case::one(Transform::Rewrite, &["abc"], 2, "ab")]
-    #[case::nothing(Transform::Hypothetical, &["", ""], 2, "")]
+    #[case::turns(TransformKind::Split, &["abc", "dea", "f"], 9, "adfbec")]
+    #[case::cut(TransformKind::None, &["abc", "dea", "f"], 4, "adfb")]
+    #[case::fused(TransformKind::Phrasings, &["abc", "cbd", "cef"], 9, "cbaedf")]
+    #[case::one(TransformKind::Rewrite, &["abc"], 2, "ab")]
+    #[case::nothing(TransformKind::Hypothetical, &["", ""], 2, "")]
     fn lists_are_joined(
-        #[case] transform: Transform,
+        #[case] transform: TransformKind,
         #[case] lists: &[&str],
         #[case] count: usize,
         #[case] order: &str,
@@ -123,7 +123,7 @@ mod tests {
 
     #[test]
     fn a_passage_has_its_highest_score() {
-        let merged = merged(vec![list("ab", 0.2), list("b", 0.7), list("b", 0.5)], Transform::Phrasings, 5);
+        let merged = merged(vec![list("ab", 0.2), list("b", 0.7), list("b", 0.5)], TransformKind::Phrasings, 5);
         assert_eq!(merged.iter().map(|passage| passage.score).collect::<Vec<_>>(), [0.7, 0.2]);
     }
 }

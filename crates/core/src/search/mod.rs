@@ -7,6 +7,7 @@ mod fusion;
 mod merge;
 mod passage;
 mod plan;
+mod rule;
 
 pub use adjust::{Adjusted, Standpoint, adjust};
 pub use expand::{Surroundings, expanded, joined};
@@ -16,5 +17,6 @@ pub use merge::{Part, PartPassage, merged};
 pub use passage::{Counterpart, Duplicate, LegScore, Passage};
 pub use plan::{
     Adjustments, DiversityPlan, ExpansionKind, ExpansionPlan, LegPlan, Plan, RerankKind, RerankPlan, ScoreRange,
-    Transform,
+    TransformKind,
 };
+pub use rule::Rule;

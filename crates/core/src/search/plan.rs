@@ -4,7 +4,7 @@ use std::ops::{Bound, RangeBounds};
 
 use serde::{Deserialize, Serialize};
 
-use super::{Fused, FusionKind};
+use super::{Filter, Fused, FusionKind, Rule};
 
 /// The plan of a search. A configuration has a default, and a request may override it.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -14,7 +14,7 @@ pub struct Plan {
     /// The number of passages to return.
     pub passages: usize,
     /// What is made of the question before the search.
-    pub transform: Transform,
+    pub transform: TransformKind,
     /// The legs, in the order in which they run.
     pub legs: Vec<LegPlan>,
     /// How their rankings are joined into one.
@@ -36,7 +36,7 @@ pub struct Plan {
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 #[non_exhaustive]
-pub enum Transform {
+pub enum TransformKind {
     /// Nothing.
     #[default]
     None,
@@ -48,9 +48,11 @@ pub enum Transform {
     Split,
     /// A passage as it might answer the question.
     Hypothetical,
+    /// What the user's own transform makes of it.
+    Own,
 }
 
-impl Transform {
+impl TransformKind {
     /// Returns the name in a configuration.
     pub fn name(self) -> &'static str {
         match self {
@@ -59,6 +61,7 @@ impl Transform {
             Self::Phrasings => "phrasings",
             Self::Split => "split",
             Self::Hypothetical => "hypothetical",
+            Self::Own => "own",
         }
     }
 }
@@ -190,6 +193,9 @@ pub struct LegPlan {
     pub depth: usize,
     /// The range of this leg's scores that a passage must have; every range but the full one requires that the leg found it.
     pub scores: ScoreRange,
+    /// The leg runs only for questions that one of these rules holds for; empty means for all.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub when: Vec<Rule>,
 }
 
 /// A range of scores. The default is every score.
@@ -253,7 +259,7 @@ impl Default for Plan {
         let legs = vec![LegPlan::new("keyword", 0.5), LegPlan::new("vector", 1.0)];
         Self {
             passages: 10,
-            transform: Transform::default(),
+            transform: TransformKind::default(),
             legs,
             fusion: FusionKind::default(),
             rerank: RerankPlan::default(),
@@ -268,7 +274,12 @@ impl Default for Plan {
 impl LegPlan {
     /// Creates a leg with a weight, the default depth and no bounds on its scores.
     pub fn new(leg: impl Into<String>, weight: f32) -> Self {
-        Self { leg: leg.into(), weight, depth: Plan::DEFAULT_DEPTH, scores: ScoreRange::FULL }
+        Self { leg: leg.into(), weight, depth: Plan::DEFAULT_DEPTH, scores: ScoreRange::FULL, when: Vec::new() }
+    }
+
+    /// Returns `true` if the leg runs for the words of a request and its filter.
+    pub fn runs_for(&self, text: &str, filter: Option<&Filter>) -> bool {
+        self.when.is_empty() || self.when.iter().any(|rule| rule.holds(text, filter))
     }
 }
 

@@ -2,6 +2,7 @@
 
 use super::{fold, words};
 use rust_stemmers::{Algorithm, Stemmer};
+use serde::{Deserialize, Deserializer, Serialize, Serializer};
 
 use super::stopwords;
 
@@ -27,6 +28,20 @@ pub enum Language {
     Swedish,
     Tamil,
     Turkish,
+}
+
+impl Serialize for Language {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.serialize_str(self.code())
+    }
+}
+
+impl<'de> Deserialize<'de> for Language {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        let code = String::deserialize(deserializer)?;
+        let unknown = || format!("“{code}” is not the code of a language that questions are recognised in");
+        Self::from_tag(&code).ok_or_else(|| serde::de::Error::custom(unknown()))
+    }
 }
 
 /// The longest word that is stemmed, in bytes.

@@ -81,7 +81,7 @@ fn filters_hold(#[case] text: &str, #[case] expected: bool) {
 #[rstest]
 #[case("", "character 1: the filter is empty; write one such as year >= 2024")]
 #[case("year >=", "character 8: a value is missing behind “year >=”")]
-#[case("year", "character 5: what “year” should be is missing: one of = != < <= > >= in contains fits")]
+#[case("year", "character 5: what “year” should be is missing: one of = != < <= > >= in lists contains fits")]
 #[case("(a = 1", "character 7: a bracket is not closed; put ) here")]
 #[case("a = 1)", "character 6: this bracket closes nothing")]
 #[case("a = 1 b = 2", "character 7: “b” was not expected here; join tests with and, or")]
@@ -140,6 +140,7 @@ fn filter() -> impl Strategy<Value = Filter> {
         (value(), value()).prop_map(|(least, most)| Is::Between(Some(least), Some(most))),
         value().prop_map(|least| Is::Between(Some(least), None)),
         prop::collection::vec(value(), 1..4).prop_map(Is::OneOf),
+        prop::collection::vec(value(), 1..4).prop_map(Is::Lists),
         "[a-z \"]{0,6}".prop_map(Is::Contains),
         "[a-z*?]{0,6}".prop_map(Is::Fits),
     ];

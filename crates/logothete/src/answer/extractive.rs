@@ -9,6 +9,7 @@ use logothete_core::query::{Question, Term, question_parts, question_terms};
 use logothete_core::search::Passage;
 use logothete_core::trace::{CandidateRecord, ClaimRecord, SentenceRecord, TermRecord, TraceDetails};
 
+use crate::checking::object_to_answer;
 use crate::opened::Opened;
 use crate::search::{Ahead, Found, SearchRequest, Searcher};
 use crate::storage::View;
@@ -16,6 +17,7 @@ use crate::threads::StopToken;
 use crate::trace::Recorder;
 
 use super::cite::{Draft, pinpoint};
+use super::model::settle;
 use super::tables::{self, TableAnswer};
 use super::whole;
 use super::{Answer, AnsweredPart, Claim, Reply, Status};
@@ -161,6 +163,10 @@ fn answer_from(
         .filter(|found| found.certainty != Certainty::Nothing)
         .min_by(|a, b| a.confidence.unwrap_or(1.0).total_cmp(&b.confidence.unwrap_or(1.0)));
     (answer.confidence, answer.reason) = least.map_or((None, None), |least| (least.confidence, least.reason));
+    let objections = object_to_answer(searcher.opened.pipeline.checks(), &mut answer);
+    if objections > 0 {
+        settle(searcher.opened.config().answer.unsupported, &mut answer, objections);
+    }
     Ok(answer)
 }
 

@@ -9,7 +9,7 @@ use logothete_core::prompt::{
     repair_message, rewrite_prompt, split_prompt, split_questions,
 };
 use logothete_core::query::question_parts;
-use logothete_core::search::{Passage, Transform, merged};
+use logothete_core::search::{Passage, TransformKind, merged};
 use logothete_core::trace::{ClaimRecord, TraceDetails};
 use logothete_core::verify::Judge;
 use logothete_core::{Result, TokenUsage};
@@ -20,6 +20,7 @@ use super::extractive::{self, MAX_NEAREST};
 use super::reading;
 use super::streamed::StreamedClaims;
 use super::{Answer, AskEvent, Claim, Listener, Reply, Status, UnsupportedPolicy};
+use crate::checking::object_to_answer;
 use crate::generate::{Answering, GenerationRequest, Job, Runner, usual_tokens};
 use crate::opened::Opened;
 use crate::pipeline::{Equipped, Pipeline};
@@ -114,7 +115,7 @@ pub(crate) fn find(
     }
     let count = lists[0].len();
     // Parts of the question must all be heard, whatever else is searched for.
-    Ok(Gathered { passages: merged(lists, Transform::Split, count), parts: by_part, notes })
+    Ok(Gathered { passages: merged(lists, TransformKind::Split, count), parts: by_part, notes })
 }
 
 /// Returns what would be sent for a question.
@@ -180,15 +181,15 @@ impl Model<'_> {
     pub(crate) fn transformed(
         &self,
         question: &str,
-        transform: Transform,
+        transform: TransformKind,
         recorder: &mut Recorder,
     ) -> Result<Transformed> {
         let templates = self.opened.pipeline.templates();
         let prompt = match transform {
-            Transform::Rewrite => rewrite_prompt(question, templates)?,
-            Transform::Phrasings => phrasings_prompt(question, templates)?,
-            Transform::Split => split_prompt(question, templates)?,
-            Transform::Hypothetical => hypothetical_prompt(question, templates)?,
+            TransformKind::Rewrite => rewrite_prompt(question, templates)?,
+            TransformKind::Phrasings => phrasings_prompt(question, templates)?,
+            TransformKind::Split => split_prompt(question, templates)?,
+            TransformKind::Hypothetical => hypothetical_prompt(question, templates)?,
             _ => return Ok(Transformed::default()),
         };
         let (start, started) = (recorder.start("transform"), Instant::now());
@@ -201,8 +202,8 @@ impl Model<'_> {
             }
         };
         let mut queries = match transform {
-            Transform::Split | Transform::Phrasings => split_questions(&reply.text),
-            Transform::Hypothetical => hypothetical_passage(&reply.text).into_iter().collect(),
+            TransformKind::Split | TransformKind::Phrasings => split_questions(&reply.text),
+            TransformKind::Hypothetical => hypothetical_passage(&reply.text).into_iter().collect(),
             _ => condensed_question(&reply.text).into_iter().collect(),
         };
         // A query without a word to search for is no query.
@@ -225,8 +226,8 @@ impl Model<'_> {
         if !listener.is_some() {
             return self.generate(prompt, recorder, &mut |_| ());
         }
-        let mut claims =
-            StreamedClaims::new(&asked.request.query, passages.to_vec(), Judge::new(&*self.opened.encoder));
+        let (judge, checks) = (Judge::new(&*self.opened.encoder), self.opened.pipeline.checks());
+        let mut claims = StreamedClaims::new(&asked.request.query, passages.to_vec(), judge, checks);
         let outcome = self.generate(prompt, recorder, &mut |text| {
             listener.tell(AskEvent::Text(text));
             claims.add(text, listener);
@@ -250,6 +251,7 @@ impl Model<'_> {
         let mut faults = |reply: &str| -> Result<Vec<Claim>> {
             let mut answer = Answer::from_reply(&asked.request.query, reply, passages);
             answer.judge(passages, &mut judge)?;
+            object_to_answer(self.opened.pipeline.checks(), &mut answer);
             answer.claims.retain(|claim| claim.is_judged() && !claim.verdict.is_borne_out());
             Ok(answer.claims)
         };
@@ -346,8 +348,9 @@ fn answer(
     let start = recorder.start("check");
     let mut answer = Answer::from_reply(&asked.request.query, &answering.text, &written.passages);
     answer.judge(&written.passages, &mut Judge::new(&*searcher.opened.encoder))?;
+    let objections = object_to_answer(searcher.opened.pipeline.checks(), &mut answer);
     let policy = searcher.opened.config().answer.unsupported;
-    settle(policy, &mut answer);
+    settle(policy, &mut answer, objections);
     answer.parts = reading::parts_of(&answer, &written.parts);
     if answer.status == Status::Refused {
         answer.nearest = found.iter().take(MAX_NEAREST).cloned().collect();
@@ -374,26 +377,33 @@ fn answer(
 }
 
 /// Does with claims that their sources do not bear out what the settings say.
-fn settle(policy: UnsupportedPolicy, answer: &mut Answer) {
+///
+/// `objections` is the number of claims that checks of the user's own object to.
+pub(super) fn settle(policy: UnsupportedPolicy, answer: &mut Answer, objections: usize) {
     let unsupported = answer.claims.iter().filter(|claim| claim.is_unsupported()).count();
     if unsupported == 0 || answer.status == Status::Refused {
         return;
     }
     let sentences = |count: usize| if count == 1 { "1 sentence".to_owned() } else { format!("{count} sentences") };
+    let is_by_checks = objections >= unsupported;
     match policy {
         UnsupportedPolicy::Drop => {
             let dropped = answer.drop_unsupported();
-            answer.note = Some(format!("{} left out that the sources do not bear out.", sentences(dropped)));
+            let why = if is_by_checks { "a check objects to" } else { "the sources do not bear out" };
+            answer.note = Some(format!("{} left out that {why}.", sentences(dropped)));
             if answer.status == Status::Refused {
                 REFUSAL.clone_into(&mut answer.answer);
             }
         }
         UnsupportedPolicy::Refuse => {
             answer.status = Status::Refused;
-            answer.answer = format!(
-                "The model answered, but its sources do not bear out {}; the answer is not shown.",
-                sentences(unsupported)
-            );
+            let count = sentences(unsupported);
+            answer.answer = match is_by_checks {
+                true => format!("There is an answer, but a check objects to {count} of it; it is not shown."),
+                false => {
+                    format!("The model answered, but its sources do not bear out {count}; the answer is not shown.")
+                }
+            };
             answer.sources.clear();
         }
         _ => {}

@@ -1,16 +1,20 @@
 //! Claims of a reply that is still being written, held against their sources as each one ends.
 
+use std::sync::Arc;
+
 use logothete_core::search::Passage;
 use logothete_core::text::sentences;
 use logothete_core::verify::Judge;
 
 use super::{Answer, AskEvent, Listener};
+use crate::checking::{Check, object_to_answer};
 
 /// A reply so far.
 pub(super) struct StreamedClaims<'a> {
     question: &'a str,
     passages: Vec<Passage>,
     judge: Judge<'a>,
+    checks: &'a [Arc<dyn Check>],
     text: String,
     /// So many claims were told.
     told: usize,
@@ -19,8 +23,13 @@ pub(super) struct StreamedClaims<'a> {
 }
 
 impl<'a> StreamedClaims<'a> {
-    pub(super) fn new(question: &'a str, passages: Vec<Passage>, judge: Judge<'a>) -> Self {
-        Self { question, passages, judge, text: String::new(), told: 0, ended: 0 }
+    pub(super) fn new(
+        question: &'a str,
+        passages: Vec<Passage>,
+        judge: Judge<'a>,
+        checks: &'a [Arc<dyn Check>],
+    ) -> Self {
+        Self { question, passages, judge, checks, text: String::new(), told: 0, ended: 0 }
     }
 
     /// Adds text, and tells of the claims that have ended with it. A claim has ended when the next sentence begins, since markers may follow its full stop.
@@ -48,6 +57,7 @@ impl<'a> StreamedClaims<'a> {
         answer.claims = fresh;
         // What cannot be judged now is judged with the whole answer, which says why not.
         if answer.judge(&self.passages, &mut self.judge).is_ok() {
+            object_to_answer(self.checks, &mut answer);
             answer.claims.iter().for_each(|claim| listener.tell(AskEvent::Claim(claim)));
             self.told += answer.claims.len();
         }

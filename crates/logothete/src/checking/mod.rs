@@ -1,6 +1,7 @@
 //! Any text held against a corpus, claim by claim; and claims held against sources that come with them.
 
 mod claims;
+mod own;
 mod report;
 
 use logothete_core::chunk::ChunkId;
@@ -18,6 +19,8 @@ use crate::trace::Recorder;
 
 pub(crate) use claims::CheckedText;
 use claims::{CitedPlace, FoundClaim};
+pub(crate) use own::object_to_answer;
+pub use own::{Check, ClaimToCheck, Objection};
 pub use report::{CheckReport, CheckedClaim, ClaimPair, PairCheck, pair_measures};
 
 /// So many passages are looked at for a claim that cites nothing.
@@ -42,8 +45,7 @@ struct Prepared {
 
 /// Holds the claims of a text against a corpus.
 pub(crate) fn check(searcher: &Searcher<'_>, text: &CheckedText) -> Result<CheckReport> {
-    let documents = searcher.view.catalogue().document_infos()?;
-    let known: Vec<String> = documents.into_iter().map(|document| document.document).collect();
+    let known = searcher.view.document_names()?;
     let found = claims::claims(text, &known);
     let before: Vec<Option<String>> =
         std::iter::once(None).chain(found.iter().map(|claim| Some(claim.text.clone()))).collect();
@@ -62,6 +64,8 @@ pub(crate) fn check(searcher: &Searcher<'_>, text: &CheckedText) -> Result<Check
         some.iter().map(|one| judged(one, &mut judge)).collect::<Result<Vec<_>>>()
     });
     let mut claims: Vec<CheckedClaim> = judged.collect::<Result<Vec<_>>>()?.concat();
+    let own = searcher.opened.pipeline.checks();
+    claims.iter_mut().for_each(|claim| own::object_to_claim(own, claim));
     let locations = claims.iter_mut().flat_map(|claim| claim.evidence.iter_mut().chain(&mut claim.against));
     let mut locations: Vec<_> = locations.map(|source| &mut source.location).collect();
     searcher.view.catalogue().pinpoint(&mut locations)?;

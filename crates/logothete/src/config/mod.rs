@@ -32,7 +32,7 @@ pub use privacy::PrivacyConfig;
 pub use prompt::PromptConfig;
 pub use reranker::RerankerConfig;
 pub use routing::{RouteConfig, RoutingConfig};
-pub use search::{SearchConfig, Transform};
+pub use search::{SearchConfig, TransformKind};
 pub use serve::{ServeConfig, Uploads};
 pub use sources::SourcesConfig;
 pub use tree::{TreeConfig, TreeKind};

@@ -2,8 +2,8 @@
 
 use std::collections::BTreeMap;
 
-pub use logothete_core::search::Transform;
-use logothete_core::search::{DiversityPlan, ExpansionPlan, Filter, FusionKind, LegPlan, Plan, RerankPlan};
+pub use logothete_core::search::TransformKind;
+use logothete_core::search::{DiversityPlan, ExpansionPlan, Filter, FusionKind, LegPlan, Plan, RerankPlan, Rule};
 use logothete_core::{Error, ErrorKind, Result};
 use serde::{Deserialize, Serialize};
 
@@ -23,6 +23,8 @@ pub struct SearchConfig {
     /// The weights of further legs, by their names: `headings`, `neighbours`, and those of the pipeline's own. A leg that has no weight here does
     /// not run.
     pub legs: BTreeMap<String, f32>,
+    /// The rules by which a leg runs, by its name: one of them must hold for the question. A leg without rules runs for all questions.
+    pub when: BTreeMap<String, Vec<Rule>>,
     /// The number of candidates of each leg.
     pub depth: usize,
     /// How the rankings of the legs are joined into one.
@@ -40,10 +42,12 @@ pub struct SearchConfig {
     /// Whether abbreviations are searched for as the documents define them, and terms by their abbreviations.
     pub abbreviations: bool,
     /// What is made of a question, and searched for besides it.
-    pub transform: Transform,
+    pub transform: TransformKind,
     /// The filter of every search, written as on the command line; `None`, written `""`, searches all.
     #[serde(with = "written")]
     pub filter: Option<Filter>,
+    /// The field of a document's metadata that lists the groups that may see it, with commas between them; empty lets everybody see all.
+    pub allow: String,
 }
 
 impl Default for SearchConfig {
@@ -55,6 +59,7 @@ impl Default for SearchConfig {
             keyword: weight("keyword"),
             vector: weight("vector"),
             legs: BTreeMap::new(),
+            when: BTreeMap::new(),
             depth: Plan::DEFAULT_DEPTH,
             fusion: plan.fusion,
             rerank: plan.rerank,
@@ -63,8 +68,9 @@ impl Default for SearchConfig {
             expand: plan.expand,
             synonyms: Vec::new(),
             abbreviations: false,
-            transform: Transform::default(),
+            transform: TransformKind::default(),
             filter: None,
+            allow: String::new(),
         }
     }
 }
@@ -85,6 +91,7 @@ impl SearchConfig {
         let planned = |(name, weight)| {
             let mut leg = LegPlan::new(name, weight);
             leg.depth = self.depth;
+            leg.when = self.when.get(name).cloned().unwrap_or_default();
             leg
         };
         plan.legs = legs.map(planned).collect();
@@ -96,6 +103,11 @@ impl SearchConfig {
         let weights = || [self.keyword, self.vector].into_iter().chain(self.legs.values().copied());
         if weights().any(|weight| !weight.is_finite() || weight < 0.0) || weights().all(|weight| weight <= 0.0) {
             return invalid("[search]", "the weights of the legs must be 0 or more, and one of them above 0");
+        }
+        let has_weight = |name: &String| ["keyword", "vector"].contains(&name.as_str()) || self.legs.contains_key(name);
+        if let Some(name) = self.when.keys().find(|name| !has_weight(name)) {
+            let message = format!("the leg “{name}” has rules and no weight; give it one in legs");
+            return invalid("[search] when", &message);
         }
         if self.passages == 0 {
             return invalid("[search] passages", "0 passages answer nothing; set 1 or more");

@@ -18,6 +18,8 @@ pub struct ServeConfig {
     pub token_env: String,
     /// Further names under which browsers may reach the service, such as that of a proxy.
     pub hosts: Vec<String>,
+    /// The groups that everybody who uses the service is in, if `[search] allow` is set.
+    pub groups: Vec<String>,
     /// Whether documents may be uploaded and removed.
     pub uploads: Uploads,
     /// The time after which a visitor's own corpus is removed if it is not used, in hours.
@@ -68,6 +70,7 @@ impl Default for ServeConfig {
             port: 8472,
             token_env: String::new(),
             hosts: Vec::new(),
+            groups: Vec::new(),
             uploads: Uploads::default(),
             private_hours: 24,
             upload_megabytes: 100,

@@ -6,7 +6,7 @@ use logothete_core::Result;
 
 use super::Corpus;
 use crate::answer::{self, AskEvent, Asked, Listener, Model, PromptPreview, Reply};
-use crate::config::{GeneratorRole, Transform};
+use crate::config::{GeneratorRole, TransformKind};
 use crate::pipeline::Equipped;
 use crate::search::{SearchRequest, Searcher, Transforms};
 use crate::spending::Spending;
@@ -137,7 +137,7 @@ impl Corpus {
         let pipeline = &self.opened.pipeline;
         let transform = asked.request.transform(&pipeline.config().search.plan());
         let equipped = match transform {
-            Transform::None => None,
+            TransformKind::None | TransformKind::Own => None,
             _ => self.generator(GeneratorRole::Rewrite)?,
         };
         let Some(equipped) = equipped else { return Ok((Vec::new(), recorder)) };

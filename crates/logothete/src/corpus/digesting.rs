@@ -5,7 +5,8 @@ use std::sync::Arc;
 use logothete_core::suggest::closest;
 use logothete_core::{Error, ErrorKind, Result};
 
-use super::{Corpus, view};
+use super::Corpus;
+use super::access::Sight;
 use crate::answer::{AskEvent, Asked, Listener, Reply, Status};
 use crate::config::{DigestConfig, GeneratorRole};
 use crate::digest::{self, Digest, DigestField, DigestReport, FieldKind, WholeDocument, Writer, WrittenDigest};
@@ -56,9 +57,9 @@ impl Corpus {
             .collect();
         let ahead = self.ahead(&requests, Transforms::default(), &spending, |_| Ok(())).await?;
         let equipped = self.generator(GeneratorRole::Digest)?;
-        let pinned = self.pinned.clone();
+        let sight = self.sight();
         self.drive(&StopToken::default(), move |opened, driver, stop| {
-            let maker = Maker { opened, pinned, ahead: &ahead, stop, config: &config };
+            let maker = Maker { opened, sight, ahead: &ahead, stop, config: &config };
             let model = equipped.as_ref();
             let model =
                 model.map(|equipped| Writer { opened, driver, equipped, spending: &spending, stop, config: &config });
@@ -84,7 +85,7 @@ impl Corpus {
                     None => maker.of_sentences(&all, &config.fields)?,
                 });
             }
-            let view = view(opened, maker.pinned.clone())?;
+            let view = maker.sight.view(opened)?;
             digests.iter_mut().chain(&mut together).try_for_each(|digest| digest::pinpoint(&view, digest))?;
             digest::pinpoint_differences(&view, &mut differences)?;
             Ok(DigestReport::new(digests, together, differences))
@@ -98,7 +99,7 @@ impl Corpus {
     pub(super) async fn document_wanted(&self, request: &SearchRequest) -> Result<Option<String>> {
         let Some(wish) = request.digest_wish() else { return Ok(None) };
         self.query(move |_, view, _| {
-            let mut infos = view.catalogue().document_infos()?;
+            let mut infos = view.document_infos()?;
             let at = wish.document(infos.iter().map(|info| (info.document.as_str(), info.title.as_deref())));
             Ok(at.map(|at| infos.swap_remove(at).document))
         })
@@ -142,7 +143,7 @@ impl Corpus {
 /// Makes digests of sentences, each with a view of its own.
 struct Maker<'a> {
     opened: &'a Opened,
-    pinned: Option<Arc<View>>,
+    sight: Sight,
     ahead: &'a Ahead,
     stop: &'a StopToken,
     config: &'a DigestConfig,
@@ -150,7 +151,7 @@ struct Maker<'a> {
 
 impl Maker<'_> {
     fn of_sentences(&self, document: &WholeDocument, fields: &[DigestField]) -> Result<Digest> {
-        let view = view(self.opened, self.pinned.clone())?;
+        let view = self.sight.view(self.opened)?;
         let searcher = Searcher { opened: self.opened, view: &view, ahead: self.ahead, stop: self.stop };
         digest::from_sentences(&searcher, fields, document)
     }
@@ -182,7 +183,7 @@ impl Maker<'_> {
 
 /// Reads the documents of some names, each once.
 fn read(view: &View, wanted: &[String]) -> Result<Vec<WholeDocument>> {
-    let known: Vec<String> = view.catalogue().document_infos()?.into_iter().map(|info| info.document).collect();
+    let known = view.document_names()?;
     let mut found: Vec<WholeDocument> = Vec::new();
     for name in wanted {
         let Some(document) = document_named(&known, name) else {

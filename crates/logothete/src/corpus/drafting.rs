@@ -8,7 +8,7 @@ use logothete_core::prompt::{draft_prompt, written_question};
 use logothete_core::{Error, ErrorKind, Result, TokenUsage};
 use serde_json::Value;
 
-use super::{Corpus, view};
+use super::Corpus;
 use crate::config::GeneratorRole;
 use crate::generate::{GenerationRequest, Job, Runner};
 use crate::opened::Opened;
@@ -33,9 +33,10 @@ impl Corpus {
     /// If the corpus is damaged, or the model fails or a limit is reached.
     pub async fn draft(&self, count: usize, near_misses: usize) -> Result<Vec<SetQuestion>> {
         let equipped = self.generator(GeneratorRole::Draft)?;
-        let pinned = self.pinned.clone();
+        self.check_owner("a draft of questions")?;
+        let sight = self.sight();
         let work = move |opened: &Opened, driver: &Driver, stop: &StopToken| {
-            let view = view(opened, pinned)?;
+            let view = sight.view(opened)?;
             let mut drafts = drafted(&view, stop)?.finish(count, near_misses);
             if let Some(equipped) = &equipped {
                 rewrite(opened, &view, driver, stop, &mut drafts, equipped)?;

@@ -5,7 +5,7 @@ use futures_util::stream;
 use logothete_core::Result;
 use logothete_core::eval::{QuestionScore, Run, SetQuestion, score_question};
 
-use super::{Corpus, view};
+use super::Corpus;
 use crate::config::GeneratorRole;
 use crate::evaluation;
 use crate::opened::Opened;
@@ -28,9 +28,9 @@ impl Corpus {
     }
 
     async fn evaluated(&self, name: &str, questions: Vec<SetQuestion>) -> Result<Run> {
-        let (name, pinned) = (name.to_owned(), self.pinned.clone());
+        let (name, sight) = (name.to_owned(), self.sight());
         let work = move |opened: &Opened, driver: &Driver, stop: &StopToken| {
-            evaluation::run(opened, &*view(opened, pinned)?, driver, &name, &questions, stop)
+            evaluation::run(opened, &*sight.view(opened)?, driver, &name, &questions, stop)
         };
         self.drive(&StopToken::default(), work).await
     }

@@ -12,8 +12,9 @@ impl Corpus {
     /// Returns the tree of summaries: its levels, its nodes, and the sentences that each stands on, with their places. `None` means that there is none.
     ///
     /// # Errors
-    /// If the corpus is damaged.
+    /// If the corpus is damaged, or the handle does not see [all documents](Self::for_owner), of which summaries tell.
     pub async fn tree(&self) -> Result<Option<TreeOverview>> {
+        self.check_owner("the tree")?;
         self.query(|opened, view, _| overview(opened, view)).await
     }
 

@@ -93,6 +93,7 @@ impl SegmentInfo {
 impl Opened {
     /// Returns the content of the corpus in a view.
     pub(crate) fn info(&self, view: &View) -> Result<CorpusInfo> {
+        let documents = view.document_infos()?;
         let catalogue = view.catalogue();
         let segments: Vec<SegmentInfo> = view.snapshot.segments.iter().map(SegmentInfo::of).collect();
         let sum = |number: fn(&SegmentInfo) -> u64| segments.iter().map(number).sum::<u64>();
@@ -122,7 +123,7 @@ impl Opened {
             segments,
             fields: catalogue.fields()?,
             sources: catalogue.sources()?.into_iter().map(|source| source.location.into()).collect(),
-            documents: catalogue.document_infos()?,
+            documents,
         })
     }
 

@@ -29,7 +29,11 @@ impl Corpus {
     /// If there is none of this name; the message names the nearest one.
     pub async fn document(&self, name: &str) -> Result<DocumentDetail> {
         let name = name.to_owned();
-        self.query(move |_, view, _| view.catalogue().document_detail(&name)).await
+        self.query(move |_, view, _| {
+            view.check_seen(&name)?;
+            view.catalogue().document_detail(&name)
+        })
+        .await
     }
 
     /// Returns a document as it was parsed: its text, its blocks, and where its lines stand on its pages.
@@ -39,6 +43,7 @@ impl Corpus {
     pub async fn parsed(&self, name: &str) -> Result<Document> {
         let name = name.to_owned();
         self.query(move |_, view, _| {
+            view.check_seen(&name)?;
             let catalogue = view.catalogue();
             let known = catalogue.known(Which::Named(&[&name]))?.pop();
             let document = match &known {
@@ -66,6 +71,7 @@ impl Corpus {
     pub async fn original(&self, name: &str) -> Result<Option<Vec<u8>>> {
         let name = name.to_owned();
         self.query(move |opened, view, _| {
+            view.check_seen(&name)?;
             let catalogue = view.catalogue();
             let Some(known) = catalogue.known(Which::Named(&[&name]))?.pop() else {
                 return Err(unknown(&**catalogue, &name));
@@ -86,7 +92,12 @@ impl Corpus {
     /// If there is none, or several ids begin with it.
     pub async fn chunk(&self, id: &str) -> Result<ChunkDetail> {
         let id = id.to_owned();
-        self.query(move |_, view, _| Opened::chunk_detail(view, &id)).await
+        self.query(move |_, view, _| {
+            let detail = Opened::chunk_detail(view, &id)?;
+            view.check_seen(&detail.location.document)?;
+            Ok(detail)
+        })
+        .await
     }
 
     /// Returns the metadata of a document.
@@ -96,6 +107,7 @@ impl Corpus {
     pub async fn metadata(&self, document: &str) -> Result<Metadata> {
         let name = document.to_owned();
         self.query(move |_, view, _| {
+            view.check_seen(&name)?;
             let catalogue = view.catalogue();
             let record = catalogue.records(&[&name])?.remove(&name);
             record.map(|record| record.metadata).ok_or_else(|| unknown(&**catalogue, &name))
@@ -110,12 +122,15 @@ impl Corpus {
     pub async fn chunks(&self, document: &str) -> Result<Vec<Passage>> {
         let name = document.to_owned();
         self.query(move |_, view, _| {
+            view.check_seen(&name)?;
             let catalogue = view.catalogue();
             let ids: Vec<ChunkId> = match catalogue.known_id(&name)? {
                 Some(id) => catalogue.chunks_of(&[id])?,
                 None => return Err(unknown(&**catalogue, &name)),
             };
-            catalogue.passages_with_duplicates(&ids)
+            let passages = catalogue.passages_with_duplicates(&ids)?;
+            drop(catalogue);
+            view.without_unseen(passages)
         })
         .await
     }
@@ -127,6 +142,7 @@ impl Corpus {
     pub async fn text(&self, document: &str, span: Span) -> Result<String> {
         let name = document.to_owned();
         self.query(move |_, view, _| {
+            view.check_seen(&name)?;
             let catalogue = view.catalogue();
             if catalogue.known_id(&name)?.is_none() {
                 return Err(unknown(&**catalogue, &name));
@@ -147,8 +163,10 @@ impl Corpus {
         let id = chunk.clone();
         self.query(move |_, view, _| {
             let section = view.catalogue().section(&id)?;
-            section
-                .ok_or_else(|| Error::new(ErrorKind::NotFound, "the corpus has no chunk with this id").at(id.as_str()))
+            let missing = || Error::new(ErrorKind::NotFound, "the corpus has no chunk with this id").at(id.as_str());
+            let section = section.ok_or_else(missing)?;
+            view.check_seen(&section.location.document).map_err(|_| missing())?;
+            Ok(section)
         })
         .await
     }

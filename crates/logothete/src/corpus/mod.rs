@@ -1,5 +1,6 @@
 //! The corpus, as its users hold it.
 
+mod access;
 mod asking;
 mod checking;
 mod digesting;
@@ -11,6 +12,7 @@ mod inspect;
 mod tuning;
 mod variant;
 
+use access::Asker;
 pub(crate) use digesting::document_named;
 pub use info::{CorpusInfo, SegmentInfo};
 pub use tuning::{TuneRequest, Tuning};
@@ -31,7 +33,8 @@ use crate::maintenance::{self, Forgotten};
 use crate::opened::{Opened, OtherEncoder};
 use crate::pipeline::{Equipped, Pipeline};
 use crate::search::{
-    self, Ahead, Judgements, RerankKind, SearchRequest, SearchResult, Searcher, Transform, Transformed, Transforms,
+    self, Ahead, Judgements, RerankKind, SearchRequest, SearchResult, Searcher, TransformKind, Transformed, Transforms,
+    made_by_own,
 };
 use crate::spending::Spending;
 use crate::storage::View;
@@ -51,6 +54,7 @@ pub struct Corpus {
     pinned: Option<Arc<View>>,
     /// The key that the generator is asked with, in place of its own.
     key: Option<Arc<str>>,
+    asker: Asker,
 }
 
 impl fmt::Debug for Corpus {
@@ -110,7 +114,7 @@ impl Pipeline {
 
 impl Corpus {
     fn new(opened: Opened) -> Self {
-        Self { opened: Arc::new(opened), pinned: None, key: None }
+        Self { opened: Arc::new(opened), pinned: None, key: None, asker: Asker::default() }
     }
 
     /// Returns the folder; `None` for a corpus in memory.
@@ -179,8 +183,8 @@ impl Corpus {
     ) -> Result<T> {
         let stop = StopToken::default();
         let guard = stop.stop_on_drop();
-        let (opened, pinned) = (self.opened.clone(), self.pinned.clone());
-        let outcome = self.opened.threads.query(move || work(&opened, &*view(&opened, pinned)?, &stop)).await;
+        let (opened, sight) = (self.opened.clone(), self.sight());
+        let outcome = self.opened.threads.query(move || work(&opened, &*sight.view(&opened)?, &stop)).await;
         guard.disarm();
         outcome
     }
@@ -252,9 +256,9 @@ impl Corpus {
     /// # Errors
     /// If writing fails.
     pub async fn export<W: Write + Send + 'static>(&self, mut to: W) -> Result<u64> {
-        let pinned = self.pinned.clone();
+        let sight = self.for_owner().sight();
         let work = move |opened: &Opened, _: &Driver, stop: &StopToken| {
-            maintenance::export(opened, &*view(opened, pinned)?, &mut to, stop)
+            maintenance::export(opened, &*sight.view(opened)?, &mut to, stop)
         };
         self.drive(&StopToken::default(), work).await
     }
@@ -282,7 +286,7 @@ impl Corpus {
     pub async fn pin(&self) -> Result<Self> {
         let opened = self.opened.clone();
         let view = self.opened.threads.query(move || opened.view()).await?;
-        Ok(Self { opened: self.opened.clone(), pinned: Some(Arc::new(view)), key: self.key.clone() })
+        Ok(Self { pinned: Some(Arc::new(view)), ..self.clone() })
     }
 
     /// What a build would do and cost: documents, chunks, contexts, tokens, money. It reads and cuts what has changed, and neither
@@ -338,7 +342,8 @@ impl Corpus {
     /// Returns what the transforms of some searches make of their questions.
     async fn transforms(&self, requests: &Arc<Vec<SearchRequest>>, spending: &Arc<Spending>) -> Result<Transforms> {
         let plan = self.opened.config().search.plan();
-        if requests.iter().all(|request| request.transform(&plan) == Transform::None) {
+        let is_made_here = |kind| matches!(kind, TransformKind::None | TransformKind::Own);
+        if requests.iter().all(|request| is_made_here(request.transform(&plan))) {
             return Ok(Transforms::default());
         }
         let equipped = self.generator(GeneratorRole::Rewrite)?;
@@ -348,7 +353,7 @@ impl Corpus {
             for request in requests.iter() {
                 let transform = request.transform(&plan);
                 let key = (transform, request.query.clone());
-                if transform == Transform::None || made.contains_key(&key) {
+                if is_made_here(transform) || made.contains_key(&key) {
                     continue;
                 }
                 let transformed = match &equipped {
@@ -375,6 +380,13 @@ impl Corpus {
         rehearse: impl FnOnce(&Searcher<'_>) -> Result<()> + Send + 'static,
     ) -> Result<Ahead> {
         let mut ahead = Ahead { transforms, ..Ahead::default() };
+        let plan = self.opened.config().search.plan();
+        if requests.iter().any(|request| request.transform(&plan) == TransformKind::Own) {
+            let requests = requests.to_vec();
+            let work =
+                move |opened: &Opened, _: &Driver, stop: &StopToken| made_by_own(&opened.pipeline, &requests, stop);
+            ahead.transforms.extend(self.drive(&StopToken::default(), work).await?);
+        }
         if self.opened.encoder.is_remote() {
             let mut texts = search::texts_of(requests);
             texts.extend(ahead.transforms.values().flat_map(|made| made.queries.iter().cloned()));
@@ -382,7 +394,6 @@ impl Corpus {
                 move |opened: &Opened, _: &Driver, _: &StopToken| search::QueryVectors::encode(&*opened.encoder, texts);
             ahead.vectors = self.drive(&StopToken::default(), encode).await?;
         }
-        let plan = self.opened.config().search.plan();
         let kinds: HashSet<RerankKind> = requests.iter().filter_map(|request| request.asked_reranker(&plan)).collect();
         if kinds.is_empty() {
             return Ok(ahead);
@@ -414,11 +425,6 @@ impl Corpus {
         };
         self.drive(&StopToken::default(), work).await
     }
-}
-
-/// Returns the moment that a handle reads.
-fn view(opened: &Opened, pinned: Option<Arc<View>>) -> Result<Arc<View>> {
-    pinned.map_or_else(|| opened.view().map(Arc::new), Ok)
 }
 
 /// Returns what rehearses some searches.

@@ -32,7 +32,9 @@ impl WholeDocument {
         let title = catalogue.document_detail(name)?.info.title;
         let id = catalogue.known_id(name)?;
         let ids = catalogue.chunks_of(&id.into_iter().collect::<Vec<_>>())?;
-        Ok(Self { name: name.to_owned(), title, passages: catalogue.passages_with_duplicates(&ids)? })
+        let passages = catalogue.passages_with_duplicates(&ids)?;
+        drop(catalogue);
+        Ok(Self { name: name.to_owned(), title, passages: view.without_unseen(passages)? })
     }
 
     /// Puts several documents together, as one without a name.

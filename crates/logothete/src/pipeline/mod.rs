@@ -30,10 +30,11 @@ use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 use logothete_encoder::CrossEncoder;
 use logothete_parse::Parsers;
 
+use crate::checking::Check;
 use crate::config::{ChunkContext, Config, GeneratorRole};
 use crate::generate::Generator;
 use crate::reading::{Drawing, Drawn, Workers, draw_here, read_here};
-use crate::search::{Leg, RerankKind, Reranker};
+use crate::search::{Leg, RerankKind, Reranker, Rule, Transform, TransformKind};
 use crate::source::Content;
 use crate::threads::caught;
 use encoder::EncoderChoice;
@@ -56,6 +57,10 @@ pub struct Pipeline {
     templates: Arc<Templates>,
     legs: Vec<Arc<dyn Leg>>,
     rerankers: Rerankers,
+    /// The user's own transform of questions.
+    transform: Option<Arc<dyn Transform>>,
+    /// The user's own checks of claims.
+    checks: Vec<Arc<dyn Check>>,
 }
 
 impl fmt::Debug for Pipeline {
@@ -82,6 +87,8 @@ impl Default for Pipeline {
             templates: Arc::default(),
             legs: Vec::new(),
             rerankers: Rerankers::default(),
+            transform: None,
+            checks: Vec::new(),
         }
     }
 }
@@ -104,6 +111,8 @@ impl Pipeline {
             templates: Arc::new(templates::read(&config.prompt.templates)?),
             legs: Vec::new(),
             rerankers: Rerankers::default(),
+            transform: None,
+            checks: Vec::new(),
         };
         if let EncoderChoice::Ready(encoder) = &pipeline.encoder {
             pipeline.chunking(encoder)?;
@@ -287,11 +296,42 @@ impl Pipeline {
         })
     }
 
+    /// Returns the pipeline with rules by which a leg runs: one of them must hold for the question. `[search] when` says the same.
+    #[must_use]
+    pub fn with_leg_when(self, name: impl Into<String>, rules: impl IntoIterator<Item = Rule>) -> Self {
+        let (name, rules) = (name.into(), rules.into_iter().collect());
+        self.configured(|config| drop(config.search.when.insert(name, rules)))
+    }
+
+    /// Returns the pipeline with a transform of your own, which makes other questions of a question. They are searched for besides it.
+    #[must_use]
+    pub fn with_transform(mut self, transform: impl Transform + 'static) -> Self {
+        self.transform = Some(Arc::new(transform));
+        self.configured(|config| config.search.transform = TransformKind::Own)
+    }
+
+    /// Returns the user's own transform.
+    pub(crate) fn transform(&self) -> Option<&Arc<dyn Transform>> {
+        self.transform.as_ref()
+    }
+
     /// Returns the pipeline with a reranker of your own, which looks at the best candidates of every search.
     #[must_use]
     pub fn with_reranker(mut self, reranker: impl Reranker + 'static) -> Self {
         self.rerankers.own = Some(Arc::new(reranker));
         self.configured(|config| config.search.rerank.kind = RerankKind::Own)
+    }
+
+    /// Returns the pipeline with one more check of your own, which looks at each claim of answers and of texts that are checked.
+    #[must_use]
+    pub fn with_check(mut self, check: impl Check + 'static) -> Self {
+        self.checks.push(Arc::new(check));
+        self
+    }
+
+    /// Returns the user's own checks.
+    pub(crate) fn checks(&self) -> &[Arc<dyn Check>] {
+        &self.checks
     }
 
     /// Returns the user's own legs.

@@ -4,7 +4,7 @@
 //! the description that is most like the question decides. If what was chosen finds nothing, the fall-back is searched.
 
 mod configured;
-mod rules;
+mod reason;
 
 use std::sync::OnceLock;
 
@@ -25,7 +25,8 @@ use crate::spending::Spending;
 use crate::threads::{Driver, StopToken};
 use crate::trace::Recorder;
 
-pub use rules::{Reason, Rule};
+pub use logothete_core::search::Rule;
+pub use reason::Reason;
 
 /// A corpus, how it is searched, and what is asked of it.
 #[derive(Clone, Debug)]
@@ -178,6 +179,25 @@ impl Router {
         self
     }
 
+    /// Returns a router whose routes see the documents that somebody in some groups may see, as [`Corpus::for_groups`] does.
+    ///
+    /// # Errors
+    /// If `[search] allow` of a route names no field.
+    pub fn for_groups<G: Into<String>>(mut self, groups: impl IntoIterator<Item = G>) -> Result<Self> {
+        let groups: Vec<String> = groups.into_iter().map(Into::into).collect();
+        for route in &mut self.routes {
+            route.corpus = route.corpus.for_groups(groups.clone())?;
+        }
+        Ok(self)
+    }
+
+    /// Returns a router whose routes see all documents, as [`Corpus::for_owner`] does.
+    #[must_use]
+    pub fn for_owner(mut self) -> Self {
+        self.routes.iter_mut().for_each(|route| route.corpus = route.corpus.for_owner());
+        self
+    }
+
     /// Returns the routes for a request, without searching.
     ///
     /// # Errors
@@ -193,7 +213,7 @@ impl Router {
         let filter = request.filter.as_ref();
         let choice = |route: &Route, reason| Choice { route: route.name.clone(), reason };
         let by_rule = self.routes.iter().filter_map(|route| {
-            let reason = route.rules.iter().find_map(|rule| rule.holds(&text, filter))?;
+            let reason = route.rules.iter().find_map(|rule| Reason::of(rule, &text, filter))?;
             Some((route, choice(route, reason)))
         });
         let mut chosen: Vec<(&Route, Choice)> = by_rule.take(self.max_routes).collect();

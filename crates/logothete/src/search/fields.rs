@@ -62,7 +62,9 @@ impl Fields {
                     }
                 }
             }
-            let odd = |value: &&&Value| !kinds.is_empty() && !kinds.iter().any(|kind| fits(kind, value));
+            // An item of a list may be anything.
+            let is_list = matches!(is, Is::Lists(_));
+            let odd = |value: &&&Value| !is_list && !kinds.is_empty() && !kinds.iter().any(|kind| fits(kind, value));
             if let Some(value) = is.values().iter().find(odd) {
                 let wanted = kinds.iter().map(|kind| called(kind)).collect::<Vec<_>>().join(" or ");
                 let message = format!("“{field}” is {wanted}, which “{value}” is not");

@@ -10,7 +10,8 @@ use logothete_core::keyword::Query;
 use logothete_core::query::{Wording, reworded};
 use logothete_core::rerank::normalised;
 use logothete_core::search::{
-    Adjusted, ExpansionKind, Filter, Fused, LegScore, Part, Passage, Plan, Ranking, Standpoint, adjust, fuse, merged,
+    Adjusted, ExpansionKind, Filter, Fused, LegPlan, LegScore, Part, Passage, Plan, Ranking, Standpoint, TransformKind,
+    adjust, fuse, merged,
 };
 use logothete_core::trace::{LegRecord, Misspelt, PassageRecord, Trace, TraceDetails};
 use logothete_core::{Error, ErrorKind, Result, round_milliseconds};
@@ -25,6 +26,7 @@ use super::legs::{LegInput, leg, misspelt, names};
 use super::request::{SearchRequest, Sort, unknown_leg};
 use super::rerank::{Judged, Reordered};
 use super::scope::{scope, visible};
+use super::transform::Transformed;
 use super::wording::wordings;
 use crate::opened::Opened;
 use crate::storage::{CatalogueReader, Place, RowId, Scope, View};
@@ -87,6 +89,8 @@ fn place(at: usize, score: f32) -> LegScore {
 pub(crate) struct Found {
     pub passages: Vec<Passage>,
     pub misspelt: Vec<Misspelt>,
+    /// What the user's own transform made of the query.
+    pub parts: Vec<Part>,
     pub wordings: Vec<Wording>,
     pub notes: Vec<String>,
     pub expected: Option<Expected>,
@@ -113,59 +117,88 @@ impl Searcher<'_> {
         let query = if request.plain { Query::plain(&request.query) } else { Query::parse(&request.query) };
         let mut recorder = Recorder::new(request.traced);
         let found = self.find_all(&query, request, &mut recorder);
-        let ((found, parts), trace) = recorder.attach(found)?;
-        let Found { passages, misspelt, wordings, notes, expected, waited_ms } = found;
+        let (found, trace) = recorder.attach(found)?;
+        let Found { passages, misspelt, parts, wordings, notes, expected, waited_ms } = found;
         let filter = self.filter(request).map(|filter| filter.to_string());
         let took_ms = milliseconds(started) + waited_ms;
         let query = request.query.clone();
         Ok(SearchResult { query, filter, misspelt, passages, parts, wordings, notes, expected, took_ms, trace })
     }
 
-    /// Returns the best passages for a query and for what its transform made of it, and what each of the latter found.
-    fn find_all(&self, query: &Query, request: &SearchRequest, recorder: &mut Recorder) -> Result<(Found, Vec<Part>)> {
-        let plan = self.opened.config().search.plan();
-        let transform = request.transform(&plan);
+    /// Returns the best passages for a query and for what its transform made of it.
+    fn find_all(&self, query: &Query, request: &SearchRequest, recorder: &mut Recorder) -> Result<Found> {
+        let transform = request.transform(&self.opened.config().search.plan());
         let start = recorder.start("transform");
-        let Some(made) = self.ahead.transforms.get(&(transform, request.query.clone())) else {
-            return Ok((self.find(query, request, recorder)?, Vec::new()));
+        let made = self.ahead.transforms.get(&(transform, request.query.clone()));
+        let Some(made) = made.filter(|_| transform != TransformKind::Own) else {
+            return self.find(query, request, recorder);
         };
         recorder.spent_step(start, made.usage, || TraceDetails::Transform {
             kind: transform.name().to_owned(),
             queries: made.queries.clone(),
         });
-        let mut found = self.find(query, request, recorder)?;
+        let found = self.find(query, request, recorder)?;
+        let find = |part: &str, recorder: &mut Recorder| self.find(&Query::plain(part), request, recorder);
+        self.joined(found, made, transform, request, |part| find(part, recorder))
+    }
+
+    /// Returns what was found for a question, together with what is found for each query that a transform made of it.
+    fn joined(
+        &self,
+        mut found: Found,
+        made: &Transformed,
+        transform: TransformKind,
+        request: &SearchRequest,
+        mut find: impl FnMut(&str) -> Result<Found>,
+    ) -> Result<Found> {
         found.notes.extend(made.note.clone());
         found.waited_ms += made.took_ms;
-        let (mut parts, mut lists) = (Vec::new(), vec![std::mem::take(&mut found.passages)]);
+        if made.queries.is_empty() {
+            return Ok(found);
+        }
+        let mut lists = vec![std::mem::take(&mut found.passages)];
         for part in &made.queries {
-            let Found { passages, notes, waited_ms, .. } = self.find(&Query::plain(part), request, recorder)?;
+            let Found { passages, notes, waited_ms, .. } = find(part)?;
             found.waited_ms += waited_ms;
             let new = notes.into_iter().filter(|note| !found.notes.contains(note)).collect::<Vec<_>>();
             found.notes.extend(new);
-            parts.push(Part::new(part, &passages));
+            found.parts.push(Part::new(part, &passages));
             lists.push(passages);
         }
-        found.passages = merged(lists, transform, request.resolved(plan)?.passages);
-        Ok((found, parts))
+        let count = request.resolved(self.opened.config().search.plan())?.passages;
+        found.passages = merged(lists, transform, count);
+        Ok(found)
     }
 
     /// Returns the filter of the configuration and that of a request.
     fn filter(&self, request: &SearchRequest) -> Option<Filter> {
-        match (self.opened.config().search.filter.clone(), request.filter.clone()) {
-            (Some(always), Some(now)) => Some(always.and(now)),
-            (one, other) => one.or(other),
-        }
+        both(self.opened.config().search.filter.clone(), request.filter.clone())
     }
 
     /// Returns the best passages for a query, with a step in the trace for each stage.
     pub(crate) fn find(&self, query: &Query, request: &SearchRequest, recorder: &mut Recorder) -> Result<Found> {
         recorder.begin("search", || TraceDetails::Search { query: query.text() });
-        let found = self.find_in(query, request, recorder);
+        let found = self.find_with_own(query, request, recorder);
         // A search that failed stays open, so that the trace shows where.
         if found.is_ok() {
             recorder.end();
         }
         found
+    }
+
+    /// Returns the best passages for a query and for what the user's own transform made of it.
+    fn find_with_own(&self, query: &Query, request: &SearchRequest, recorder: &mut Recorder) -> Result<Found> {
+        let kind = TransformKind::Own;
+        let start = recorder.start("transform");
+        let Some(made) = self.ahead.transforms.get(&(kind, query.text())) else {
+            return self.find_in(query, request, recorder);
+        };
+        recorder.spent_step(start, made.usage, || TraceDetails::Transform {
+            kind: self.opened.pipeline.transform().map_or(kind.name(), |own| own.name()).to_owned(),
+            queries: made.queries.clone(),
+        });
+        let found = self.find_in(query, request, recorder)?;
+        self.joined(found, made, kind, request, |part| self.find_in(&Query::plain(part), request, recorder))
     }
 
     fn find_in(&self, query: &Query, request: &SearchRequest, recorder: &mut Recorder) -> Result<Found> {
@@ -179,8 +212,8 @@ impl Searcher<'_> {
         }
         let mut plan = request.resolved(self.opened.config().search.plan())?;
         let snapshot = &self.view.snapshot;
+        let filter = both(self.view.access.clone(), self.filter(request));
         self.look_at_the_whole(&mut plan, &text);
-        let filter = self.filter(request);
         let start = recorder.start("filter");
         let filtered = filter.as_ref().map(|filter| scope(self.view, filter)).transpose()?;
         if let (Some(filter), Some(rows)) = (&filter, &filtered) {
@@ -224,7 +257,7 @@ impl Searcher<'_> {
             allowed: allowed.as_deref(),
             found: &[],
         };
-        let rankings = self.run_legs(&plan, input, &mut notes, recorder)?;
+        let rankings = self.run_legs(&plan, request, input, &mut notes, recorder)?;
 
         let recorded = if request.explained { plan.passages.max(plan.rerank.depth) } else { plan.passages };
         let start = recorder.start("fusion");
@@ -262,13 +295,16 @@ impl Searcher<'_> {
 
         let (passages, rows) = self.choose(&plan, request, filter.as_ref(), order, &fused_places, recorder)?;
         let expected = watch.map(|watch| watch.shown(snapshot, rows.into_iter(), plan.passages));
-        Ok(Found { passages, misspelt: misspelt(&prepared), wordings, notes, expected, waited_ms })
+        // What a word was taken for may stand in documents that the asker does not see.
+        let misspelt = if self.view.access.is_some() { Vec::new() } else { misspelt(&prepared) };
+        Ok(Found { passages, misspelt, parts: Vec::new(), wordings, notes, expected, waited_ms })
     }
 
     /// Runs the legs of a plan, one after the other. A leg of the user's own that fails finds nothing, and a note says why.
     fn run_legs(
         &self,
         plan: &Plan,
+        request: &SearchRequest,
         input: LegInput<'_>,
         notes: &mut Vec<String>,
         recorder: &mut Recorder,
@@ -281,6 +317,10 @@ impl Searcher<'_> {
             let found = leg(&planned.leg, own).ok_or_else(|| unknown_leg(&planned.leg, &names(own)))?;
             let leg = found.rows();
             let start = recorder.start(leg.stage());
+            if !planned.runs_for(input.text, request.filter.as_ref()) {
+                recorder.step(start, || TraceDetails::LeftOut { note: not_for_this(planned) });
+                continue;
+            }
             let hits = match leg.find(&input, plan.passages.max(planned.depth)) {
                 Ok(hits) => hits,
                 Err(error) if found.may_fail() => {
@@ -369,6 +409,19 @@ impl Searcher<'_> {
             false => Ok(()),
         }
     }
+}
+
+fn both(one: Option<Filter>, other: Option<Filter>) -> Option<Filter> {
+    match (one, other) {
+        (Some(one), Some(other)) => Some(one.and(other)),
+        (one, other) => one.or(other),
+    }
+}
+
+/// Returns why a leg does not run.
+fn not_for_this(leg: &LegPlan) -> String {
+    let rules: Vec<String> = leg.when.iter().map(ToString::to_string).collect();
+    format!("The leg “{}” runs only when {}.", leg.leg, rules.join(", or "))
 }
 
 impl Sort {

@@ -26,5 +26,6 @@ pub use logothete_core::search::*;
 pub use request::SearchRequest;
 pub(crate) use rerank::Judgements;
 pub use rerank::Reranker;
-pub(crate) use transform::{Transformed, Transforms};
+pub use transform::Transform;
+pub(crate) use transform::{Transformed, Transforms, made_by_own};
 pub(crate) use vectors::{QueryVectors, texts_of};

@@ -4,7 +4,9 @@ use std::ops::RangeBounds;
 
 use logothete_core::digest::DigestWish;
 use logothete_core::document::Date;
-use logothete_core::search::{Filter, Plan, RerankKind, ScoreRange, Transform};
+use logothete_core::keyword::Query;
+use logothete_core::query::question_parts;
+use logothete_core::search::{Filter, Plan, RerankKind, ScoreRange, TransformKind};
 use logothete_core::suggest::closest;
 use logothete_core::{Error, ErrorKind, Result};
 use serde::{Serialize, Serializer};
@@ -65,8 +67,14 @@ impl SearchRequest {
     }
 
     /// Returns what is made of the question.
-    pub(crate) fn transform(&self, default: &Plan) -> Transform {
+    pub(crate) fn transform(&self, default: &Plan) -> TransformKind {
         self.plan.as_ref().unwrap_or(default).transform
+    }
+
+    /// Returns the words that searches for it look for: those of the query, and of each part of the question.
+    pub(crate) fn searched(&self) -> Vec<String> {
+        let parts = question_parts(&self.query).into_iter().map(|part| Query::plain(&part.question).text());
+        [Query::parse(&self.query), Query::plain(&self.query)].iter().map(Query::text).chain(parts).collect()
     }
 
     /// Returns the kind of its reranker, if that has to be asked before the search.

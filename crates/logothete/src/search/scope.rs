@@ -20,7 +20,11 @@ pub(super) fn scope(view: &View, filter: &Filter) -> Result<Arc<Scope>> {
         return Ok(scope);
     }
     let catalogue = view.catalogue();
-    Fields::for_filter(&**catalogue, filter)?.check_filter(filter)?;
+    let fields = Fields::for_filter(&**catalogue, filter)?;
+    for (field, _) in view.access.iter().flat_map(Filter::tests) {
+        fields.check_name(field, "[search] allow")?;
+    }
+    fields.check_filter(filter)?;
     /// What is known of a document whose chunks must be looked at: whether all pass, or what its chunks are judged by.
     enum Verdict {
         All,

@@ -47,7 +47,9 @@ impl Searcher<'_> {
     /// Returns the tree for a question; `None` if it is not about the whole, or there is no tree that can be searched. A damaged tree is none: a search does without
     /// it, and the next build grows another.
     fn tree_for(&self, question: &str) -> Option<Arc<StoredTree>> {
-        if self.opened.config().tree.weight <= 0.0 || !asks_about_the_whole(question) {
+        // Summaries tell of all documents, those included that an asker may not see.
+        let is_whole = self.view.access.is_none() && asks_about_the_whole(question);
+        if self.opened.config().tree.weight <= 0.0 || !is_whole {
             return None;
         }
         let tree = self.view.snapshot.tree().ok().flatten()?;

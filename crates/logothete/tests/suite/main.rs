@@ -1,8 +1,10 @@
 //! The tests of the crate through its public interface, as one program: linking is most of what they would cost otherwise.
 
+mod access;
 mod answers;
 mod chunking;
 mod citations;
+mod composing;
 mod consistency;
 mod corpus;
 mod edges;

@@ -60,7 +60,7 @@ async fn a_question_goes_where_it_belongs(#[case] question: &str, #[case] name: 
 async fn a_filter_that_names_a_field_decides() {
     let request = SearchRequest::new("bell").filter(Filter::parse("kind = notice").expect("a filter"));
     let found = router().await.search(request).await.expect("a search");
-    assert_eq!(found.choices[0].reason, Reason::Field("kind".to_owned()));
+    assert_eq!(found.choices[0].reason, Reason::Rule(Rule::Field("kind".to_owned())));
     assert_eq!((found.passages[0].route.as_str(), found.passages[0].passage.rank), ("notices", 1));
 }
 

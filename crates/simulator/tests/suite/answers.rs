@@ -5,7 +5,7 @@ use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
 
 use logothete::answer::{AskEvent, Status};
-use logothete::config::{GeneratorKind, GeneratorRole, Transform};
+use logothete::config::{GeneratorKind, GeneratorRole, TransformKind};
 use logothete::prompt::Author;
 use logothete::{CommandGenerator, Config, Corpus, ErrorKind, MemorySource, Pipeline, SearchRequest};
 use logothete_simulator::{ModelFault, ModelService, ScriptedGenerator, WritingFault};
@@ -489,13 +489,13 @@ fn the_stages_are_spans_of_the_caller() {
 }
 
 #[rstest]
-#[case(Transform::Rewrite, "Berth 7 draught", 1)]
-#[case(Transform::Split, "1. What is the draught at Berth 7?\n- When does the swing bridge open?\n\n", 2)]
-#[case(Transform::Hypothetical, "The greatest draught at the berth\nis seven metres.", 1)]
-#[case(Transform::Rewrite, "", 0)]
+#[case(TransformKind::Rewrite, "Berth 7 draught", 1)]
+#[case(TransformKind::Split, "1. What is the draught at Berth 7?\n- When does the swing bridge open?\n\n", 2)]
+#[case(TransformKind::Hypothetical, "The greatest draught at the berth\nis seven metres.", 1)]
+#[case(TransformKind::Rewrite, "", 0)]
 #[tokio::test]
 async fn a_model_may_make_other_searches_of_a_question(
-    #[case] transform: Transform,
+    #[case] transform: TransformKind,
     #[case] reply: &'static str,
     #[case] queries: usize,
 ) {

@@ -116,6 +116,11 @@ impl Is {
                     && most.as_ref().is_none_or(|most| matches!(order(most), Some(Equal | Less)))
             }
             Self::OneOf(values) => values.iter().any(|other| equal(value, other)),
+            Self::Lists(values) => {
+                let whole = value.to_string();
+                let listed = || whole.split(',').map(|item| item.trim().to_lowercase());
+                values.iter().any(|other| listed().any(|item| item == other.to_string().to_lowercase()))
+            }
             Self::Contains(wanted) => {
                 let folded = |text: &str| words(text).map(|word| fold(word.text)).collect::<Vec<_>>();
                 let (all, wanted) = (folded(&value.to_string()), folded(wanted));
@@ -149,7 +154,7 @@ impl Is {
                     .is_some_and(|(least, most)| between(least, most))
             }
             Self::OneOf(values) => values.iter().filter_map(number).any(|page| between(page, page)),
-            Self::Contains(_) | Self::Fits(_) => false,
+            Self::Lists(_) | Self::Contains(_) | Self::Fits(_) => false,
         }
     }
 }

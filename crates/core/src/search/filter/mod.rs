@@ -19,6 +19,7 @@
 //! | `field < value`, `<=`, `>`, `>=` | it is less, and so on; dates by as much as is written of them |
 //! | `field in 3..5`, `3..`, `..5` | it is between the two, both included |
 //! | `field in (a, b, "c d")` | it is one of them |
+//! | `field lists (a, b)` | one of the values that it lists, with commas between them, is one of them |
 //! | `field contains "some words"` | it contains the words in this order, ignoring case |
 //! | `field fits "notices/*.md"` | all of it fits, `*` standing for anything and `?` for one sign |
 //! | `has field` | there is a value |
@@ -72,6 +73,8 @@ pub enum Is {
     Between(Option<Value>, Option<Value>),
     /// The value is one of these.
     OneOf(Vec<Value>),
+    /// The value is a list with commas, and has one of these.
+    Lists(Vec<Value>),
     /// The text contains these words in this order.
     Contains(String),
     /// The text matches this pattern.
@@ -169,7 +172,7 @@ impl Is {
             Self::Present | Self::Contains(_) | Self::Fits(_) => Vec::new(),
             Self::Equal(value) | Self::Less(value) | Self::More(value) => vec![value],
             Self::Between(least, most) => [least, most].into_iter().flatten().collect(),
-            Self::OneOf(values) => values.iter().collect(),
+            Self::OneOf(values) | Self::Lists(values) => values.iter().collect(),
         }
     }
 }
@@ -227,6 +230,11 @@ impl Field {
         self.is(Is::OneOf(values.into_iter().map(Into::into).collect()))
     }
 
+    /// Requires a list with commas that has one of these values.
+    pub fn lists<V: Into<Value>>(self, values: impl IntoIterator<Item = V>) -> Filter {
+        self.is(Is::Lists(values.into_iter().map(Into::into).collect()))
+    }
+
     /// Requires these words in this order.
     pub fn contains(self, words: impl Into<String>) -> Filter {
         self.is(Is::Contains(words.into()))
@@ -278,9 +286,8 @@ fn test(f: &mut fmt::Formatter<'_>, field: &str, is: &Is) -> fmt::Result {
             let side = |value: &Option<Value>| value.as_ref().map(written).unwrap_or_default();
             write!(f, "{field} in {}..{}", side(least), side(most))
         }
-        Is::OneOf(values) => {
-            write!(f, "{field} in ({})", values.iter().map(written).collect::<Vec<_>>().join(", "))
-        }
+        Is::OneOf(values) => write!(f, "{field} in ({})", all_written(values)),
+        Is::Lists(values) => write!(f, "{field} lists ({})", all_written(values)),
         Is::Contains(words) => write!(f, "{field} contains {}", quoted(words)),
         Is::Fits(pattern) => write!(f, "{field} fits {}", quoted(pattern)),
     }
@@ -296,6 +303,10 @@ fn written(value: &Value) -> String {
         Value::Text(text) if !parse::is_bare(text) || parse::value(text) != *value => quoted(text),
         other => other.to_string(),
     }
+}
+
+fn all_written(values: &[Value]) -> String {
+    values.iter().map(written).collect::<Vec<_>>().join(", ")
 }
 
 fn quoted(text: &str) -> String {

@@ -7,7 +7,7 @@ use crate::error::{Error, ErrorKind, Result};
 /// The highest nesting of a filter.
 const MAX_DEPTH: usize = 64;
 /// Words that are no field names unless they are quoted.
-const KEYWORDS: [&str; 7] = ["and", "or", "not", "in", "has", "contains", "fits"];
+const KEYWORDS: [&str; 8] = ["and", "or", "not", "in", "has", "lists", "contains", "fits"];
 
 #[derive(Clone, Debug, PartialEq)]
 enum Token {
@@ -191,10 +191,17 @@ impl Parser<'_> {
         let sign = match self.peek().cloned() {
             Some(Token::Sign(sign @ ("=" | "!=" | "<" | "<=" | ">" | ">="))) => sign,
             _ if self.takes("in") => return self.in_something(field),
+            _ if self.takes("lists") => {
+                if self.takes_sign("(") {
+                    return Ok(field.lists(self.list()?));
+                }
+                return Ok(field.lists([self.value("behind “lists”")?]));
+            }
             _ if self.takes("contains") => return Ok(field.contains(self.words("contains")?)),
             _ if self.takes("fits") => return Ok(field.fits(self.words("fits")?)),
             _ => {
-                let message = format!("what “{name}” should be is missing: one of = != < <= > >= in contains fits");
+                let message =
+                    format!("what “{name}” should be is missing: one of = != < <= > >= in lists contains fits");
                 return Err(self.wrong(message));
             }
         };
@@ -212,15 +219,7 @@ impl Parser<'_> {
 
     fn in_something(&mut self, field: super::Field) -> Result<Filter> {
         if self.takes_sign("(") {
-            let mut values = vec![self.value("in the list")?];
-            while self.takes_sign(",") {
-                values.push(self.value("in the list")?);
-            }
-            return if self.takes_sign(")") {
-                Ok(field.is_one_of(values))
-            } else {
-                Err(self.wrong("the list is not closed; put ) behind its last value"))
-            };
+            return Ok(field.is_one_of(self.list()?));
         }
         let least = if self.takes_sign("..") { None } else { Some(self.value("behind “in”")?) };
         if least.is_some() && !self.takes_sign("..") {
@@ -236,6 +235,18 @@ impl Parser<'_> {
             return Err(self.wrong("a range needs a beginning or an end"));
         }
         Ok(field.is(Is::Between(least, most)))
+    }
+
+    /// Takes the values of a list whose bracket is open.
+    fn list(&mut self) -> Result<Vec<Value>> {
+        let mut values = vec![self.value("in the list")?];
+        while self.takes_sign(",") {
+            values.push(self.value("in the list")?);
+        }
+        match self.takes_sign(")") {
+            true => Ok(values),
+            false => Err(self.wrong("the list is not closed; put ) behind its last value")),
+        }
     }
 
     fn value(&mut self, where_: &str) -> Result<Value> {
