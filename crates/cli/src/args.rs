@@ -314,6 +314,8 @@ pub enum Verb {
     Digest(DigestArguments),
     /// Show the tree of summaries: chunks that are alike, summed up, and summed up again
     Tree(TreeArguments),
+    /// Tell what the pipeline does, stage by stage, and draw it
+    Describe(DescribeArguments),
     /// Score search and answers on a set of questions
     Evaluate(EvaluateArguments),
     /// Find settings that are really better on a set of questions
@@ -378,6 +380,17 @@ pub struct TreeArguments {
     #[arg(long, value_name = "FILE")]
     pub drawing: Option<PathBuf>,
     /// Overwrite files that exist
+    #[arg(long)]
+    pub force: bool,
+}
+
+/// How the pipeline is drawn.
+#[derive(Args)]
+pub struct DescribeArguments {
+    /// Draw the pipeline into this SVG file
+    #[arg(long, value_name = "FILE")]
+    pub drawing: Option<PathBuf>,
+    /// Overwrite a file that exists
     #[arg(long)]
     pub force: bool,
 }

@@ -24,6 +24,7 @@
 pub mod answer;
 mod checking;
 pub mod config;
+pub mod contract;
 pub mod conversation;
 pub mod corpus;
 pub mod digest;
@@ -52,7 +53,7 @@ pub use answer::Reply;
 pub use checking::{Check, CheckReport, CheckedClaim, ClaimPair, ClaimToCheck, Objection, PairCheck, pair_measures};
 pub use config::Config;
 pub use conversation::Conversation;
-pub use corpus::Corpus;
+pub use corpus::{AskBatch, BatchProgress, BatchReport, Corpus};
 pub use digest::DigestReport;
 pub use generate::{CommandGenerator, Generator};
 pub use ingest::{
@@ -67,7 +68,7 @@ pub use logothete_parse::{
     ParseSettings, Parsers, area_picture, block_colour, outlined_page, page_picture, parse, png,
 };
 pub use maintenance::Forgotten;
-pub use pipeline::{Pipeline, Tesseract, write_templates};
+pub use pipeline::{Journey, Pipeline, PipelineDescription, StageDescription, Tesseract, write_templates};
 pub use reading::{Drawing, Drawn, serve_reader};
 #[cfg(feature = "http")]
 pub use remote::{RemoteEncoder, RemoteGenerator, RemoteReranker};

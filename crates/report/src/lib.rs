@@ -3,6 +3,7 @@
 
 mod evaluation_page;
 mod html;
+mod pipeline_drawing;
 mod plot;
 mod reply_page;
 mod source_page;
@@ -10,6 +11,7 @@ mod trace_page;
 mod tree_page;
 
 pub use evaluation_page::{Evaluation, evaluation_page};
+pub use pipeline_drawing::pipeline_drawing;
 pub use plot::Plot;
 pub use reply_page::reply_page;
 pub use source_page::SourcePage;

@@ -6,6 +6,7 @@ pub mod chat;
 pub mod check;
 pub mod chunk;
 pub mod demo;
+pub mod describe;
 pub mod digest;
 pub mod evaluate;
 pub mod new;

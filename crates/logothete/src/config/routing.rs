@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 use std::path::PathBuf;
 
+use logothete_core::search::Rule;
 use logothete_core::text::Language;
 use logothete_core::{Error, ErrorKind, Result};
 use serde::{Deserialize, Serialize};
@@ -78,6 +79,14 @@ impl RouteConfig {
         let merged: SearchConfig = merged.try_into().map_err(|error: toml::de::Error| invalid(error.message()))?;
         merged.validate()?;
         Ok(merged)
+    }
+
+    /// Returns the rules by which the route is taken. A language whose code is unknown is none.
+    pub fn rules(&self) -> Vec<Rule> {
+        let words = self.words.iter().cloned().map(Rule::Words);
+        let fields = self.fields.iter().cloned().map(Rule::Field);
+        let languages = self.languages().unwrap_or_default().into_iter().map(Rule::Language);
+        words.chain(fields).chain(languages).chain(self.question.map(Rule::Question)).collect()
     }
 
     /// Returns the languages.

@@ -2,10 +2,11 @@
 
 use std::sync::Arc;
 
+use futures_util::{StreamExt, TryStreamExt, stream};
 use logothete_core::Result;
 
 use super::Corpus;
-use crate::answer::{self, AskEvent, Asked, Listener, Model, PromptPreview, Reply};
+use crate::answer::{self, AskEvent, AskSteps, Asked, Listener, Model, PromptPreview, Reply};
 use crate::config::{GeneratorRole, TransformKind};
 use crate::pipeline::Equipped;
 use crate::search::{SearchRequest, Searcher, Transforms};
@@ -38,7 +39,15 @@ impl Corpus {
         self.asked(request.into(), Listener::new(tell)).await
     }
 
-    /// Answers several questions. Without a model, all are answered from the corpus as of one moment.
+    /// Answers a question as a stream: the stages that have ended, the text as the model writes it, its claims, and last the reply. Nothing happens until the
+    /// stream is polled; dropping it stops what it asked for.
+    pub fn ask_steps(&self, request: impl Into<SearchRequest>) -> AskSteps {
+        let (corpus, request) = (self.clone(), request.into());
+        AskSteps::new(move |tell| async move { corpus.asked(request, Listener::new(tell)).await })
+    }
+
+    /// Answers several questions, in their order. Without a model, all are answered from the corpus as of one moment; with one, as many at a time as
+    /// `max_concurrent` of `[generator]` says. For many questions see [`ask_batch`](Self::ask_batch).
     ///
     /// # Errors
     /// As [`ask`](Self::ask). The first question that fails ends the call.
@@ -51,11 +60,9 @@ impl Corpus {
             let ahead = self.ahead(&requests, Transforms::default(), &spending, rehearse_answers(&requests)).await?;
             return self.query(move |opened, view, stop| answer::ask_all(opened, view, &requests, &ahead, stop)).await;
         }
-        let mut replies = Vec::with_capacity(requests.len());
-        for request in requests {
-            replies.push(self.asked(request, Listener::default()).await?);
-        }
-        Ok(replies)
+        let at_once = self.opened.config().generator.max_concurrent.max(1);
+        let asked = stream::iter(requests).map(|request| self.asked(request, Listener::default()));
+        asked.buffered(at_once).try_collect().await
     }
 
     /// Returns the prompt that [`ask`](Self::ask) would send for a question, with its number of tokens and the host that would receive

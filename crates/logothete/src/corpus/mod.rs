@@ -2,6 +2,7 @@
 
 mod access;
 mod asking;
+mod batch;
 mod checking;
 mod digesting;
 mod drafting;
@@ -13,6 +14,7 @@ mod tuning;
 mod variant;
 
 use access::Asker;
+pub use batch::{AskBatch, BatchProgress, BatchReport};
 pub(crate) use digesting::document_named;
 pub use info::{CorpusInfo, SegmentInfo};
 pub use tuning::{TuneRequest, Tuning};

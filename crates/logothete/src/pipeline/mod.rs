@@ -1,6 +1,7 @@
 //! The pipeline: the stages that a configuration describes, or that the user brings.
 
 mod chunking;
+mod describe;
 mod encoder;
 mod generator;
 mod parsers;
@@ -10,6 +11,7 @@ mod templates;
 mod tesseract;
 
 pub(crate) use chunking::{Chunking, Writing};
+pub use describe::{Journey, PipelineDescription, StageDescription};
 pub(crate) use generator::Equipped;
 pub(crate) use parsers::{budget, settings as parse_settings};
 #[cfg(feature = "http")]

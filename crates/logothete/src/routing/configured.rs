@@ -2,7 +2,7 @@
 
 use logothete_core::{Error, ErrorKind, Result};
 
-use super::{Route, Router, Rule};
+use super::{Route, Router};
 use crate::config::Config;
 use crate::pipeline::Pipeline;
 
@@ -37,10 +37,7 @@ impl Router {
             let pipeline = pipeline.clone().configured(|config| config.search = search);
             let mut route = Route::new(name, &pipeline.open(&settings.corpus).await?).plan(plan);
             route = route.described(&settings.description);
-            let rules = settings.words.iter().cloned().map(Rule::Words);
-            let rules = rules.chain(settings.fields.iter().cloned().map(Rule::Field));
-            let rules = rules.chain(settings.languages()?.into_iter().map(Rule::Language));
-            for rule in rules.chain(settings.question.map(Rule::Question)) {
+            for rule in settings.rules() {
                 route = route.when(rule);
             }
             router = router.route(route);

@@ -6,6 +6,7 @@ mod chunking;
 mod citations;
 mod composing;
 mod consistency;
+mod contracts;
 mod corpus;
 mod edges;
 mod examples;

@@ -1,8 +1,8 @@
 //! Legs of the user's own.
 
-use logothete_core::Result;
 use logothete_core::chunk::ChunkId;
 use logothete_core::trace::{LegRecord, TraceDetails};
+use logothete_core::{Fingerprint, Result};
 
 use super::{LegInput, RowLeg};
 use crate::storage::{RowId, RowsOf};
@@ -15,6 +15,11 @@ use crate::threads::caught_in;
 pub trait Leg: Send + Sync {
     /// Returns the name of the leg in plans, results and traces.
     fn name(&self) -> &str;
+
+    /// Returns a fingerprint that changes whenever it may find other passages for the same question.
+    fn fingerprint(&self) -> Fingerprint {
+        Fingerprint::of([self.name()])
+    }
 
     /// Returns what it finds, in any order. Scores are compared within the leg only; higher is better, and 0 counts nothing.
     ///

@@ -4,7 +4,7 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use logothete_core::search::Passage;
-use logothete_core::{Error, ErrorKind, Result};
+use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 
 use crate::threads::{caught_in, within};
 
@@ -16,6 +16,11 @@ use crate::threads::{caught_in, within};
 pub trait Reranker: Send + Sync {
     /// Returns the name of the reranker in traces.
     fn name(&self) -> &str;
+
+    /// Returns a fingerprint that changes whenever it may score the same passages differently.
+    fn fingerprint(&self) -> Fingerprint {
+        Fingerprint::of([self.name()])
+    }
 
     /// Returns a score for each passage; higher is better. The passages come in the fused order.
     ///
