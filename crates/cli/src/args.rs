@@ -184,6 +184,12 @@ pub struct AskArguments {
     /// Answer each line of a file instead
     #[arg(long, value_name = "FILE", conflicts_with = "question")]
     pub questions: Option<PathBuf>,
+    /// Write the answers to this file, a line of JSON each; if it has some of them already, go on after these
+    #[arg(long, value_name = "FILE", requires = "questions", conflicts_with = "trace")]
+    pub into: Option<PathBuf>,
+    /// Ask so many questions at a time
+    #[arg(long, value_name = "NUMBER", requires = "into", default_value_t = 4)]
+    pub at_once: usize,
     #[command(flatten)]
     pub changes: PlanChanges,
     /// Answer only from chunks for which this filter holds, such as 'date >= 2025-03 and page < 9'

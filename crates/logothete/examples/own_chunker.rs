@@ -4,7 +4,7 @@
 
 use logothete::chunk::{Chunker, Structure};
 use logothete::document::{Document, Span};
-use logothete::{Fingerprint, Pipeline, Result};
+use logothete::{Fingerprint, Pipeline, Result, contract, parse};
 
 #[derive(Default)]
 struct ByEntry {
@@ -44,6 +44,10 @@ fn begins_entry(line: &str) -> bool {
 
 #[tokio::main(flavor = "current_thread")]
 async fn main() -> Result<()> {
+    // What a test of your own project would do.
+    let log = parse("log.txt", b"06:40 The tug left.\nShe came back.\n07:10 Fog.\n")?;
+    contract::chunker(&ByEntry::default(), &[log])?;
+
     let corpus = Pipeline::default().with_chunker(ByEntry::default()).open("entries.corpus").await?;
     let report = corpus.build("demo/documents").await?;
     println!("{} chunks", report.chunks);

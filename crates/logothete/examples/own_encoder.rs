@@ -3,7 +3,7 @@
 //! `cargo run --release -p logothete --example own_encoder`
 
 use logothete::vector::{Encoder, Role, Vectors};
-use logothete::{Fingerprint, Pipeline, Result};
+use logothete::{Fingerprint, Pipeline, Result, contract};
 
 struct LetterCounts;
 
@@ -36,6 +36,9 @@ impl Encoder for LetterCounts {
 
 #[tokio::main(flavor = "current_thread")]
 async fn main() -> Result<()> {
+    // What a test of your own project would do.
+    contract::encoder(&LetterCounts, &["swing bridge hours"])?;
+
     let corpus = Pipeline::default().with_encoder(LetterCounts).open("letters.corpus").await?;
     corpus.build("demo/documents").await?;
     for passage in corpus.search("swing bridge hours").await?.passages.iter().take(3) {

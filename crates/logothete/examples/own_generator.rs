@@ -2,8 +2,9 @@
 //! Run from the root of the repository: `cargo run --release -p logothete --example own_generator`
 
 use logothete::generate::{Generation, GenerationRequest, GenerationStream};
+use logothete::prompt::Prompt;
 use logothete::text::{count_words, sentences};
-use logothete::{Fingerprint, Generator, MemorySource, Pipeline, TokenUsage};
+use logothete::{Fingerprint, Generator, MemorySource, Pipeline, TokenUsage, contract};
 
 struct FirstSentence;
 
@@ -31,6 +32,9 @@ impl Generator for FirstSentence {
 
 #[tokio::main(flavor = "current_thread")]
 async fn main() -> logothete::Result<()> {
+    // What a test of your own project would do.
+    contract::generator(&FirstSentence, Prompt::new("Answer.", "The bell is rung in fog.")).await?;
+
     let corpus = Pipeline::default().with_generator(FirstSentence).in_memory().await?;
     let notice = "# Bell\n\nThe bell is rung in fog. It hangs in the tower.";
     corpus.build(MemorySource::new("notices").with("bell.md", notice)).await?;

@@ -3,7 +3,7 @@
 //! `cargo run --release -p logothete --example own_leg`
 
 use logothete::search::{Leg, LegHit, LegQuestion};
-use logothete::{Pipeline, Result, SearchRequest};
+use logothete::{Pipeline, Result, SearchRequest, contract};
 
 /// Finds “Notice 6” in the file `notices/notice-2025-06.md`.
 struct NamedNotice;
@@ -23,6 +23,9 @@ impl Leg for NamedNotice {
 
 #[tokio::main(flavor = "current_thread")]
 async fn main() -> Result<()> {
+    // What a test of your own project would do.
+    contract::leg(&NamedNotice, &["What does Notice 4 announce?"])?;
+
     let corpus = Pipeline::default().with_leg(NamedNotice, 5.0).open("named.corpus").await?;
     corpus.build("demo/documents").await?;
     let question = "What does Notice 4 announce?";

@@ -3,7 +3,7 @@
 //! `cargo run --release -p logothete --example own_parser`
 
 use logothete::document::{Document, DocumentBuilder, Input, Parser};
-use logothete::{Error, ErrorKind, Fingerprint, MemorySource, Pipeline, Result};
+use logothete::{Error, ErrorKind, Fingerprint, MemorySource, Pipeline, Result, contract};
 
 struct TideTable;
 
@@ -29,7 +29,8 @@ impl Parser for TideTable {
             input.budget.check()?;
             rows.push(line.split_whitespace().collect());
         }
-        let mut builder = DocumentBuilder::new(input.name, "application/x-tide-table");
+        // What would pass the limits of a file is left out, and the file is refused.
+        let mut builder = DocumentBuilder::within(input.name, "application/x-tide-table", input.budget);
         builder.heading(1, "Tides at Marrowby");
         builder.table(1, &rows);
         Ok(builder.finish())
@@ -39,6 +40,8 @@ impl Parser for TideTable {
 #[tokio::main(flavor = "current_thread")]
 async fn main() -> Result<()> {
     let table = "04:12 low 0.9\n10:31 high 5.2\n16:40 low 1.1\n22:58 high 4.9\n";
+    // What a test of your own project would do.
+    contract::parser(&TideTable, &[("2025-11-18.tides", table.as_bytes())])?;
     let source = MemorySource::new("tides").with("2025-11-18.tides", table);
 
     let corpus = Pipeline::default().with_parser(TideTable).open("tides.corpus").await?;

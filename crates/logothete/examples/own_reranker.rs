@@ -3,7 +3,7 @@
 //! Run from the root of the repository: `cargo run --release -p logothete --example own_reranker`
 
 use logothete::search::{Passage, Reranker};
-use logothete::{Pipeline, Result};
+use logothete::{Pipeline, Result, contract};
 
 struct Numbers;
 
@@ -32,6 +32,8 @@ async fn main() -> Result<()> {
         let before = passage.fused.map_or(0, |fused| fused.rank);
         println!("{}. was {before}: {} ({:.2})", passage.rank, passage.location, passage.score);
     }
+    // What a test of your own project would do.
+    contract::reranker(&Numbers, "How many gross tons is the tug?", &found.passages)?;
     found.notes.iter().for_each(|note| println!("{note}"));
     Ok(())
 }

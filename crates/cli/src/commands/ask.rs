@@ -9,7 +9,7 @@ use logothete_report::reply_page;
 use serde_json::json;
 
 use super::output::{check_free, write_file};
-use super::{changed, configuration, corpus, routed};
+use super::{batch, changed, configuration, corpus, routed};
 use crate::args::{AskArguments, CorpusArguments};
 use crate::view::{Flow, Style, answer, prompt, sources, trace, verdict, visible, width};
 use crate::{DONE, Output, REFUSED};
@@ -34,13 +34,20 @@ pub async fn run(at: &CorpusArguments, arguments: &AskArguments, as_json: bool) 
     let requests: Vec<_> =
         super::asked(&arguments.question, arguments.questions.as_deref())?.into_iter().map(request).collect();
     if routed::applies(at, &config) {
-        let needs_one = [("--show-prompt", arguments.show_prompt), ("--trace-page", arguments.trace_page.is_some())];
+        let needs_one = [
+            ("--show-prompt", arguments.show_prompt),
+            ("--trace-page", arguments.trace_page.is_some()),
+            ("--into", arguments.into.is_some()),
+        ];
         return match needs_one.iter().find(|(_, is_given)| *is_given) {
             Some((option, _)) => Err(routed::refuse(option)),
             None => routed::ask(at, &config, requests, arguments.trace).await,
         };
     }
     let corpus = corpus(at, &config, &folder, true).await?;
+    if let Some(into) = &arguments.into {
+        return batch::run(&corpus, requests, into, arguments.at_once).await;
+    }
     let style = Style::of_stdout();
     if arguments.show_prompt
         && let Some(request) = requests.first().cloned()

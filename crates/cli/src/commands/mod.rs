@@ -1,6 +1,7 @@
 //! The subcommands, a module each.
 
 pub mod ask;
+mod batch;
 pub mod build;
 pub mod chat;
 pub mod check;

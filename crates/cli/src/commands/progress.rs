@@ -12,7 +12,7 @@ use crate::view::{count, duration, thousands, visible};
 
 /// Returns a bar without a length yet. It is not drawn where stderr is no terminal.
 pub fn bar() -> ProgressBar {
-    let bar = ProgressBar::no_length().with_style(style());
+    let bar = ProgressBar::no_length().with_style(style("documents"));
     bar.enable_steady_tick(Duration::from_millis(200));
     bar
 }
@@ -46,8 +46,9 @@ pub fn shown(request: BuildRequest, bar: &ProgressBar, name: Option<&str>) -> Bu
     })
 }
 
-fn style() -> ProgressStyle {
-    let template = "{pos}/{len} documents{rate}{left}  {wide_msg}";
+/// Returns the style of a bar that counts things of a name.
+pub fn style(things: &str) -> ProgressStyle {
+    let template = format!("{{pos}}/{{len}} {things}{{rate}}{{left}}  {{wide_msg}}");
     let seconds = |state: &ProgressState| state.elapsed().max(Duration::from_millis(1)).as_secs_f64();
     let rate = move |state: &ProgressState, out: &mut dyn Write| {
         let rate = state.pos() as f64 / seconds(state);
@@ -65,6 +66,6 @@ fn style() -> ProgressStyle {
             let _ = write!(out, ", {} left", duration(left * 1000.0));
         }
     };
-    let style = ProgressStyle::with_template(template).unwrap_or_else(|_| ProgressStyle::default_bar());
+    let style = ProgressStyle::with_template(&template).unwrap_or_else(|_| ProgressStyle::default_bar());
     style.with_key("rate", rate).with_key("left", left)
 }

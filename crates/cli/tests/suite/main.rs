@@ -4,6 +4,7 @@ mod asking;
 mod checking;
 mod common;
 mod comparing;
+mod composing;
 mod connections;
 mod digesting;
 mod edges;

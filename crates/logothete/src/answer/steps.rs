@@ -76,6 +76,8 @@ impl Stream for AskSteps {
         }
         match self.steps.poll_recv(context) {
             Poll::Ready(Some(step)) => Poll::Ready(Some(Ok(step))),
+            // Everything was told, and the answer is on its way.
+            Poll::Ready(None) if self.answering.is_some() => Poll::Pending,
             Poll::Ready(None) => {
                 let outcome = self.outcome.take();
                 Poll::Ready(outcome.map(|outcome| outcome.map(|reply| AskStep::Reply(Box::new(reply)))))

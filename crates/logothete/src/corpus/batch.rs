@@ -22,13 +22,15 @@ use crate::threads::StopToken;
 /// The version of the lines.
 const VERSION: u32 = 1;
 
+type Told = dyn Fn(&BatchProgress<'_>) + Send + Sync;
+
 /// Many questions, and the file that their answers go to, as JSON Lines.
 #[derive(Clone)]
 pub struct AskBatch {
     file: PathBuf,
     max_concurrent: usize,
     stop: StopToken,
-    told: Option<Arc<dyn Fn(&BatchProgress<'_>) + Send + Sync>>,
+    told: Option<Arc<Told>>,
 }
 
 impl fmt::Debug for AskBatch {

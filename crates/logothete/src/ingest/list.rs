@@ -180,7 +180,9 @@ impl<'p> Walk<'p> {
                 report.failed.push(Failure { document: path, reason });
                 continue;
             }
-            if seen.places.insert(short_hash(&(self.planned.source.location(), &item.place))) {
+            // A source that reads by paths alone gives its items no place.
+            let place = if item.place.is_empty() { &item.path } else { &item.place };
+            if seen.places.insert(short_hash(&(self.planned.source.location(), place))) {
                 bytes += item.size.unwrap_or(0);
                 found.push((item, path));
             }

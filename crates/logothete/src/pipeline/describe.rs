@@ -200,7 +200,13 @@ impl Pipeline {
             }
             stages.push(told);
         }
-        let fused = match plan.legs.len() {
+        if config.tree.kind != TreeKind::Off && config.tree.weight > 0.0 {
+            let says = format!("weight {}, chunks below the nearest summaries", config.tree.weight);
+            let mut told = stage("leg", "tree", says).or("if there is no tree, the search goes on without it");
+            told.when = Some("the question is about the whole".to_owned());
+            stages.push(told);
+        }
+        let fused = match stages.iter().filter(|stage| stage.stage == "leg").count() {
             1 => "one ranking".to_owned(),
             count => format!("{count} rankings become one"),
         };

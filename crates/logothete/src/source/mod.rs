@@ -86,7 +86,7 @@ forward!(Arc<T>, Box<T>);
 pub struct Item {
     /// Its path from the source's root, with `/` between the parts. It becomes the document's name.
     pub path: String,
-    /// The address to read: a path or a URL.
+    /// The address to read: a path or a URL; empty if the source reads by `path`. An address that is listed twice is read once.
     pub place: String,
     /// Its size in bytes, if that is known before it is read.
     pub size: Option<u64>,

@@ -211,7 +211,7 @@ impl Check for Broken {
                 praise.verdict = Verdict::Supported;
                 Some(praise)
             }
-            2 => (self.count() % 2 == 0).then(|| Objection::partly("now and then")),
+            2 => self.count().is_multiple_of(2).then(|| Objection::partly("now and then")),
             3 => claim.quotations[0].is_empty().then(|| Objection::partly("nothing is quoted")),
             _ => None,
         })

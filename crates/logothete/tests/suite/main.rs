@@ -2,6 +2,7 @@
 
 mod access;
 mod answers;
+mod batches;
 mod chunking;
 mod citations;
 mod composing;

@@ -2,9 +2,10 @@
 
 use std::fs;
 use std::os::unix::fs::symlink;
+use std::sync::Arc;
 
-use logothete::source::Item;
-use logothete::{Error, ErrorKind, FolderSource, Source};
+use logothete::source::{Content, Item, Items};
+use logothete::{BoxFuture, Error, ErrorKind, FolderSource, Pipeline, Result, Source};
 use rstest::rstest;
 
 #[test]
@@ -105,4 +106,33 @@ fn a_missing_path_suggests_the_nearest_name(#[case] wanted: &str, #[case] expect
         Some(name) => assert!(error.to_string().contains(&format!("/{name}?")), "{error}"),
         None => assert!(!error.to_string().contains("did you mean"), "{error}"),
     }
+}
+
+/// A source that names its items by their paths alone.
+struct Paths(Vec<&'static str>);
+
+impl Source for Paths {
+    fn location(&self) -> String {
+        "paths".to_owned()
+    }
+
+    fn items(&self) -> BoxFuture<'_, Result<Items>> {
+        let items: Vec<Result<Item>> =
+            self.0.iter().map(|path| Ok(Item { path: (*path).to_owned(), ..Item::default() })).collect();
+        Box::pin(async move { Ok(Box::new(items.into_iter()) as Items) })
+    }
+
+    fn read<'a>(&'a self, item: &'a Item, _: u64) -> BoxFuture<'a, Result<Content>> {
+        let bytes = format!("# {}\n\nThe bell of {} is rung in fog.", item.path, item.path).into_bytes();
+        Box::pin(async move { Ok(Content { bytes, media_type: None }) })
+    }
+}
+
+#[tokio::test]
+async fn items_without_a_place_are_told_apart_by_their_paths() {
+    let corpus = Pipeline::default().in_memory().await.expect("a corpus");
+    let report = corpus.build(Arc::new(Paths(vec!["a.md", "b.md", "c.md"]))).await.expect("a build");
+    assert_eq!((report.added, report.failed.len()), (3, 0));
+    let report = corpus.build(Arc::new(Paths(vec!["a.md", "c.md", "d.md"]))).await.expect("a build");
+    assert_eq!((report.added, report.unchanged, report.removed), (1, 2, 1));
 }
