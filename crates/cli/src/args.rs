@@ -370,14 +370,17 @@ pub struct CheckArguments {
 /// What of the tree is shown.
 #[derive(Args)]
 pub struct TreeArguments {
+    /// Documents by their names or the ends of them: show a tree over these alone, which is not kept [default: the tree of the corpus]
+    #[arg(value_name = "DOCUMENT")]
+    pub documents: Vec<String>,
     /// Tell the summaries of this level, from 1 for the lowest, with the places that they stand on
     #[arg(long, value_name = "NUMBER")]
     pub level: Option<u32>,
     /// Grow a tree first, or let the one that is there follow what has changed
-    #[arg(long)]
+    #[arg(long, conflicts_with = "documents")]
     pub grow: bool,
     /// Grow another tree in place of the one that is there
-    #[arg(long)]
+    #[arg(long, conflicts_with = "documents")]
     pub anew: bool,
     /// Write an HTML page whose branches open and close
     #[arg(long, value_name = "FILE")]
@@ -410,6 +413,9 @@ pub struct DigestArguments {
     /// Tell what [digest.NAME] of the configuration asks for
     #[arg(long, value_name = "NAME", default_value = "default", hide_default_value = true)]
     pub fields: String,
+    /// Tell the summaries of this level of each document's tree instead, from 1 for the finest
+    #[arg(long, value_name = "NUMBER", conflicts_with = "fields")]
+    pub level: Option<u32>,
     /// The form [default: that of the configuration, else text]
     #[arg(long, value_enum, value_name = "FORM")]
     pub format: Option<Format>,

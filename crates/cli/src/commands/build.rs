@@ -256,10 +256,17 @@ fn render_estimate(estimate: &Estimate, style: Style) -> String {
         let size = bytes(estimate.token_index_bytes);
         out.push_str(&format!("The index of tokens would take {size}; the texts are encoded once more for it.\n"));
     }
+    if let Some(tree) = &estimate.tree {
+        let summaries = count(tree.summaries, "summary", "summaries");
+        let (sent, received) = (thousands(tree.tokens.sent), thousands(tree.tokens.received));
+        out.push_str(&format!(
+            "The tree would have about {summaries}: {sent} tokens sent, and at most {received} received.\n"
+        ));
+    }
     match total.cost {
         Some(cost) => out.push_str(&format!("It would cost {cost:.4} at the prices of the configuration.\n")),
-        None if total.contexts > 0 => {
-            out.push_str("Set price_sent and price_received in [generator] to see what the contexts cost.\n");
+        None if total.contexts > 0 || estimate.tree.is_some() => {
+            out.push_str("Set price_sent and price_received in [generator] to see what the model costs.\n");
         }
         None if estimate.tokens_per_second.is_none() && total.encoded_tokens > 0 => {
             out.push_str("Set price in [encoder] to see what that costs.\n");

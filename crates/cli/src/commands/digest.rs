@@ -18,7 +18,10 @@ pub async fn run(at: &CorpusArguments, arguments: &DigestArguments) -> Result<Ou
         None => config.digest(&arguments.fields)?.format,
     };
     let corpus = corpus(at, &config, &folder, true).await?;
-    let report: DigestReport = corpus.digest(&arguments.documents, &arguments.fields).await?;
+    let report: DigestReport = match arguments.level {
+        Some(level) => corpus.digest_at_level(&arguments.documents, level).await?,
+        None => corpus.digest(&arguments.documents, &arguments.fields).await?,
+    };
     let json = json!(report);
     let text = match format {
         DigestFormat::Markdown => report.markdown(),

@@ -28,7 +28,11 @@ pub async fn run(at: &CorpusArguments, arguments: &TreeArguments) -> Result<Outp
             code = IN_PART;
         }
     }
-    let Some(overview) = corpus.tree().await? else {
+    let found = match arguments.documents.is_empty() {
+        true => corpus.tree().await?,
+        false => Some(corpus.tree_of(&arguments.documents).await?),
+    };
+    let Some(overview) = found else {
         let message =
             "the corpus has no tree of summaries; grow one with logothete tree --grow, or set kind in [tree] and build";
         return Err(Error::new(ErrorKind::NotFound, message));

@@ -19,6 +19,8 @@ pub struct TreeConfig {
     pub max_levels: u32,
     /// How much the leg `tree` counts for questions about the whole; 0 means that they are searched as others are.
     pub weight: f32,
+    /// So many parts of the best summaries of each level are gone down to from the top; 0 looks at the summaries of all levels at once.
+    pub width: usize,
 }
 
 /// What the summaries of a tree are made of.
@@ -38,7 +40,7 @@ pub enum TreeKind {
 impl Default for TreeConfig {
     fn default() -> Self {
         let TreeSettings { groups, max_levels, max_words, .. } = TreeSettings::default();
-        Self { kind: TreeKind::Off, max_parts: groups.max_parts, max_words, max_levels, weight: 1.0 }
+        Self { kind: TreeKind::Off, max_parts: groups.max_parts, max_words, max_levels, weight: 1.0, width: 0 }
     }
 }
 

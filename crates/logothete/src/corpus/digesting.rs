@@ -183,16 +183,21 @@ impl Maker<'_> {
 
 /// Reads the documents of some names, each once.
 fn read(view: &View, wanted: &[String]) -> Result<Vec<WholeDocument>> {
+    named_documents(view, wanted)?.iter().map(|name| WholeDocument::read(view, name)).collect()
+}
+
+/// Returns the whole names of some documents, each once.
+pub(super) fn named_documents(view: &View, wanted: &[String]) -> Result<Vec<String>> {
     let known = view.document_names()?;
-    let mut found: Vec<WholeDocument> = Vec::new();
+    let mut found: Vec<String> = Vec::new();
     for name in wanted {
         let Some(document) = document_named(&known, name) else {
             let hint = closest(name, known.iter().cloned()).map(|near| format!("; did you mean {near}?"));
             let message = format!("the corpus has no document of this name{}", hint.unwrap_or_default());
             return Err(Error::new(ErrorKind::NotFound, message).at(name));
         };
-        if !found.iter().any(|own| own.name == *document) {
-            found.push(WholeDocument::read(view, document)?);
+        if !found.contains(document) {
+            found.push(document.clone());
         }
     }
     Ok(found)

@@ -1,5 +1,6 @@
 //! Digests of whole documents: by a model, part by part; or, without one, made of the documents' own sentences.
 
+mod level;
 mod report;
 mod sentences;
 mod written;
@@ -12,6 +13,7 @@ use logothete_core::document::Location;
 use logothete_core::search::Passage;
 use logothete_core::verify::Judge;
 
+pub(crate) use level::of_level;
 pub(crate) use sentences::from_sentences;
 pub(crate) use written::{Writer, WrittenDigest};
 

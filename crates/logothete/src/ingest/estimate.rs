@@ -16,6 +16,7 @@ use crate::config::Config;
 use crate::opened::Opened;
 use crate::storage::{VectorKey, vector_key};
 use crate::threads::Driver;
+use crate::tree::{TreeCounter, TreeEstimate};
 
 /// The number of texts that are encoded to measure the speed of the encoder.
 const SAMPLE: usize = 48;
@@ -36,6 +37,9 @@ pub struct Estimate {
     /// The size of the index of tokens for the chunks that would be encoded, by the settings of `[index]`; 0 without one. Their tokens are encoded
     /// once more for it.
     pub token_index_bytes: u64,
+    /// What a model would be asked for summaries of these documents; `None` if none writes any. Its price is part of the total.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub tree: Option<TreeEstimate>,
     /// The tokens a second that the encoder was just seen to read; `None` if it runs elsewhere, since trying it could
     /// cost.
     pub tokens_per_second: Option<f64>,
@@ -72,6 +76,7 @@ pub(crate) fn run(opened: &Opened, driver: &Driver, request: &BuildRequest) -> R
     let mut estimate = Estimate::default();
     let reader = Reader::new(opened, driver, request);
     let mut sample = Vec::new();
+    let mut tree = TreeCounter::new(opened)?;
     let planned = list::sources(&opened.storage, None, request, &mut report)?;
     let mut seen = Seen::default();
     for source in &planned {
@@ -90,6 +95,9 @@ pub(crate) fn run(opened: &Opened, driver: &Driver, request: &BuildRequest) -> R
                     FileOutcome::Failed(failure, _) => report.failed.push(failure),
                     FileOutcome::Read(change) => {
                         let (document, texts) = document(opened, &change)?;
+                        if let Some(tree) = &mut tree {
+                            change.chunks.iter().for_each(|chunk| tree.add(&chunk.text));
+                        }
                         sample.extend(texts.into_iter().take(SAMPLE - sample.len()));
                         estimate.documents.push(document);
                     }
@@ -100,6 +108,11 @@ pub(crate) fn run(opened: &Opened, driver: &Driver, request: &BuildRequest) -> R
     estimate.failed = report.failed;
     estimate.tokens_per_second = driver.compute(|| speed(&*opened.encoder, &sample))?;
     estimate.complete(opened.config());
+    if let Some(tree) = tree {
+        let (told, price) = tree.finish(opened)?;
+        estimate.tree = Some(told);
+        estimate.total.cost = estimate.total.cost.map(|cost| cost + price);
+    }
     if let Some(encoder) = opened.encoder.by_token() {
         let bits = opened.config().index.tokens;
         estimate.token_index_bytes = estimate.total.encoded_tokens * token_bytes(encoder.token_dimensions(), bits);

@@ -94,7 +94,7 @@ fn build(
     batch.finish(&stop, report)?;
     report.advice = advice;
     if !stop.is_stopped() && !spending.is_over() {
-        let growing = Growing { opened, driver, lease, spending: &spending, stop: &stop };
+        let growing = Growing { opened, driver, lease: Some(lease), spending: &spending, stop: &stop };
         // A tree that was stopped while it grew is grown by the next build.
         report.tree = tree::settle(&growing).or_else(|error| match error.kind() {
             ErrorKind::Cancelled => Ok(None),

@@ -255,6 +255,7 @@ impl Searcher<'_> {
             vectors: &self.ahead.vectors,
             filtered: filtered.as_deref(),
             allowed: allowed.as_deref(),
+            width: self.opened.config().tree.width,
             found: &[],
         };
         let rankings = self.run_legs(&plan, request, input, &mut notes, recorder)?;

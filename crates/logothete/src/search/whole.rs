@@ -12,7 +12,7 @@ use logothete_core::search::{LegPlan, Plan};
 use logothete_core::tree::StoredTree;
 
 use super::find::Searcher;
-use crate::tree::{Below, below_nearest, is_of_encoder};
+use crate::tree::{Below, Nearest, below_nearest, is_of_encoder};
 
 /// The most summaries that are looked at.
 const MAX_SUMMARIES: usize = 16;
@@ -61,10 +61,11 @@ impl Searcher<'_> {
         let Some(stored) = self.tree_for(question) else { return Ok(None) };
         let text = Query::plain(subject_of_the_whole(question).unwrap_or(question)).text();
         let vector = normalised(self.ahead.vectors.of(&text, &*self.opened.encoder)?);
+        let width = self.opened.config().tree.width;
         let best = stored.tree.nearest(&vector, 1);
         let Some(best) = best.first().and_then(|(at, _)| stored.tree.node(*at)) else { return Ok(None) };
         let score = |found: &Below| NODE_SHARE * found.summary + (1.0 - NODE_SHARE) * found.own;
-        let mut found = below_nearest(self.view, &stored, &vector, MAX_SUMMARIES)?;
+        let mut found = below_nearest(self.view, &stored, &vector, Nearest { summaries: MAX_SUMMARIES, width })?;
         found.sort_by(|a, b| score(b).total_cmp(&score(a)));
         let least = found.first().map_or(0.0, |first| MIN_SHARE * score(first));
         let near = found.into_iter().take_while(|one| score(one) >= least).take(MAX_CHUNKS);

@@ -6,14 +6,14 @@ use logothete_core::chunk::ChunkId;
 use logothete_core::rerank::normalised;
 use logothete_core::tree::{Growth, StoredTree, Told, Tree, TreeNode};
 use logothete_core::vector::Vectors;
-use logothete_core::{Result, TokenUsage};
+use logothete_core::{Error, Result, TokenUsage};
 
 use super::tell::Teller;
 use super::{TreeReport, leaves, made_by};
 use crate::config::{TreeConfig, TreeKind};
 use crate::opened::Opened;
 use crate::spending::Spending;
-use crate::storage::{FileKind, Lease, RowId, View};
+use crate::storage::{FileKind, Lease, RowId, RowsOf, View};
 use crate::threads::{Driver, StopToken};
 
 /// The number of nodes that are told between two looks at whether the work was stopped.
@@ -23,7 +23,8 @@ const TOLD_AT_ONCE: usize = 256;
 pub(crate) struct Growing<'a> {
     pub opened: &'a Opened,
     pub driver: &'a Driver,
-    pub lease: &'a Lease,
+    /// The right to write; `None` for a tree that is not kept.
+    pub lease: Option<&'a Lease>,
     pub spending: &'a Spending,
     pub stop: &'a StopToken,
 }
@@ -127,6 +128,18 @@ impl Growing<'_> {
         teller: &Teller<'_>,
         made_by: String,
     ) -> Result<TreeReport> {
+        let Grown { tree, tokens, broken } = self.grown(view, now, config, teller)?;
+        let mut report = report(&tree);
+        (report.told, report.grown, report.tokens) = (tree.nodes.len(), true, tokens);
+        report.broken = broken.as_ref().map(ToString::to_string);
+        // What a model has not finished grows again with the next build; its replies are in the cache.
+        let made_by = if broken.is_some() { format!("{made_by}, unfinished") } else { made_by };
+        self.commit(&StoredTree::new(tree, now.iter().map(|(chunk, _)| chunk.clone()).collect(), made_by))?;
+        Ok(report)
+    }
+
+    /// Grows a tree over some chunks.
+    fn grown(&self, view: &View, now: &[(ChunkId, RowId)], config: &TreeConfig, teller: &Teller<'_>) -> Result<Grown> {
         let mut vectors = Vectors::new(self.opened.encoder.dimensions());
         let nothing = vec![0.0; vectors.dimensions()];
         for (_, row) in now {
@@ -148,23 +161,44 @@ impl Growing<'_> {
                 }
             }
         }
-        let tree = growth.finish();
-        let mut report = report(&tree);
-        (report.told, report.grown, report.tokens) = (tree.nodes.len(), true, tokens);
-        report.broken = broken.as_ref().map(ToString::to_string);
-        // What a model has not finished grows again with the next build; its replies are in the cache.
-        let made_by = if broken.is_some() { format!("{made_by}, unfinished") } else { made_by };
-        self.commit(&StoredTree::new(tree, now.iter().map(|(chunk, _)| chunk.clone()).collect(), made_by))?;
-        Ok(report)
+        Ok(Grown { tree: growth.finish(), tokens, broken })
+    }
+
+    /// Grows a tree over the chunks of some documents, which is not kept.
+    pub(crate) fn of_documents(&self, view: &View, documents: &[String], config: &TreeConfig) -> Result<StoredTree> {
+        let wanted: Vec<RowsOf> = documents.iter().map(|name| RowsOf::Document(name.clone())).collect();
+        let catalogue = view.catalogue();
+        let rows: Vec<RowId> = catalogue.rows_of(&wanted)?.into_iter().map(|(_, row)| row).collect();
+        let chunks = catalogue.chunks_at(&rows)?;
+        drop(catalogue);
+        let now: Vec<(ChunkId, RowId)> = chunks.into_iter().map(|(chunk, _)| chunk).zip(rows).collect();
+        let teller = Teller::new(self.opened, self.driver, view, &now, config, self.spending, self.stop)?;
+        let Grown { tree, broken, .. } = self.grown(view, &now, config, &teller)?;
+        match broken {
+            Some(error) => Err(error),
+            None => {
+                let chunks = now.into_iter().map(|(chunk, _)| chunk).collect();
+                Ok(StoredTree::new(tree, chunks, made_by(self.opened, config)))
+            }
+        }
     }
 
     fn commit(&self, stored: &StoredTree) -> Result<()> {
+        let Some(lease) = self.lease else { return Ok(()) };
         let storage = &self.opened.storage;
         let name = storage.write(FileKind::Tree, |to| stored.write(to))?;
         storage.sync()?;
-        storage.commit(self.lease, |transaction| transaction.set_tree(Some(&name)))?;
-        storage.sweep(self.lease)
+        storage.commit(lease, |transaction| transaction.set_tree(Some(&name)))?;
+        storage.sweep(lease)
     }
+}
+
+/// A tree that has grown, and what it cost.
+struct Grown {
+    tree: Tree,
+    tokens: TokenUsage,
+    /// Why it is not whole.
+    broken: Option<Error>,
 }
 
 fn report(tree: &Tree) -> TreeReport {

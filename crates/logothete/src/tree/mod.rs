@@ -1,16 +1,19 @@
 //! The tree of summaries of a corpus: grown after a build, and looked at.
 
+mod estimate;
 mod grow;
 mod near;
 mod overview;
 mod tell;
 
+pub use estimate::TreeEstimate;
 pub use logothete_core::tree::{TreeEnd, TreeSentence};
 pub use overview::{TreeLevel, TreeNodeInfo, TreeOverview, TreeSource};
 
+pub(crate) use estimate::TreeCounter;
 pub(crate) use grow::{Growing, settle};
-pub(crate) use near::{Below, below_nearest};
-pub(crate) use overview::overview;
+pub(crate) use near::{Below, Nearest, below_nearest};
+pub(crate) use overview::{looked_at, overview};
 
 use logothete_core::chunk::ChunkId;
 use logothete_core::tree::StoredTree;

@@ -22,11 +22,24 @@ pub(crate) struct Below {
     pub quoted: Vec<Span>,
 }
 
-/// Returns the chunks below the `summaries` summaries of all levels that are nearest to a vector of length 1, in the order of the leaves: those that are parts of a
-/// summary of the lowest level, and those that summaries quote.
-pub(crate) fn below_nearest(view: &View, stored: &StoredTree, vector: &[f32], summaries: usize) -> Result<Vec<Below>> {
+/// Which summaries are looked at.
+#[derive(Clone, Copy)]
+pub(crate) struct Nearest {
+    /// The most summaries.
+    pub summaries: usize,
+    /// So many parts of each level are gone down to from the top; 0 looks at all levels at once.
+    pub width: usize,
+}
+
+/// Returns the chunks below the summaries that are nearest to a vector of length 1, in the order of the leaves: those that are parts of a summary of the lowest
+/// level, and those that summaries quote.
+pub(crate) fn below_nearest(view: &View, stored: &StoredTree, vector: &[f32], nearest: Nearest) -> Result<Vec<Below>> {
     let mut below: BTreeMap<u32, (f32, Vec<Span>)> = BTreeMap::new();
-    for (at, score) in stored.tree.nearest(vector, summaries) {
+    let found = match nearest.width {
+        0 => stored.tree.nearest(vector, nearest.summaries),
+        width => stored.tree.descend(vector, width.min(nearest.summaries)),
+    };
+    for (at, score) in found {
         let Some(node) = stored.tree.node(at) else { continue };
         let parts = node.parts.iter().filter(|_| node.level == 1).map(|leaf| (*leaf, None));
         let quoted = node.sentences.iter().map(|sentence| (sentence.leaf, Some(sentence.span)));

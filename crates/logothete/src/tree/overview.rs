@@ -103,8 +103,13 @@ impl TreeOverview {
 /// Returns the tree as of a view; `None` if there is none.
 pub(crate) fn overview(opened: &Opened, view: &View) -> Result<Option<TreeOverview>> {
     let Some(stored) = view.snapshot.tree()? else { return Ok(None) };
-    let StoredTree { tree, chunks, .. } = &*stored;
-    let passages = sources(&stored, view)?;
+    looked_at(opened, view, &stored).map(Some)
+}
+
+/// Returns a tree with the places of what it quotes.
+pub(crate) fn looked_at(opened: &Opened, view: &View, stored: &StoredTree) -> Result<TreeOverview> {
+    let StoredTree { tree, chunks, .. } = stored;
+    let passages = sources(stored, view)?;
     let chunk = |leaf: u32| chunks.get(leaf as usize);
     let mut nodes = Vec::with_capacity(tree.nodes.len());
     for (number, node) in (0_u32..).zip(&tree.nodes) {
@@ -147,10 +152,10 @@ pub(crate) fn overview(opened: &Opened, view: &View) -> Result<Option<TreeOvervi
         }
     };
     let levels = (1..=tree.levels()).map(level).collect();
-    let stale = (!is_of_encoder(&*opened.encoder, &stored))
+    let stale = (!is_of_encoder(&*opened.encoder, stored))
         .then(|| "the corpus was encoded anew since it grew; build to grow another".to_owned());
     let (end, drift) = (tree.end, tree.history.drift());
-    Ok(Some(TreeOverview { chunks: tree.leaves, levels, nodes, end, drift, stale }))
+    Ok(TreeOverview { chunks: tree.leaves, levels, nodes, end, drift, stale })
 }
 
 /// Returns the chunks that the summaries stand on.

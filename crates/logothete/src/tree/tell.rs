@@ -150,7 +150,7 @@ impl<'a> Teller<'a> {
         texts: impl Fn(usize) -> Vec<String>,
     ) -> Result<Vec<(String, TokenUsage)>> {
         let Equipped { generator, config, mask } = equipped;
-        let reply_tokens = (self.max_words as u64 * 2).min(config.max_tokens);
+        let reply_tokens = reply_tokens(self.max_words, config.max_tokens);
         let room = config.context_tokens.saturating_sub(reply_tokens + INSTRUCTION_TOKENS);
         let job = |at: usize| {
             let mut left = room;
@@ -183,6 +183,11 @@ impl<'a> Teller<'a> {
         }
         Ok(written)
     }
+}
+
+/// Returns the most tokens of a summary that a generator writes.
+pub(super) fn reply_tokens(max_words: usize, max_tokens: u64) -> u64 {
+    (max_words as u64 * 2).min(max_tokens)
 }
 
 /// Returns what of a chunk can stand in a summary: its sentences and list items, and rows of tables if it has nothing else.

@@ -297,3 +297,125 @@ async fn a_tree_of_a_model_needs_one() {
     assert!(error.to_string().contains("no model is set"), "{error}");
     assert_eq!(corpus.info().await.expect("facts").documents.len(), 5, "the documents are there");
 }
+
+/// A document of many chunks about several subjects.
+fn handbook(sections: usize) -> String {
+    let section = |number| {
+        let (subject, more) = SUBJECTS[number % SUBJECTS.len()];
+        format!(
+            "## The {subject} of quay {number}\n\nThe {subject} {more}. Each {subject} has a number, and {subject} {number} was looked at in week {number}.\n\n"
+        )
+    };
+    format!("# Handbook\n\n{}", (0..sections).map(section).collect::<String>())
+}
+
+async fn with_handbook(pipeline: &Pipeline) -> Corpus {
+    let corpus = pipeline.in_memory().await.expect("a corpus");
+    corpus.build(MemorySource::new("books").with("handbook.md", handbook(40))).await.expect("a build");
+    corpus.build(notices(0..10)).await.expect("a build");
+    corpus
+}
+
+#[tokio::test]
+async fn a_document_has_a_tree_of_its_own_that_is_not_kept() {
+    let corpus = with_handbook(&pipeline().configured(|config| config.tree.kind = TreeKind::Off)).await;
+    let tree = corpus.tree_of(["handbook.md"]).await.expect("a tree");
+    let chunks = corpus.chunks("handbook.md").await.expect("chunks");
+    assert_eq!(tree.chunks as usize, chunks.len());
+    assert!(tree.levels.len() > 1 && tree.end == TreeEnd::Whole, "{:?}", tree.levels);
+    for source in tree.nodes.iter().flat_map(|node| &node.sources) {
+        assert_eq!(source.location.document, "handbook.md");
+        let text = corpus.text("handbook.md", source.location.span).await.expect("a place");
+        assert_eq!(text.split_whitespace().collect::<Vec<_>>().join(" "), source.text);
+    }
+    assert_eq!(corpus.tree().await.expect("a look"), None, "the corpus has none");
+    assert_eq!(corpus.tree_of(["handbook.md"]).await.expect("a tree"), tree, "it grows the same way");
+    let several = corpus.tree_of(["handbook.md", "crane-01.md", "handbook.md"]).await.expect("a tree");
+    assert!(several.chunks > tree.chunks);
+    let small = corpus.tree_of(["crane-01.md"]).await.expect("a tree");
+    assert_eq!((small.levels.len(), small.end), (0, TreeEnd::TooFew));
+    let error = corpus.tree_of(["handbok.md"]).await.expect_err("no document");
+    assert!(error.to_string().contains("did you mean handbook.md?"), "{error}");
+}
+
+#[tokio::test]
+async fn a_digest_tells_a_level_of_the_tree_of_a_document() {
+    let corpus = with_handbook(&pipeline()).await;
+    let tree = corpus.tree_of(["handbook.md"]).await.expect("a tree");
+    for level in &tree.levels {
+        let report = corpus.digest_at_level(["handbook.md"], level.level).await.expect("a digest");
+        let digest = &report.digests[0];
+        assert_eq!((digest.fields.len(), digest.document.as_str()), (level.nodes, "handbook.md"));
+        let markers: Vec<usize> = digest.sources.iter().map(|source| source.marker).collect();
+        assert_eq!(markers, (1..=digest.sources.len()).collect::<Vec<_>>());
+        let starts: Vec<usize> = digest
+            .fields
+            .iter()
+            .filter_map(|field| {
+                let first = field.statements.first()?.claim.citations[0];
+                Some(digest.sources[first - 1].location.span.start)
+            })
+            .collect();
+        assert!(starts.is_sorted(), "summaries come in the order of the document");
+    }
+    let coarse = corpus.digest_at_level(["handbook.md"], tree.levels.len() as u32).await.expect("a digest");
+    let fine = corpus.digest_at_level(["handbook.md"], 1).await.expect("a digest");
+    assert!(coarse.digests[0].statements().count() < fine.digests[0].statements().count());
+    for (document, level, said) in [
+        ("handbook.md", 9, format!("its summaries have the levels 1 to {}", tree.levels.len())),
+        ("handbook.md", 0, format!("its summaries have the levels 1 to {}", tree.levels.len())),
+        (
+            "crane-01.md",
+            1,
+            "it has too few chunks for summaries of several; ask for a digest without a level".to_owned(),
+        ),
+    ] {
+        let error = corpus.digest_at_level([document], level).await.expect_err("no such level");
+        assert_eq!((error.message(), error.place()), (said.as_str(), Some(document)));
+    }
+}
+
+#[tokio::test]
+async fn a_model_writes_the_tree_of_a_document_once_and_the_estimate_comes_first() {
+    let model = model();
+    let pipeline = written(&model);
+    let corpus = pipeline.in_memory().await.expect("a corpus");
+    let source = MemorySource::new("books").with("handbook.md", handbook(40));
+    let request = || BuildRequest::default().source(source.clone());
+    let estimate = corpus.estimate(request()).await.expect("an estimate");
+    let expected = estimate.tree.expect("a model is to write");
+    assert_eq!(model.asked().len(), 0, "an estimate asks nobody");
+    let report = corpus.build(request()).await.expect("a build").tree.expect("a tree");
+    assert!(report.nodes as u64 <= expected.summaries, "{} and {}", report.nodes, expected.summaries);
+    assert!(
+        report.tokens.sent <= expected.tokens.sent && expected.tokens.sent < report.tokens.sent * 3,
+        "{expected:?} {:?}",
+        report.tokens
+    );
+    assert!(report.tokens.received <= expected.tokens.received);
+
+    let asked = model.asked().len();
+    let tree = corpus.tree_of(["handbook.md"]).await.expect("a tree");
+    assert!(tree.nodes.iter().all(|node| node.written));
+    assert_eq!(model.asked().len(), asked, "the same chunks were summed up before");
+    let none = with_handbook(&self::pipeline()).await.estimate(notices(20..22)).await.expect("an estimate").tree;
+    assert_eq!(none, None, "sentences cost nothing");
+}
+
+#[tokio::test]
+async fn a_tree_can_be_gone_down_from_the_top() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let corpus = corpus(&pipeline(), folder.path()).await;
+    corpus.build(notices(0..40)).await.expect("a build");
+    let question = "Give me an overview of the pilot notices.";
+    let all = corpus.ask(question).await.expect("an answer");
+    drop(corpus);
+    let narrow = pipeline().configured(|config| config.tree.width = 3);
+    let corpus = self::corpus(&narrow, folder.path()).await;
+    let down = corpus.ask(question).await.expect("an answer");
+    for reply in [&all, &down] {
+        let documents: Vec<&str> =
+            reply.answer.sources.iter().map(|source| source.location.document.as_str()).collect();
+        assert!(documents.len() > 3 && documents.iter().all(|name| name.starts_with("pilot")), "{documents:?}");
+    }
+}

@@ -40,6 +40,8 @@ pub(super) struct LegInput<'a> {
     pub filtered: Option<&'a Scope>,
     /// The rows that the filter allows and the query does not rule out; `None` means all.
     pub allowed: Option<&'a Scope>,
+    /// How wide the leg `tree` goes down.
+    pub width: usize,
     /// What the legs before this one found.
     pub found: &'a [Ranking<RowId>],
 }

@@ -6,7 +6,7 @@ use logothete_core::{Error, ErrorKind, Result};
 
 use super::{LegInput, RowLeg};
 use crate::storage::RowId;
-use crate::tree::{Below, below_nearest, is_of_encoder};
+use crate::tree::{Below, Nearest, below_nearest, is_of_encoder};
 
 /// The number of summaries that are looked at.
 const MAX_SUMMARIES: usize = 24;
@@ -33,7 +33,8 @@ impl RowLeg for TreeLeg {
         let question = normalised(input.vectors.of(input.read, input.encoder)?);
         let score =
             |found: &Below| 0.5 * (found.summary + found.own) + if found.quoted.is_empty() { 0.0 } else { QUOTED };
-        let found = below_nearest(input.view, &stored, &question, MAX_SUMMARIES)?;
+        let found =
+            below_nearest(input.view, &stored, &question, Nearest { summaries: MAX_SUMMARIES, width: input.width })?;
         let allowed = found.iter().filter(|found| input.allows(found.row));
         let mut hits: Vec<(RowId, f32)> = allowed.map(|found| (found.row, score(found))).collect();
         hits.sort_by(|a, b| b.1.total_cmp(&a.1).then(a.0.cmp(&b.0)));
