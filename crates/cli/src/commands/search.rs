@@ -139,6 +139,7 @@ fn plan(config: &Config) -> String {
         "keyword",
         "vector",
         "legs",
+        "when",
         "depth",
         "fusion",
         "rerank",
@@ -149,6 +150,7 @@ fn plan(config: &Config) -> String {
         "abbreviations",
         "transform",
         "filter",
+        "allow",
     ];
     let line = |key: &str| Some(format!("{key} = {}\n", config.written(&format!("search.{key}"))?));
     format!("[search]\n{}", keys.into_iter().filter_map(line).collect::<String>())

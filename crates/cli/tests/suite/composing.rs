@@ -39,7 +39,7 @@ fn a_pipeline_is_described_and_drawn() {
     insta::assert_snapshot!("describe_composed", described.out);
     let drawing = fs::read_to_string(at.join("pipeline.svg")).expect("a drawing");
     assert!(drawing.starts_with("<svg") && drawing.trim_end().ends_with("</svg>"));
-    assert_eq!(drawing.matches("class=\"some\"").count(), 3, "two routes and a leg have rules");
+    assert_eq!(drawing.matches("class=\"some\"").count(), 4, "two routes and two legs have rules");
     assert!(drawing.contains("when the question has"), "{drawing}");
     let again = run(at, &["describe", "--drawing", "pipeline.svg"]);
     assert!(again.code != 0 && again.err.contains("--force"), "{}", again.err);

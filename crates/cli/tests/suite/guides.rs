@@ -45,6 +45,7 @@ fn words(line: &str) -> Vec<String> {
 #[case("guide/answers.md")]
 #[case("guide/prompts.md")]
 #[case("guide/measuring.md")]
+#[case("guide/composing.md")]
 fn commands_run(#[case] name: &str) {
     let folder = built();
     let mut ran_any = false;

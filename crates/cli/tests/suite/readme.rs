@@ -40,16 +40,32 @@ fn every_link_leads_somewhere() {
         "demo/README.md",
         "docs/architecture.md",
         "docs/format.md",
+        "docs/guide/answers.md",
+        "docs/guide/checking.md",
         "docs/guide/chunking.md",
+        "docs/guide/composing.md",
+        "docs/guide/digests.md",
         "docs/guide/encoders.md",
+        "docs/guide/measuring.md",
+        "docs/guide/prompts.md",
         "docs/guide/searching.md",
+        "docs/guide/serving.md",
+        "docs/guide/trees.md",
+        "docs/security.md",
         "bench/README.md",
     ] {
         let path = root().join(file);
         let text = std::fs::read_to_string(&path).expect(file);
         for target in text.split("](").skip(1).filter_map(|rest| rest.split(')').next()) {
+            let (target, section) = target.split_once('#').unwrap_or((target, ""));
             let place = path.parent().unwrap_or(Path::new(".")).join(target);
             assert!(place.exists(), "{file} links to {target}");
+            let has_section = |text: String| {
+                let headings = text.lines().filter_map(|line| line.strip_prefix("## "));
+                headings.map(|heading| heading.to_lowercase().replace(' ', "-")).any(|heading| heading == section)
+            };
+            let is_there = section.is_empty() || std::fs::read_to_string(&place).is_ok_and(has_section);
+            assert!(is_there, "{file} links to {section} in {target}");
         }
     }
 }

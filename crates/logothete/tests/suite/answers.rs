@@ -247,7 +247,7 @@ async fn nothing_to_ask_and_nothing_to_find() {
 #[case("[chunks]\nlimit = 3\n", "unknown key `chunks`; did you mean `chunk`?")]
 #[case(
     "[search]\nzebra = 1\n",
-    "unknown key `zebra` in [search]; known keys: passages, keyword, vector, legs, depth, fusion, rerank, contents, diversity, expand, synonyms, abbreviations, transform, filter"
+    "unknown key `zebra` in [search]; known keys: passages, keyword, vector, legs, when, depth, fusion, rerank, contents, diversity, expand, synonyms, abbreviations, transform, filter, allow"
 )]
 #[case("[chunk]\nlimit = \"many\"\n", "line 2")]
 #[case("[chunk\n", "this is not valid TOML")]
