@@ -128,7 +128,7 @@ async fn run(arguments: Arguments) -> logothete::Result<Output> {
         Verb::Chat(arguments) => commands::chat::run(at, &arguments, as_json).await,
         Verb::Check(arguments) => commands::check::run(at, &arguments).await,
         Verb::Digest(arguments) => commands::digest::run(at, &arguments).await,
-        Verb::Tree(arguments) => commands::tree::run(at, &arguments).await,
+        Verb::Tree(arguments) => commands::tree::run(at, &arguments, as_json).await,
         Verb::Describe(arguments) => commands::describe::run(at, &arguments),
         Verb::Evaluate(arguments) => commands::evaluate::run(at, &arguments).await,
         Verb::Tune(arguments) => commands::tune::run(at, &arguments).await,

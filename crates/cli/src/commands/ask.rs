@@ -1,6 +1,8 @@
 //! `logothete ask`
 
 use std::io::{IsTerminal, Write};
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
 
 use logothete::answer::{Answer, AskEvent, UnsupportedPolicy};
 use logothete::evidence::AnswerLength;
@@ -62,11 +64,19 @@ pub async fn run(at: &CorpusArguments, arguments: &AskArguments, as_json: bool) 
     let one = arguments.questions.is_none();
     let flags = config.answer.unsupported == UnsupportedPolicy::Flag;
     let streams = one && has_model && !as_json && std::io::stdout().is_terminal();
+    // Whether the text that was shown while it was written ends its last line.
+    let line_ended = Arc::new(AtomicBool::new(false));
     let replies = match requests.first().cloned() {
         Some(request) if streams => {
             let mut flow = Flow::new(Some(width()));
+            let line_ended = line_ended.clone();
             let tell = move |event: AskEvent<'_>| match event {
-                AskEvent::Text(text) => print_now(&flow.next(text)),
+                AskEvent::Text(text) => {
+                    print_now(&flow.next(text));
+                    if !text.is_empty() {
+                        line_ended.store(text.ends_with('\n'), Ordering::Relaxed);
+                    }
+                }
                 AskEvent::Claim(claim) if claim.is_judged() && !claim.verdict.is_borne_out() => {
                     let remark = flow.aside(&style.warning(&verdict(claim)));
                     print_now(&visible(&remark, style.is_on()));
@@ -86,10 +96,11 @@ pub async fn run(at: &CorpusArguments, arguments: &AskArguments, as_json: bool) 
     }
     let shown = |reply: &Reply| {
         let steps = if arguments.trace { trace(&reply.trace, style) } else { String::new() };
+        let end = if line_ended.load(Ordering::Relaxed) { "" } else { "\n" };
         let text = match streams {
             // The verdicts were told when the claims ended.
-            true if flags => format!("\n{}", sources(&without_verdicts(&reply.answer), style)),
-            true => format!("\n{}", sources(&reply.answer, style)),
+            true if flags => format!("{end}{}", sources(&without_verdicts(&reply.answer), style)),
+            true => format!("{end}{}", sources(&reply.answer, style)),
             false => answer(&reply.answer, style),
         };
         let notes: String = reply.notes.iter().map(|note| format!("\n{}\n", style.warning(note))).collect();

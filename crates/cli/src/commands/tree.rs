@@ -11,7 +11,7 @@ use crate::args::{CorpusArguments, TreeArguments};
 use crate::view::{Style, thousands, tree};
 use crate::{DONE, IN_PART, Output};
 
-pub async fn run(at: &CorpusArguments, arguments: &TreeArguments) -> Result<Output> {
+pub async fn run(at: &CorpusArguments, arguments: &TreeArguments, as_json: bool) -> Result<Output> {
     for file in arguments.page.iter().chain(&arguments.drawing) {
         check_free(file, arguments.force)?;
     }
@@ -47,7 +47,9 @@ pub async fn run(at: &CorpusArguments, arguments: &TreeArguments) -> Result<Outp
         text.push_str(&format!("The drawing is in {}.\n\n", style.place(&file.display().to_string())));
     }
     text.push_str(&tree(&overview, arguments.level, style));
-    Ok(Output { text, json: json!(overview), code })
+    // A large tree is many times larger as JSON.
+    let json = if as_json { json!(overview) } else { json!(null) };
+    Ok(Output { text, json, code })
 }
 
 fn check_level(overview: &TreeOverview, level: Option<u32>) -> Result<()> {

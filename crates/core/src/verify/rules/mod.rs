@@ -6,6 +6,9 @@ mod numbers;
 mod order;
 mod words;
 
+use std::cell::RefCell;
+use std::collections::HashMap;
+
 use super::align::Alignment;
 use super::statement::Token;
 use super::vocabulary::{REFUSALS, are_opposites};
@@ -72,7 +75,7 @@ pub struct Difference {
 
 /// Finds the differences of a claim, whose text and whose source's text are given.
 pub(in crate::verify) fn differences(alignment: &Alignment<'_>, claim: &str, source: &str) -> Vec<Difference> {
-    let reader = Reader { alignment, claim, source };
+    let reader = Reader { alignment, claim, source, opposites: RefCell::default() };
     let mut found = reader.numbers();
     found.extend(reader.names());
     found.extend(reader.words_against_each_other());
@@ -89,6 +92,8 @@ struct Reader<'a> {
     alignment: &'a Alignment<'a>,
     claim: &'a str,
     source: &'a str,
+    /// Whether a clause of the claim and one of the source have opposite words, as far as it was asked.
+    opposites: RefCell<HashMap<(usize, usize), bool>>,
 }
 
 impl Reader<'_> {
@@ -128,14 +133,27 @@ impl Reader<'_> {
             .any(|own| clause.is_none_or(|clause| self.alignment.claim.tokens[own].clause == clause) && fits(own))
     }
 
+    /// Returns `true` if a clause of the claim and one of the source have opposite words.
     fn opposite_between(&self, own: usize, other: usize) -> bool {
-        let (claim, source) = (self.alignment.claim, self.alignment.source);
-        claim.tokens.iter().filter(|token| token.clause == own).any(|a| {
-            let rivals = source.tokens.iter().filter(|token| token.clause == other);
-            let denies = |token: &Token| is_listed(REFUSALS, &token.folded);
-            rivals.into_iter().any(|b| {
-                !denies(a) && !denies(b) && a.terms.iter().any(|x| b.terms.iter().any(|y| are_opposites(x, y)))
-            })
-        })
+        if let Some(known) = self.opposites.borrow().get(&(own, other)) {
+            return *known;
+        }
+        let found = self.have_opposites(own, other);
+        self.opposites.borrow_mut().insert((own, other), found);
+        found
+    }
+
+    fn have_opposites(&self, own: usize, other: usize) -> bool {
+        // A word that denies by itself counts with the denials.
+        let of = |tokens: &'_ [Token], clause: usize| -> Vec<usize> {
+            let own = tokens.iter().enumerate().filter(|(_, token)| token.clause == clause);
+            own.filter(|(_, token)| !is_listed(REFUSALS, &token.folded)).map(|(at, _)| at).collect()
+        };
+        let (claim, source) = (&self.alignment.claim.tokens, &self.alignment.source.tokens);
+        let rivals = of(source, other);
+        of(claim, own)
+            .into_iter()
+            .flat_map(|at| &claim[at].terms)
+            .any(|x| rivals.iter().flat_map(|at| &source[*at].terms).any(|y| are_opposites(x, y)))
     }
 }

@@ -31,22 +31,23 @@ impl Reader<'_> {
                 if one.clause != two.clause || b - a < 2 || !(one.is_name || two.is_name) {
                     continue;
                 }
-                let mut turned = Vec::new();
-                for (x, y) in places(*a).iter().flat_map(|x| places(*b).into_iter().map(move |y| (*x, y))) {
-                    let (first, second) = (source.tokens[x].clause, source.tokens[y].clause);
-                    if source.sentence(first) != source.sentence(second) || x.abs_diff(y) < 2 {
-                        continue;
-                    }
+                let pairs = places(*a).into_iter().flat_map(|x| places(*b).into_iter().map(move |y| (x, y)));
+                let mut pairs = pairs.filter(|(x, y)| {
+                    let (first, second) = (source.tokens[*x].clause, source.tokens[*y].clause);
+                    source.sentence(first) == source.sentence(second) && x.abs_diff(*y) >= 2
+                });
+                let is_turned = |(x, y): (usize, usize)| {
                     let flipped = x > y;
                     let voices = passive(claim, self.claim, *a, *b) != passive(source, self.source, x.min(y), x.max(y));
-                    let opposite = self.opposite_between(one.clause, first);
-                    turned.push(match one.is_name && two.is_name {
+                    let opposite = self.opposite_between(one.clause, source.tokens[x].clause);
+                    match one.is_name && two.is_name {
                         true => flipped != (voices != opposite),
                         // A name and another word may change places for many reasons, but not the voice alone.
                         false => !flipped && voices && !opposite,
-                    });
-                }
-                if !turned.is_empty() && turned.iter().all(|is_turned| *is_turned) {
+                    }
+                };
+                // One place where they stand as in the claim is enough.
+                if pairs.next().is_some_and(is_turned) && pairs.all(is_turned) {
                     let said = format!(
                         "“{}” and “{}” stand the other way round in the source",
                         self.claimed(one),
