@@ -24,14 +24,16 @@ impl Reader<'_> {
                 .collect::<Vec<usize>>()
         };
         let told: Vec<usize> = self.alignment.telling().collect();
+        let places: Vec<Vec<usize>> = told.iter().map(|at| places(*at)).collect();
         for (index, a) in told.iter().enumerate() {
-            for b in &told[index + 1..] {
+            for (step, b) in told[index + 1..].iter().enumerate() {
                 let (one, two) = (&claim.tokens[*a], &claim.tokens[*b]);
                 // Two words of one name say nothing of an order.
                 if one.clause != two.clause || b - a < 2 || !(one.is_name || two.is_name) {
                     continue;
                 }
-                let pairs = places(*a).into_iter().flat_map(|x| places(*b).into_iter().map(move |y| (x, y)));
+                let (of_a, of_b) = (&places[index], &places[index + 1 + step]);
+                let pairs = of_a.iter().flat_map(|x| of_b.iter().map(move |y| (*x, *y)));
                 let mut pairs = pairs.filter(|(x, y)| {
                     let (first, second) = (source.tokens[*x].clause, source.tokens[*y].clause);
                     source.sentence(first) == source.sentence(second) && x.abs_diff(*y) >= 2
