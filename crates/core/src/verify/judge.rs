@@ -14,9 +14,6 @@ use crate::vector::Encoder;
 
 /// So many sentences of a source are compared with a claim by their vectors, those that share most words with it.
 const MAX_PIECES: usize = 8;
-/// So many of each source at least, if a claim is held against several one by one, and so many of all for each of them.
-const MIN_PIECES: usize = 2;
-const PIECES_OF_EACH: usize = 3;
 
 /// The vectors of about so many sentences are kept; one has about 20 kB.
 const MAX_KEPT: usize = 4_000;
@@ -67,19 +64,7 @@ impl<'a> Judge<'a> {
     /// If the encoder fails.
     pub fn hold(&mut self, claim: &str, passages: &[&Passage]) -> Result<Judgement> {
         let pieces: Vec<Piece> = passages.iter().enumerate().flat_map(|(at, passage)| pieces(passage, at)).collect();
-        self.held(claim, &pieces, MAX_PIECES)
-    }
-
-    /// Holds a claim against each of some passages. Of all of them together, the sentences that share most words with the claim are compared by their vectors.
-    ///
-    /// Costs less than holding it against one after the other, since a passage that says little of the claim has few sentences compared.
-    ///
-    /// # Errors
-    /// If the encoder fails.
-    pub fn hold_each(&mut self, claim: &str, passages: &[Passage]) -> Result<Vec<Judgement>> {
-        let all: Vec<Vec<Piece>> = passages.iter().map(|passage| pieces(passage, 0)).collect();
-        let shares = shares(claim, &all);
-        all.iter().zip(shares).map(|(pieces, share)| self.held(claim, pieces, share)).collect()
+        self.held(claim, &pieces)
     }
 
     /// Holds a claim against sentences. The second place of the judgement is that of the sentence.
@@ -92,16 +77,16 @@ impl<'a> Judge<'a> {
             written: String::new(),
             place: Some((0, at)),
         };
-        self.held(claim, &sentences.iter().enumerate().map(piece).collect::<Vec<_>>(), MAX_PIECES)
+        self.held(claim, &sentences.iter().enumerate().map(piece).collect::<Vec<_>>())
     }
 
-    fn held(&mut self, claim: &str, pieces: &[Piece], max_pieces: usize) -> Result<Judgement> {
+    fn held(&mut self, claim: &str, pieces: &[Piece]) -> Result<Judgement> {
         // What the source says word for word needs no weighing. A part of a sentence is not enough: the rest may deny or limit it.
         let quotation = Quotation::of(claim);
         if let Some(at) = said_by(&quotation, pieces) {
             return Ok(Judgement { finding: Finding::word_for_word(at), place: pieces[at].place });
         }
-        let pieces = likeliest(claim, pieces, max_pieces);
+        let pieces = likeliest(claim, pieces);
         let texts: Vec<&str> = pieces.iter().map(|piece| piece.text.as_str()).chain([claim]).collect();
         self.learn(&texts)?;
         let unknown = Meaning::default();
@@ -143,8 +128,11 @@ fn said_by(quotation: &Quotation, pieces: &[Piece]) -> Option<usize> {
     said.or_else(|| pieces.iter().position(|piece| quotation.is_misspelt(&piece.text)))
 }
 
-/// Returns how much each piece has of the words of a claim.
-fn closeness<'p>(claim: &str, pieces: impl Iterator<Item = &'p Piece>) -> Vec<f32> {
+/// Returns the pieces that share most words with a claim, and those beside them, in their order. Beyond these a piece is not worth its vectors.
+fn likeliest<'p>(claim: &str, pieces: &'p [Piece]) -> Vec<&'p Piece> {
+    if pieces.len() <= MAX_PIECES {
+        return pieces.iter().collect();
+    }
     let terms = |text: &str| -> HashSet<String> {
         words(text).filter(|word| !is_stopword(&fold(word.text))).map(|word| word.term).collect()
     };
@@ -155,39 +143,16 @@ fn closeness<'p>(claim: &str, pieces: impl Iterator<Item = &'p Piece>) -> Vec<f3
         // A sentence that says more beside it says it less to the point.
         shared / (own.len() as f32 + 0.2 * theirs.len() as f32).max(1.0)
     };
-    pieces.map(score).collect()
-}
-
-/// Returns how many pieces of each source are compared with a claim by their vectors.
-fn shares(claim: &str, sources: &[Vec<Piece>]) -> Vec<usize> {
-    let mut scored: Vec<(f32, usize)> = Vec::new();
-    for (at, pieces) in sources.iter().enumerate() {
-        scored.extend(closeness(claim, pieces.iter()).into_iter().map(|score| (score, at)));
-    }
-    scored.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
-    let mut shares = vec![0; sources.len()];
-    for (_, at) in scored.into_iter().take(PIECES_OF_EACH * sources.len()) {
-        shares[at] += 1;
-    }
-    shares.into_iter().map(|share: usize| share.clamp(MIN_PIECES, MAX_PIECES)).collect()
-}
-
-/// Returns the pieces that share most words with a claim, and those beside them, in their order. Beyond these a piece is not worth its vectors.
-fn likeliest<'p>(claim: &str, pieces: &'p [Piece], max: usize) -> Vec<&'p Piece> {
-    if pieces.len() <= max {
-        return pieces.iter().collect();
-    }
-    let scores = closeness(claim, pieces.iter());
+    let scores: Vec<f32> = pieces.iter().map(score).collect();
     let mut order: Vec<usize> = (0..pieces.len()).collect();
     order.sort_by(|a, b| scores[*b].total_cmp(&scores[*a]).then(a.cmp(b)));
-    let first = max.div_ceil(2);
-    let mut kept: Vec<usize> = order[..first].to_vec();
+    let mut kept: Vec<usize> = order[..MAX_PIECES / 2].to_vec();
     // What goes before the best one may name what it speaks of.
     kept.extend(order.first().into_iter().flat_map(|best| [best.saturating_sub(1), (best + 1).min(pieces.len() - 1)]));
-    kept.extend(order.iter().skip(first).copied());
+    kept.extend(order.iter().skip(MAX_PIECES / 2).copied());
     let mut seen = HashSet::new();
     kept.retain(|at| seen.insert(*at));
-    kept.truncate(max);
+    kept.truncate(MAX_PIECES);
     kept.sort_unstable();
     kept.into_iter().map(|at| &pieces[at]).collect()
 }

@@ -139,7 +139,8 @@ fn judged(prepared: &Prepared, judge: &mut Judge<'_>) -> Result<CheckedClaim> {
     }
     let mut best: Option<(usize, Judgement)> = None;
     let mut against: Option<(usize, Judgement)> = None;
-    for (at, mut held) in judge.hold_each(&claim.text, found)?.into_iter().enumerate() {
+    for (at, passage) in found.iter().enumerate() {
+        let mut held = judge.hold(&claim.text, &[passage])?;
         if held.finding.verdict == Verdict::Supported && held.finding.probability < MIN_FOUND {
             let lacking = |difference: &&Difference| {
                 difference.kind == DifferenceKind::Missing && difference.degree >= MAX_MISSING
