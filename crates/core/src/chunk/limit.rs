@@ -58,12 +58,15 @@ impl Unit {
         }
     }
 
+    /// The limit of chunks in tokens that is used when none is set.
+    pub const USUAL_TOKENS: usize = 200;
+
     /// Returns the limit of chunks that is used when none is set.
     pub fn usual(&self) -> usize {
         match self {
             Self::Words => 150,
             Self::Characters => 1000,
-            Self::Tokens(_) => 200,
+            Self::Tokens(_) => Self::USUAL_TOKENS,
         }
     }
 

@@ -17,9 +17,7 @@ use crate::threads::caught_future;
 /// # Errors
 /// If a promise is broken; the message lists them.
 pub async fn generator(generator: &dyn Generator, prompt: Prompt) -> Result<()> {
-    let mut promises = Promises::of("the generator");
-    promises.keep(!generator.name().is_empty(), "it has a name");
-    promises.keep(generator.fingerprint() == generator.fingerprint(), "its fingerprint stays the same");
+    let mut promises = Promises::of_stage("the generator", &generator.name(), || generator.fingerprint());
     promises.keep(generator.count_tokens("") == 0, "an empty text has no tokens");
     promises.keep(
         generator.count_tokens(&long_text()) > generator.count_tokens("one word"),
@@ -64,25 +62,17 @@ pub async fn generator(generator: &dyn Generator, prompt: Prompt) -> Result<()> 
 /// # Errors
 /// If a promise is broken; the message lists them.
 pub fn check(check: &dyn Check, claims: &[(&str, &str)]) -> Result<()> {
-    let mut promises = Promises::of("the check");
-    promises.keep(!check.name().trim().is_empty(), "it has a name");
-    promises.keep(check.fingerprint() == check.fingerprint(), "its fingerprint stays the same");
+    let mut promises = Promises::of_stage("the check", check.name(), || check.fingerprint());
     let long = long_text();
     let odd = ODD_TEXTS.iter().map(|text| (*text, *text)).chain([(long.as_str(), "")]);
     for (at, (text, source)) in claims.iter().copied().chain(odd).enumerate() {
         let claim = ClaimToCheck::new(text, [source], Verdict::Supported);
-        let found = match at < claims.len() {
-            true => promises.call(&format!("it looks at a claim, {}", named(text)), || check.check(&claim)),
-            false => promises.survive(&named(text), || check.check(&claim).ok()).flatten(),
-        };
-        let Some(found) = found else { continue };
-        if let Some(objection) = &found {
+        let found = promises.same_twice(text, at < claims.len(), || check.check(&claim));
+        if let Some(objection) = found.flatten() {
             promises.keep(!objection.reason.trim().is_empty(), format!("an objection has a reason, {}", named(text)));
             let is_worse = !objection.verdict.is_borne_out();
             promises.keep(is_worse, format!("an objection is worse than supported, {}", named(text)));
         }
-        let again = promises.survive(&named(text), || check.check(&claim).ok()).flatten();
-        promises.keep(again.as_ref() == Some(&found), format!("it says the same of a claim twice, {}", named(text)));
     }
     let without = ClaimToCheck::new("The bell is rung in fog.", [], Verdict::Unsupported);
     promises.survive("for a claim without sources", || check.check(&without).is_ok());

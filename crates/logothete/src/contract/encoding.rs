@@ -15,9 +15,7 @@ const MIN_SAME: f32 = 0.999;
 /// # Errors
 /// If a promise is broken; the message lists them.
 pub fn encoder(encoder: &dyn Encoder, texts: &[&str]) -> Result<()> {
-    let mut promises = Promises::of("the encoder");
-    promises.keep(!encoder.name().is_empty(), "it has a name");
-    promises.keep(encoder.fingerprint() == encoder.fingerprint(), "its fingerprint stays the same");
+    let mut promises = Promises::of_stage("the encoder", &encoder.name(), || encoder.fingerprint());
     promises.keep(encoder.dimensions() > 0, "its vectors have a length");
     let long = long_text();
     let odd = ODD_TEXTS.iter().copied().chain([long.as_str()]);

@@ -20,21 +20,13 @@ fn with_odd<'q>(questions: &[&'q str], long: &'q str) -> Vec<&'q str> {
 /// # Errors
 /// If a promise is broken; the message lists them.
 pub fn leg(leg: &dyn Leg, questions: &[&str]) -> Result<()> {
-    let mut promises = Promises::of("the leg");
-    promises.keep(!leg.name().trim().is_empty(), "it has a name");
-    promises.keep(leg.fingerprint() == leg.fingerprint(), "its fingerprint stays the same");
+    let mut promises = Promises::of_stage("the leg", leg.name(), || leg.fingerprint());
     let long = long_text();
     for text in with_odd(questions, &long) {
         let question = LegQuestion { text, count: COUNT };
-        let is_asked = questions.contains(&text);
-        let found = match is_asked {
-            true => promises.call(&format!("it searches, {}", named(text)), || leg.find(&question)),
-            false => promises.survive(&named(text), || leg.find(&question).ok()).flatten(),
-        };
-        let Some(found) = found else { continue };
-        promises.keep(found.iter().all(|hit| hit.score.is_finite()), format!("scores are finite, {}", named(text)));
-        let again = promises.survive(&named(text), || leg.find(&question).ok()).flatten();
-        promises.keep(again.as_ref() == Some(&found), format!("the same question finds the same, {}", named(text)));
+        let found = promises.same_twice(text, questions.contains(&text), || leg.find(&question));
+        let is_finite = found.is_none_or(|found| found.iter().all(|hit| hit.score.is_finite()));
+        promises.keep(is_finite, format!("scores are finite, {}", named(text)));
     }
     promises.kept()
 }
@@ -44,9 +36,7 @@ pub fn leg(leg: &dyn Leg, questions: &[&str]) -> Result<()> {
 /// # Errors
 /// If a promise is broken; the message lists them.
 pub fn reranker(reranker: &dyn Reranker, question: &str, passages: &[Passage]) -> Result<()> {
-    let mut promises = Promises::of("the reranker");
-    promises.keep(!reranker.name().trim().is_empty(), "it has a name");
-    promises.keep(reranker.fingerprint() == reranker.fingerprint(), "its fingerprint stays the same");
+    let mut promises = Promises::of_stage("the reranker", reranker.name(), || reranker.fingerprint());
     for some in [passages, &passages[..passages.len().min(1)], &[]] {
         let about = format!("for {} passages", some.len());
         let Some(scores) = promises.call(&format!("it judges, {about}"), || reranker.rerank(question, some)) else {
@@ -69,20 +59,12 @@ pub fn reranker(reranker: &dyn Reranker, question: &str, passages: &[Passage]) -
 /// # Errors
 /// If a promise is broken; the message lists them.
 pub fn transform(transform: &dyn Transform, questions: &[&str]) -> Result<()> {
-    let mut promises = Promises::of("the transform");
-    promises.keep(!transform.name().trim().is_empty(), "it has a name");
-    promises.keep(transform.fingerprint() == transform.fingerprint(), "its fingerprint stays the same");
+    let mut promises = Promises::of_stage("the transform", transform.name(), || transform.fingerprint());
     let long = long_text();
     for text in with_odd(questions, &long) {
-        let made = match questions.contains(&text) {
-            true => promises.call(&format!("it looks at a question, {}", named(text)), || transform.queries(text)),
-            false => promises.survive(&named(text), || transform.queries(text).ok()).flatten(),
-        };
-        let Some(made) = made else { continue };
-        let is_query = |query: &String| Query::plain(query).has_words();
-        promises.keep(made.iter().all(is_query), format!("each query has a word to search for, {}", named(text)));
-        let again = promises.survive(&named(text), || transform.queries(text).ok()).flatten();
-        promises.keep(again.as_ref() == Some(&made), format!("it makes the same of a question, {}", named(text)));
+        let made = promises.same_twice(text, questions.contains(&text), || transform.queries(text));
+        let are_queries = made.is_none_or(|made| made.iter().all(|query| Query::plain(query).has_words()));
+        promises.keep(are_queries, format!("each query has a word to search for, {}", named(text)));
     }
     promises.kept()
 }

@@ -29,7 +29,7 @@ pub use encoding::encoder;
 pub use finding::{leg, reranker, transform};
 pub use reading::{chunker, parser, source};
 
-use logothete_core::{Error, ErrorKind, Result};
+use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 
 use crate::threads::caught_in;
 
@@ -56,6 +56,18 @@ impl Promises {
         Self { stage, broken: Vec::new() }
     }
 
+    /// Begins with what every stage promises: a name for people, and a fingerprint that stays.
+    fn of_stage(stage: &'static str, name: &str, fingerprint: impl Fn() -> Fingerprint) -> Self {
+        let mut promises = Self::of(stage);
+        promises.keep(!name.trim().is_empty(), "it has a name");
+        promises.keep_fingerprint(fingerprint);
+        promises
+    }
+
+    fn keep_fingerprint(&mut self, fingerprint: impl Fn() -> Fingerprint) {
+        self.keep(fingerprint() == fingerprint(), "its fingerprint stays the same");
+    }
+
     /// Notes a promise that is broken.
     fn keep(&mut self, is_kept: bool, promise: impl Into<String>) {
         let promise = promise.into();
@@ -72,6 +84,18 @@ impl Promises {
     /// Calls the stage, which may fail but not panic.
     fn survive<T>(&mut self, with: &str, work: impl FnOnce() -> T) -> Option<T> {
         self.call(&format!("it does not panic, {with}"), || Ok(work()))
+    }
+
+    /// Asks the stage about a text twice, and returns what it says. It must say the same both times, and may fail only for a text that nobody means.
+    fn same_twice<T: PartialEq>(&mut self, text: &str, is_meant: bool, work: impl Fn() -> Result<T>) -> Option<T> {
+        let about = named(text);
+        let first = match is_meant {
+            true => self.call(&format!("it has an answer, {about}"), &work),
+            false => self.survive(&about, || work().ok()).flatten(),
+        }?;
+        let again = self.survive(&about, || work().ok()).flatten();
+        self.keep(again.as_ref() == Some(&first), format!("it says the same twice, {about}"));
+        Some(first)
     }
 
     fn kept(self) -> Result<()> {

@@ -71,7 +71,7 @@ pub fn parser(parser: &dyn Parser, files: &[(&str, &[u8])]) -> Result<()> {
     promises.keep(parser.media_types().iter().all(|kind| kind.contains('/')), "media types are written as kind/format");
     let is_bare = |ending: &&str| !ending.starts_with('.') && **ending == ending.to_lowercase();
     promises.keep(parser.endings().iter().all(is_bare), "endings are lower case and have no dot");
-    promises.keep(parser.fingerprint() == parser.fingerprint(), "its fingerprint stays the same");
+    promises.keep_fingerprint(|| parser.fingerprint());
     for (name, bytes) in files {
         let parse = |bytes: &[u8]| parser.parse(&Input { name, bytes, budget: &Budget::default() });
         promises.survive(&named(name), || (parser.recognises(bytes), parser.fits(bytes)));
@@ -121,7 +121,7 @@ fn documented(promises: &mut Promises, document: &Document, name: &str) {
 /// If a promise is broken; the message lists them.
 pub fn chunker(chunker: &dyn Chunker, documents: &[Document]) -> Result<()> {
     let mut promises = Promises::of("the chunker");
-    promises.keep(chunker.fingerprint() == chunker.fingerprint(), "its fingerprint stays the same");
+    promises.keep_fingerprint(|| chunker.fingerprint());
     for document in documents {
         let about = named(&document.name);
         let Some(spans) = promises.call(&format!("it cuts a document, {about}"), || chunker.cut(document)) else {

@@ -8,11 +8,9 @@ use serde::Serialize;
 
 use super::Pipeline;
 use super::encoder::EncoderChoice;
+use super::generator::Equipped;
 use crate::config::{ChunkContext, ChunkUnit, Config, GeneratorRole, TreeKind};
 use crate::search::{ExpansionKind, RerankKind, TransformKind};
-
-/// The usual limit of chunks in tokens, unless the encoder reads fewer.
-const TOKENS: usize = 200;
 
 /// The stages of a pipeline, in the order in which they work.
 #[derive(Clone, Debug, PartialEq, Serialize)]
@@ -73,6 +71,11 @@ impl StageDescription {
         self
     }
 
+    /// Says something that changes nothing of what the stage does.
+    fn saying(self, says: String) -> Self {
+        Self { says, ..self }
+    }
+
     /// Marks a stage of the user's own.
     fn own(mut self, fingerprint: &Fingerprint) -> Self {
         self.own = true;
@@ -103,8 +106,10 @@ impl Pipeline {
         let stage = |stage: &str, name: &str, says: String| StageDescription::new(Journey::Building, stage, name, says);
         let place = if self.readers.is_some() { "in processes of their own" } else { "in this process" };
         let mut stages = vec![
-            stage("parse", "by format", format!("{place}, within [limits]"))
+            // Where files are read changes nothing of what is read.
+            stage("parse", "by format", String::new())
                 .of(&self.parse_fingerprint())
+                .saying(format!("{place}, within [limits]"))
                 .or("if it fails, the file is named, and the others are read"),
         ];
         stages.push(match &self.chunker {
@@ -114,7 +119,7 @@ impl Pipeline {
                 let usual = match unit {
                     ChunkUnit::Words => Unit::Words.usual(),
                     ChunkUnit::Characters => Unit::Characters.usual(),
-                    ChunkUnit::Tokens => TOKENS,
+                    ChunkUnit::Tokens => Unit::USUAL_TOKENS,
                 };
                 let limit = match config.chunk.limit {
                     None if strategy.is_unlimited() => "as long as they are".to_owned(),
@@ -124,8 +129,8 @@ impl Pipeline {
             }
         });
         if config.chunk.context == ChunkContext::Generated {
-            let model = self.model_of(GeneratorRole::Context)?.unwrap_or_else(|| "no model".to_owned());
-            stages.push(stage("context", &model, "writes what each chunk is about".to_owned()));
+            let (model, fingerprint) = self.by_model(GeneratorRole::Context, "no model")?;
+            stages.push(stage("context", &model, "writes what each chunk is about".to_owned()).of(&fingerprint));
         }
         stages.push(match &self.encoder {
             EncoderChoice::Ready(encoder) => {
@@ -180,9 +185,12 @@ impl Pipeline {
                 stages.push(told.or("if it fails, the question is searched as it is"));
             }
             (kind, _) => {
-                let by =
-                    self.model_of(GeneratorRole::Rewrite)?.unwrap_or_else(|| "by rule, where there is one".to_owned());
-                stages.push(stage("transform", kind.name(), by).or("if it fails, the question is searched as it is"));
+                let (by, fingerprint) = self.by_model(GeneratorRole::Rewrite, "by rule, where there is one")?;
+                stages.push(
+                    stage("transform", kind.name(), by)
+                        .of(&fingerprint)
+                        .or("if it fails, the question is searched as it is"),
+                );
             }
         }
         for leg in &plan.legs {
@@ -226,11 +234,12 @@ impl Pipeline {
                 let says = format!("sentences of the documents; refuses below {}", config.answer.min_confidence);
                 stage("answer", "extractive", says).of(&table(config, "answer"))
             }
-            Some(model) => {
-                let written =
-                    stage("answer", &model, "writes from the passages, with a marker for each source".to_owned());
+            Some((model, fingerprint)) => {
+                let says = "writes from the passages, with a marker for each source".to_owned();
                 let templates = Fingerprint::of([format!("{:?}", self.templates)]);
-                written.of(&table(config, "generator")).of(&templates).or("if it fails, sentences of the documents")
+                let written =
+                    stage("answer", &model, says).of(&fingerprint).of(&table(config, "prompt")).of(&templates);
+                written.or("if it fails, sentences of the documents answer")
             }
         });
         let policy = setting(config, "answer.unsupported");
@@ -276,20 +285,29 @@ impl Pipeline {
         Ok(Some(match (plan.rerank.kind, &self.rerankers.own) {
             (RerankKind::Own, Some(own)) => stage(own.name()).own(&own.fingerprint()).or(&late),
             (RerankKind::Generator, _) => {
-                let model = self.model_of(GeneratorRole::Rerank)?;
-                stage(model.as_deref().unwrap_or("no model")).or("if it fails, the fused order stays")
+                let (model, fingerprint) = self.by_model(GeneratorRole::Rerank, "no model")?;
+                stage(&model).of(&fingerprint).or("if it fails, the fused order stays")
             }
             (RerankKind::Learned, _) => stage("learned"),
             _ => stage(&setting(&self.config, "search.rerank.kind")).or(&late),
         }))
     }
 
-    /// Returns the name of the model for a role and the host that it is asked at.
-    fn model_of(&self, role: GeneratorRole) -> Result<Option<String>> {
-        Ok(self.generator(role)?.map(|equipped| match equipped.generator.host() {
-            Some(host) => format!("{} at {host}", equipped.generator.name()),
-            None => equipped.generator.name(),
+    /// Returns the name of the model for a role with the host that it is asked at, and a fingerprint of what decides its replies.
+    fn model_of(&self, role: GeneratorRole) -> Result<Option<(String, Fingerprint)>> {
+        Ok(self.generator(role)?.map(|Equipped { generator, config, .. }| {
+            let name = match generator.host() {
+                Some(host) => format!("{} at {host}", generator.name()),
+                None => generator.name(),
+            };
+            let parameters = format!("{:?} {}", config.parameters(), config.context_tokens);
+            (name, Fingerprint::of([generator.fingerprint().as_str(), &parameters]))
         }))
+    }
+
+    /// Returns the same, or what is said where there is no model.
+    fn by_model(&self, role: GeneratorRole, without: &str) -> Result<(String, Fingerprint)> {
+        Ok(self.model_of(role)?.unwrap_or_else(|| (without.to_owned(), Fingerprint::of([without]))))
     }
 }
 

@@ -129,7 +129,7 @@ impl Leg for Broken {
 #[rstest]
 #[case(0, "it has a name")]
 #[case(1, "scores are finite, for \"Who rings the bell in fog?\"")]
-#[case(2, "the same question finds the same")]
+#[case(2, "it says the same twice, for \"Who rings the bell in fog?\"")]
 #[case(3, "it does not panic, for \"\" (the leg panicked: a character)")]
 fn a_leg_that_breaks_a_promise(#[case] flaw: usize, #[case] said: &str) {
     let error = contract::leg(&Broken::new(flaw), &QUESTIONS).expect_err("a broken promise").to_string();
@@ -190,7 +190,7 @@ impl Transform for Broken {
 
 #[rstest]
 #[case(0, "each query has a word to search for")]
-#[case(1, "it makes the same of a question")]
+#[case(1, "it says the same twice, for \"Who rings the bell in fog?\"")]
 #[case(2, "it does not panic, for")]
 fn a_transform_that_breaks_a_promise(#[case] flaw: usize, #[case] said: &str) {
     let error = contract::transform(&Broken::new(flaw), &QUESTIONS).expect_err("a broken promise").to_string();
@@ -221,7 +221,7 @@ impl Check for Broken {
 #[rstest]
 #[case(0, "an objection has a reason")]
 #[case(1, "an objection is worse than supported")]
-#[case(2, "it says the same of a claim twice")]
+#[case(2, "it says the same twice, for \"The bell is rung in fog.\"")]
 #[case(3, "it does not panic, for a claim without sources")]
 fn a_check_that_breaks_a_promise(#[case] flaw: usize, #[case] said: &str) {
     let claims = [("The bell is rung in fog.", "In fog the bell is rung.")];
@@ -448,4 +448,19 @@ fn a_description_names_every_stage_of_ones_own() {
     assert_eq!(stages, ["chunk", "transform", "leg", "rerank", "check"]);
     assert_ne!(plain.fingerprint, own.fingerprint);
     assert_eq!(plain.fingerprint, Pipeline::default().describe().expect("stages").fingerprint);
+}
+
+#[test]
+fn the_fingerprint_of_a_pipeline_follows_what_decides_answers() {
+    let of = |pipeline: &Pipeline| pipeline.describe().expect("stages").fingerprint;
+    let model = |name: &str| Pipeline::default().with_generator(ScriptedGenerator::new(name, |_| String::new()));
+    let one = of(&model("one"));
+    assert_eq!(one, of(&model("one")));
+    assert_ne!(one, of(&model("another")));
+    assert_ne!(one, of(&model("one").configured(|config| config.generator.temperature = 0.5)));
+    assert_ne!(one, of(&model("one").configured(|config| config.prompt.language = "French".to_owned())));
+    // How long a reply may take, what it costs and where files are read decide nothing.
+    assert_eq!(one, of(&model("one").configured(|config| config.generator.seconds += 1)));
+    assert_eq!(one, of(&model("one").configured(|config| config.generator.price_sent = 3.0)));
+    assert_eq!(one, of(&model("one").with_reader("reader", ["read"])));
 }
