@@ -198,15 +198,16 @@ impl Answers {
         let mut is_clean = true;
         let mut reader = BufReader::new(&answers.file);
         for at in 1.. {
-            let mut line = String::new();
-            let bytes = reader.read_line(&mut line).map_err(|error| unwritten(path, &error))? as u64;
+            // A line may have broken off inside a character.
+            let mut line = Vec::new();
+            let bytes = reader.read_until(b'\n', &mut line).map_err(|error| unwritten(path, &error))? as u64;
             if bytes == 0 {
                 break;
             }
-            let is_whole = line.ends_with('\n');
-            let place = answers.end..answers.end + line.trim_end().len() as u64;
+            let is_whole = line.ends_with(b"\n");
+            let place = answers.end..answers.end + line.trim_ascii_end().len() as u64;
             answers.end += bytes;
-            let read = match serde_json::from_str::<Read>(&line) {
+            let read = match serde_json::from_slice::<Read>(&line) {
                 Ok(read) => read,
                 // The process ended while it wrote.
                 Err(_) if !is_whole => {

@@ -12,10 +12,12 @@ use logothete::config::GeneratorRole;
 use logothete::generate::{Generation, GenerationRequest, GenerationStream};
 use logothete::trace::TraceDetails;
 use logothete::{
-    AskBatch, BatchReport, Corpus, ErrorKind, Fingerprint, Generator, MemorySource, Pipeline, SearchRequest, TokenUsage,
+    AskBatch, BatchReport, Corpus, ErrorKind, Fingerprint, Generator, Pipeline, SearchRequest, TokenUsage,
 };
 use logothete_simulator::ScriptedGenerator;
 use serde_json::Value;
+
+use crate::composing::corpus;
 
 const QUESTIONS: [&str; 5] = [
     "Who rings the bell in fog?",
@@ -24,17 +26,6 @@ const QUESTIONS: [&str; 5] = [
     "Where are dues paid?",
     "Where are ropes dried in the east wind?",
 ];
-
-async fn corpus(pipeline: Pipeline) -> Corpus {
-    let source = MemorySource::new("quays")
-        .with("fog.md", "# Fog\n\nIn fog the watch rings the bell on the mole each minute.\n")
-        .with("ice.md", "# Ice\n\nThe tug on duty breaks the ice at six.\n")
-        .with("dues.md", "# Dues\n\nDues are paid at the window of the harbour office.\n")
-        .with("rope.md", "# Ropes\n\nRopes are dried in the loft when the wind is in the east.\n");
-    let corpus = pipeline.in_memory().await.expect("a corpus");
-    corpus.build(source).await.expect("a build");
-    corpus
-}
 
 fn lines(file: &Path) -> Vec<Value> {
     let text = fs::read_to_string(file).expect("answers");
@@ -87,7 +78,8 @@ async fn a_batch_that_broke_off_is_continued() {
         };
         text.lines().map(strip).collect::<Vec<Value>>()
     };
-    for cut in (0..whole.len()).step_by(97).chain([whole.len() - 1]) {
+    let inside_a_character = whole.bytes().position(|byte| !byte.is_ascii()).expect("a quotation mark") + 1;
+    for cut in (0..whole.len()).step_by(97).chain([whole.len() - 1, inside_a_character]) {
         fs::write(&file, &whole.as_bytes()[..cut]).expect("a file that broke off");
         let before = whole.as_bytes()[..cut].iter().filter(|byte| **byte == b'\n').count();
         let report = asked(&corpus, &file).await;
@@ -139,7 +131,7 @@ async fn a_file_of_something_else_is_left_alone() {
     };
     let error = refused(&corpus, &["Who rings the bell in fog?", "Another question?"]).await;
     assert!(error.contains("line 2 answers another question; name another file, or remove this one"), "{error}");
-    let other = self::corpus(Pipeline::default().configured(|config| config.search.passages = 3)).await;
+    let other = crate::composing::corpus(Pipeline::default().configured(|config| config.search.passages = 3)).await;
     let error = refused(&other, &QUESTIONS).await;
     assert!(error.contains("line 1 was answered by another pipeline"), "{error}");
     let notes = folder.path().join("notes.txt");

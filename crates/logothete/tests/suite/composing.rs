@@ -14,7 +14,8 @@ use logothete::{
 use logothete_simulator::ScriptedGenerator;
 use rstest::rstest;
 
-async fn corpus(pipeline: Pipeline) -> Corpus {
+/// A corpus of four short notices.
+pub async fn corpus(pipeline: Pipeline) -> Corpus {
     let source = MemorySource::new("quays")
         .with("fog.md", "# Fog\n\nIn fog the watch rings the bell on the mole each minute.\n")
         .with("ice.md", "# Ice\n\nIce is broken at six by the tug on duty.\n")
