@@ -3,6 +3,7 @@
 mod asking;
 mod check;
 mod chunks;
+mod claim_reading;
 mod digest;
 mod eval;
 mod extract;

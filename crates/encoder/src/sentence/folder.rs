@@ -102,6 +102,7 @@ impl SentenceEncoder {
             network,
             pooling,
             projections,
+            claims: None,
             prefixes,
             longest,
             languages: Vec::new(),
