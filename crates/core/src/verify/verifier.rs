@@ -32,6 +32,10 @@ pub(super) const MIN_CONTRADICTION: f32 = 0.35;
 /// A reader is asked where the probability by rules and vectors lies between these: for three in five of the pairs of `bench/claims/dev.txt`, and one in four
 /// sentences that are taken over as they are. Asking it always finds no more.
 const UNSURE: std::ops::RangeInclusive<f32> = 0.1..=0.85;
+/// What a sentence says in the same words and the same order is at least this probable, if no rule objects: a part of a sentence is mostly as true as the whole.
+const MIN_TAKEN_OVER: f32 = 0.8;
+/// A claim of fewer words is no part of a sentence that could be told.
+const MIN_TAKEN_WORDS: usize = 4;
 /// So many words of a source are read together with a claim, if its sentences end there.
 const MAX_READ_WORDS: usize = 56;
 /// From this probability on, a reader that finds a contradiction is believed where no rule names one.
@@ -109,6 +113,7 @@ pub fn verify(
     // A source that has none of the words, nor any like them, does not say it either.
     let is_against = held.facts[CHANGED_NUMBER] >= MIN_CHANGED || held.has_nothing();
     let probability = if is_against { probability.min(MAX_CHANGED) } else { probability };
+    let probability = if held.is_taken_over { probability.max(MIN_TAKEN_OVER) } else { probability };
     Ok(held.finding(probability, speaks, reading))
 }
 
@@ -154,12 +159,17 @@ struct Held {
     differences: Vec<Difference>,
     nearest: Option<usize>,
     is_empty: bool,
+    /// Whether a sentence of the source has all its words in their order, and no rule objects.
+    is_taken_over: bool,
 }
 
 impl Held {
     /// Returns `true` if rules and vectors leave open whether the source supports the claim, so that a reader is worth asking.
     fn is_unsure(&self, meaning: &Meaning, model: &SupportModel) -> bool {
-        !self.is_empty && !meaning.words.is_empty() && UNSURE.contains(&model.by_meaning.probability(&self.facts))
+        !self.is_empty
+            && !self.is_taken_over
+            && !meaning.words.is_empty()
+            && UNSURE.contains(&model.by_meaning.probability(&self.facts))
     }
 
     /// Returns `true` if the source says nothing of any word of the claim.
@@ -219,7 +229,15 @@ impl Held {
         };
         let nearest =
             (0..chosen.len()).max_by(|a, b| cover(*a).total_cmp(&cover(*b)).then(b.cmp(a))).map(|at| chosen[at]);
-        Self { facts, differences: found, nearest, is_empty: chosen.is_empty() || statement.tokens.is_empty() }
+        let is_part = |at: usize| {
+            let mut words = evidence.tokens.iter().filter(|token| evidence.sentence(token.clause) == at);
+            statement.tokens.iter().all(|own| words.any(|token| token.folded == own.folded))
+        };
+        let objects = |difference: &Difference| CONTRADICTING.contains(&difference.kind) && difference.degree >= 0.1;
+        let is_taken_over =
+            statement.tokens.len() >= MIN_TAKEN_WORDS && !found.iter().any(objects) && (0..chosen.len()).any(is_part);
+        let is_empty = chosen.is_empty() || statement.tokens.is_empty();
+        Self { facts, differences: found, nearest, is_empty, is_taken_over }
     }
 
     fn finding(mut self, probability: f32, speaks: f32, reading: Option<ClaimReading>) -> Finding {
@@ -234,7 +252,7 @@ impl Held {
             matches!(difference.kind, DifferenceKind::Condition | DifferenceKind::Hedge)
                 && difference.degree >= MIN_LIMIT
         };
-        let limit = self.differences.iter().find(limits).filter(|_| probability < MIN_WHOLE);
+        let limit = self.differences.iter().find(limits).filter(|_| probability < MIN_WHOLE || self.is_taken_over);
         let verdict = match (gravest(true), gravest(false)) {
             _ if self.is_empty => Verdict::Unsupported,
             _ if probability >= MIN_SUPPORT && limit.is_none() => Verdict::Supported,
