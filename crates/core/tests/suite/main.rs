@@ -3,7 +3,6 @@
 mod asking;
 mod check;
 mod chunks;
-mod claim_reading;
 mod digest;
 mod eval;
 mod extract;

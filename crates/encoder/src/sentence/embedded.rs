@@ -66,8 +66,9 @@ impl SentenceEncoder {
         let files = logothete_weights_words::FILES
             .iter()
             .chain(logothete_weights_lower::FILES)
-            .chain(logothete_weights_upper::FILES)
-            .chain(logothete_weights_claims::FILES);
+            .chain(logothete_weights_upper::FILES);
+        #[cfg(feature = "claims")]
+        let files = files.chain(logothete_weights_claims::FILES);
         Self::from_packed(&files.map(|(name, bytes)| (*name, Cow::Borrowed(*bytes))).collect::<Vec<_>>())
     }
 }
