@@ -5,10 +5,9 @@ use std::collections::BTreeMap;
 use logothete_core::document::Span;
 use logothete_core::learn::{Logistic, logistic};
 use logothete_core::text::{sentences, words};
-use logothete_core::vector::{ClaimReader, ClaimReading, Encoder};
+use logothete_core::vector::Encoder;
 use logothete_core::verify::{
-    Finding, Meaning, SUPPORT_NAMES, SourceSentence, SupportFacts, SupportModel, SupportWeights, excerpt,
-    support_facts, verify,
+    Finding, Meaning, SUPPORT_NAMES, SourceSentence, SupportFacts, SupportModel, SupportWeights, support_facts, verify,
 };
 
 /// A claim, its source, and whether the source supports it.
@@ -33,11 +32,8 @@ impl Pair {
     }
 }
 
-/// Returns how much a pair counts that was made from others: 0 if it is for the trainer of the reader only. Sentences that are taken over teach that these are true,
-/// which those that were written do not: there, what shares all its words with the source is mostly false. More of them make paraphrases look worse.
-pub fn grown_weight(pair: &Pair) -> f32 {
-    if matches!(pair.kind.as_str(), "verbatim" | "foreign") { 0.2 } else { 0.0 }
-}
+/// How much a pair counts that was made from others.
+pub const GROWN_WEIGHT: f32 = 0.3;
 
 /// Reads pairs: a line `# subject`, a line with the source, and a line `mark kind | claim` for each claim.
 ///
@@ -208,14 +204,9 @@ impl Encoded {
         self.sentences.iter().map(|(text, meaning)| SourceSentence { text, meaning }).collect()
     }
 
-    /// Measures it, with what a reader made of it, if one has read it.
-    pub fn facts(&self, reading: Option<&ClaimReading>) -> SupportFacts {
-        support_facts(&self.pair.claim, &self.claim, &self.source(), reading)
-    }
-
-    /// Returns what a reader is given of the source.
-    pub fn excerpt(&self) -> String {
-        excerpt(&self.pair.claim, &self.claim, &self.source())
+    /// Measures it.
+    pub fn facts(&self) -> SupportFacts {
+        support_facts(&self.pair.claim, &self.claim, &self.source())
     }
 
     /// Measures it without its vectors.
@@ -223,23 +214,18 @@ impl Encoded {
         let unknown = Meaning::default();
         let source: Vec<SourceSentence<'_>> =
             self.sentences.iter().map(|(text, _)| SourceSentence { text, meaning: &unknown }).collect();
-        support_facts(&self.pair.claim, &unknown, &source, None)
+        support_facts(&self.pair.claim, &unknown, &source)
     }
 
     /// Holds the claim against its source.
-    ///
-    /// # Errors
-    /// If the reader fails.
-    pub fn finding(&self, model: &SupportModel, reader: Option<&dyn ClaimReader>) -> logothete_core::Result<Finding> {
-        verify(&self.pair.claim, &self.claim, &self.source(), model, reader)
+    pub fn finding(&self, model: &SupportModel) -> Finding {
+        verify(&self.pair.claim, &self.claim, &self.source(), model)
     }
 }
 
-/// What is measured of a pair, with a reader, with and without vectors, whether its source supports it, and how much it counts.
+/// What is measured of a pair, with and without vectors, whether its source supports it, and how much it counts.
 #[derive(Clone, Debug)]
 pub struct Example {
-    /// With vectors and a reader that was not trained on its subject.
-    pub by_reading: SupportFacts,
     /// With vectors.
     pub facts: SupportFacts,
     /// Without.
@@ -255,7 +241,7 @@ pub fn fit(examples: &[&Example]) -> SupportModel {
     const RIDGE: f64 = 0.002;
     let fitted = |facts: &dyn Fn(&Example) -> SupportFacts| {
         let rows = |is_used: &dyn Fn(&Example) -> bool, holds: &dyn Fn(&Example) -> bool| -> Logistic {
-            let used = examples.iter().filter(|one| one.weight > 0.0 && is_used(one));
+            let used = examples.iter().filter(|one| is_used(one));
             let rows: Vec<_> = used.map(|one| (facts(one).to_vec(), holds(one), one.weight)).collect();
             logistic(&rows, RIDGE)
         };
@@ -266,7 +252,6 @@ pub fn fit(examples: &[&Example]) -> SupportModel {
     };
     SupportModel {
         facts: SUPPORT_NAMES.map(str::to_owned).to_vec(),
-        by_reading: fitted(&|one| one.by_reading),
         by_meaning: fitted(&|one| one.facts),
         by_words: fitted(&|one| one.by_words),
     }

@@ -12,7 +12,6 @@ mod folder;
 mod half;
 mod hashing;
 mod kernel;
-mod pairs;
 mod sentence;
 mod tokenise;
 mod weights;
@@ -20,7 +19,7 @@ mod weights;
 pub use bert::Precision;
 pub use cross::CrossEncoder;
 pub use hashing::Hashing;
-pub use sentence::{FolderSettings, Pooling, SentenceEncoder, TextTokens, pack, pack_claims};
+pub use sentence::{FolderSettings, Pooling, SentenceEncoder, TextTokens, pack};
 
 /// The arithmetic kernels, for the benches and tests of this workspace. Nothing here is stable.
 #[cfg(feature = "internals")]

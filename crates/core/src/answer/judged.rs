@@ -40,10 +40,6 @@ impl Answer {
     /// # Errors
     /// If the encoder fails.
     pub fn judge(&mut self, passages: &[Passage], judge: &mut Judge<'_>) -> Result<()> {
-        let judged = self.claims.iter().filter(|claim| claim.is_judged());
-        let ahead: Vec<(&str, Vec<&Passage>)> =
-            judged.map(|claim| (claim.text.as_str(), claim.cited_of(passages))).collect();
-        judge.read_ahead(&ahead)?;
         for claim in self.claims.iter_mut().filter(|claim| claim.is_judged()) {
             claim.judge(passages, judge)?;
         }
@@ -113,14 +109,9 @@ impl Claim {
         self.is_judged() && matches!(self.verdict, Verdict::Contradicted | Verdict::Unsupported)
     }
 
-    /// Returns the passages that it cites.
-    fn cited_of<'p>(&self, passages: &'p [Passage]) -> Vec<&'p Passage> {
-        passages.iter().enumerate().filter(|(at, _)| self.citations.contains(&(at + 1))).map(|(_, one)| one).collect()
-    }
-
     fn judge(&mut self, passages: &[Passage], judge: &mut Judge<'_>) -> Result<()> {
         let is_cited = |at: &usize| self.citations.contains(&(at + 1));
-        let cited = self.cited_of(passages);
+        let cited: Vec<&Passage> = (0..passages.len()).filter(is_cited).map(|at| &passages[at]).collect();
         let own = judge.hold(&self.text, &cited)?.finding;
         (self.verdict, self.support, self.reason) = (own.verdict, own.probability, own.reason);
         if self.verdict.is_borne_out() {

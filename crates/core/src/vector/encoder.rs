@@ -53,11 +53,6 @@ pub trait Encoder: Send + Sync {
         None
     }
 
-    /// Returns what reads a claim and its source together, if it has such a network. It is asked only if there are vectors of tokens too.
-    fn claim_reader(&self) -> Option<&dyn ClaimReader> {
-        None
-    }
-
     /// Returns one vector for each text, in order.
     ///
     /// # Errors
@@ -77,28 +72,6 @@ pub trait TokenEncoder: Encoder {
     /// # Errors
     /// If a text cannot be encoded. A text without tokens is not an error: it has no vectors.
     fn encode_tokens(&self, texts: &[&str], role: Role) -> Result<Vec<Vectors>>;
-}
-
-/// Reads a claim and its source together, and says whether the one follows from the other.
-///
-/// A network that reads both at once sees which word answers to which; vectors of each alone do not tell that.
-pub trait ClaimReader: Send + Sync {
-    /// Returns what it makes of each claim and its source, in order.
-    ///
-    /// # Errors
-    /// If a pair cannot be read. An empty text is not an error.
-    fn read_claims(&self, pairs: &[(&str, &str)]) -> Result<Vec<ClaimReading>>;
-}
-
-/// What a reader makes of a claim and its source: probabilities that add up to one.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub struct ClaimReading {
-    /// That the source says it.
-    pub supported: f32,
-    /// That the source says otherwise.
-    pub contradicted: f32,
-    /// That the source does not say it.
-    pub unsupported: f32,
 }
 
 /// Vectors of one length, one after another.
@@ -190,10 +163,6 @@ macro_rules! forward {
 
             fn by_token(&self) -> Option<&dyn TokenEncoder> {
                 (**self).by_token()
-            }
-
-            fn claim_reader(&self) -> Option<&dyn ClaimReader> {
-                (**self).claim_reader()
             }
 
             fn encode(&self, texts: &[&str], role: Role) -> Result<Vectors> {

@@ -17,7 +17,7 @@ mod tokens;
 
 pub use ann::{AnnGraph, write_ann_graph};
 pub use distance::Distance;
-pub use encoder::{ClaimReader, ClaimReading, Encoder, Role, TokenEncoder, Vectors};
+pub use encoder::{Encoder, Role, TokenEncoder, Vectors};
 pub use ivf::{IvfLists, write_ivf_lists};
 pub use kind::IndexKind;
 pub use segment::{VectorIndex, merge_vectors, write_vectors};

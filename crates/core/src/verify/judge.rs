@@ -3,16 +3,14 @@
 use std::collections::{HashMap, HashSet};
 use std::fmt;
 
-use rayon::prelude::*;
-
 use super::quotation::Quotation;
-use super::verifier::{Finding, SourceSentence, to_be_read, verify};
+use super::verifier::{Finding, SourceSentence, verify};
 use super::{Meaning, SupportModel, Verdict, foreign};
 use crate::document::BlockKind;
 use crate::error::Result;
 use crate::search::Passage;
 use crate::text::{fold, is_stopword, list_marker, words};
-use crate::vector::{ClaimReader, ClaimReading, Encoder};
+use crate::vector::Encoder;
 
 /// So many sentences of a source are compared with a claim by their vectors, those that share most words with it.
 const MAX_PIECES: usize = 8;
@@ -20,31 +18,11 @@ const MAX_PIECES: usize = 8;
 /// The vectors of about so many sentences are kept; one has about 20 kB.
 const MAX_KEPT: usize = 4_000;
 
-/// Holds claims against passages. Vectors come from the encoder, each sentence once, and so does what reads claims; an encoder on another machine is not asked,
-/// and words alone count.
+/// Holds claims against passages. Vectors come from the encoder, each sentence once; an encoder on another machine is not asked, and words alone count.
 pub struct Judge<'a> {
     encoder: Option<&'a dyn Encoder>,
     model: &'a SupportModel,
     meanings: HashMap<String, Meaning>,
-    /// What was read ahead, by claim and excerpt.
-    readings: HashMap<(String, String), ClaimReading>,
-}
-
-/// A reader that knows what was read ahead.
-struct Remembering<'a> {
-    reader: &'a dyn ClaimReader,
-    readings: &'a HashMap<(String, String), ClaimReading>,
-}
-
-impl ClaimReader for Remembering<'_> {
-    fn read_claims(&self, pairs: &[(&str, &str)]) -> Result<Vec<ClaimReading>> {
-        let known =
-            |(claim, source): &(&str, &str)| self.readings.get(&((*claim).to_owned(), (*source).to_owned())).copied();
-        match pairs.iter().map(known).collect() {
-            Some(known) => Ok(known),
-            None => self.reader.read_claims(pairs),
-        }
-    }
 }
 
 impl fmt::Debug for Judge<'_> {
@@ -75,44 +53,7 @@ impl<'a> Judge<'a> {
     /// Creates a judge that knows no vectors yet.
     pub fn new(encoder: &'a dyn Encoder) -> Self {
         let encoder = Some(encoder).filter(|encoder| !encoder.is_remote());
-        Self { encoder, model: SupportModel::learned(), meanings: HashMap::new(), readings: HashMap::new() }
-    }
-
-    /// Encodes and reads what [`hold`](Self::hold) will need for some claims and their passages, all together on all threads of the current pool.
-    ///
-    /// # Errors
-    /// If the encoder or its reader fails.
-    pub fn read_ahead(&mut self, claims: &[(&str, Vec<&Passage>)]) -> Result<()> {
-        let Some(encoder) = self.encoder else { return Ok(()) };
-        let sources = claims.iter().map(|(claim, passages)| (*claim, pieces_of(passages)));
-        let sources: Vec<(&str, Vec<Piece>)> =
-            sources.filter(|(claim, pieces)| said_by(&Quotation::of(claim), pieces).is_none()).collect();
-        let nearest: Vec<(&str, Vec<&Piece>)> =
-            sources.iter().map(|(claim, pieces)| (*claim, likeliest(claim, pieces))).collect();
-        let texts = nearest
-            .iter()
-            .flat_map(|(claim, pieces)| pieces.iter().map(|piece| piece.text.as_str()).chain(std::iter::once(*claim)));
-        self.learn(&texts.collect::<Vec<_>>())?;
-        let Some(reader) = encoder.claim_reader() else { return Ok(()) };
-        let read = nearest.par_iter().filter(|(claim, _)| foreign::language(claim).is_none());
-        let read = read.filter_map(|(claim, pieces)| {
-            let source = to_be_read(claim, self.meaning(claim), &self.source_sentences(pieces), self.model)?;
-            Some((*claim, source))
-        });
-        let read: Vec<(&str, String)> = read.collect();
-        let pairs: Vec<(&str, &str)> = read.iter().map(|(claim, source)| (*claim, source.as_str())).collect();
-        let readings = reader.read_claims(&pairs)?;
-        self.readings = read.into_iter().map(|(claim, source)| (claim.to_owned(), source)).zip(readings).collect();
-        Ok(())
-    }
-
-    fn meaning(&self, text: &str) -> &Meaning {
-        static UNKNOWN: Meaning = Meaning { whole: Vec::new(), words: Vec::new() };
-        self.meanings.get(text).unwrap_or(&UNKNOWN)
-    }
-
-    fn source_sentences<'s>(&'s self, pieces: &'s [&Piece]) -> Vec<SourceSentence<'s>> {
-        pieces.iter().map(|piece| SourceSentence { text: &piece.text, meaning: self.meaning(&piece.text) }).collect()
+        Self { encoder, model: SupportModel::learned(), meanings: HashMap::new() }
     }
 
     /// Holds a claim against passages taken together. Their headings and the columns of their tables count as evidence too.
@@ -122,7 +63,8 @@ impl<'a> Judge<'a> {
     /// # Errors
     /// If the encoder fails.
     pub fn hold(&mut self, claim: &str, passages: &[&Passage]) -> Result<Judgement> {
-        self.held(claim, &pieces_of(passages))
+        let pieces: Vec<Piece> = passages.iter().enumerate().flat_map(|(at, passage)| pieces(passage, at)).collect();
+        self.held(claim, &pieces)
     }
 
     /// Holds a claim against sentences. The second place of the judgement is that of the sentence.
@@ -147,14 +89,12 @@ impl<'a> Judge<'a> {
         let pieces = likeliest(claim, pieces);
         let texts: Vec<&str> = pieces.iter().map(|piece| piece.text.as_str()).chain([claim]).collect();
         self.learn(&texts)?;
-        let language = foreign::language(claim);
-        // Readers are trained for one language.
-        let reader = self.encoder.filter(|_| language.is_none()).and_then(Encoder::claim_reader);
-        let reader = reader.map(|reader| Remembering { reader, readings: &self.readings });
-        let reader = reader.as_ref().map(|reader| reader as &dyn ClaimReader);
-        let sources = self.source_sentences(&pieces);
-        let mut finding = verify(claim, self.meaning(claim), &sources, self.model, reader)?;
-        if let Some(language) = language {
+        let unknown = Meaning::default();
+        let meaning = |text: &str| self.meanings.get(text).unwrap_or(&unknown);
+        let sources = pieces.iter().map(|piece| SourceSentence { text: &piece.text, meaning: meaning(&piece.text) });
+        let sources: Vec<SourceSentence<'_>> = sources.collect();
+        let mut finding = verify(claim, meaning(claim), &sources, self.model);
+        if let Some(language) = foreign::language(claim) {
             let sources: Vec<&str> = pieces.iter().map(|piece| piece.text.as_str()).collect();
             foreign::settle(&mut finding, claim, language, &sources);
         }
@@ -215,11 +155,6 @@ fn likeliest<'p>(claim: &str, pieces: &'p [Piece]) -> Vec<&'p Piece> {
     kept.truncate(MAX_PIECES);
     kept.sort_unstable();
     kept.into_iter().map(|at| &pieces[at]).collect()
-}
-
-/// Returns what some passages say, one after another.
-fn pieces_of(passages: &[&Passage]) -> Vec<Piece> {
-    passages.iter().enumerate().flat_map(|(at, passage)| pieces(passage, at)).collect()
 }
 
 /// Returns what a passage says, sentence by sentence: its headings, rows that can be read alone, and its other sentences.

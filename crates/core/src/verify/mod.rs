@@ -1,8 +1,7 @@
 //! Verification: whether a source supports a claim that cites it.
 //!
 //! A claim and the sentences of its source are taken apart (`statement`, `amounts`), the words of the one are laid beside those of the other (`align`), rules look
-//! for differences (`rules`), a reader may read both together, and learned weights make a probability of all this and of what the vectors tell (`model`). `verifier`
-//! puts it together.
+//! for differences (`rules`), and learned weights make a probability of these and of what the vectors tell (`model`). `verifier` puts it together.
 
 mod align;
 mod amounts;
@@ -27,4 +26,4 @@ pub use meaning::Meaning;
 pub use model::{SUPPORT_FACTS, SUPPORT_NAMES, SupportFacts, SupportModel, SupportWeights};
 pub use rules::{Difference, DifferenceKind};
 pub(crate) use told::Told;
-pub use verifier::{Finding, MIN_SUPPORT, SourceSentence, excerpt, support_facts, verify};
+pub use verifier::{Finding, MIN_SUPPORT, SourceSentence, support_facts, verify};

@@ -9,15 +9,13 @@ use super::meaning::Meaning;
 use super::rules::{Difference, DifferenceKind};
 use crate::error::{Error, ErrorKind, Result};
 use crate::learn::Logistic;
-use crate::vector::ClaimReading;
 
 /// The names of what is measured, in their order.
 ///
 /// Of meaning: the highest cosine of the claim with a sentence and with two neighbours, and how well its words fit: on average over the source, the worst, and
 /// the three worst. Of words: the share that the best sentence and the best clause have, that which is the same word, that of which the source says nothing, and
 /// the longest run of words in the same order. Then the gravest difference of each kind, how long the claim is, and how grave a
-/// difference of numbers is beside words that are the same. Then what a reader of both makes of them: the odds of each of its three answers. Last, what counts
-/// differently where words are the same and no rule objects: a sentence that is taken over is most often true, and one that is taken over but for a word is not.
+/// difference of numbers is beside words that are the same.
 pub const SUPPORT_NAMES: [&str; SUPPORT_FACTS] = [
     "sentence_meaning",
     "pair_meaning",
@@ -46,36 +44,13 @@ pub const SUPPORT_NAMES: [&str; SUPPORT_FACTS] = [
     "length",
     "has_words",
     "changed_number",
-    "read_supported",
-    "read_contradicted",
-    "read_unsupported",
-    "clean_same_words",
-    "clean_run",
-    "same_words_squared",
-    "run_squared",
-    "all_words",
-    "whole_run",
-    "best_sentence_squared",
-    "clean_sentence",
-    "clean_read_supported",
-    "same_read_supported",
-    "same_read_contradicted",
 ];
 
 /// The number of what is measured.
-pub const SUPPORT_FACTS: usize = 41;
+pub const SUPPORT_FACTS: usize = 27;
 
-/// The place of what is measured of changed numbers, and that of the first odds of a reader.
+/// The place of the last of them.
 pub(super) const CHANGED_NUMBER: usize = 26;
-const FIRST_ODDS: usize = 27;
-/// The place of the first of what is made of others.
-const FIRST_MADE: usize = 30;
-
-/// Up to this sum of contradictions, no rule objects.
-const MAX_CLEAN: f32 = 0.1;
-
-/// The greatest logarithm of odds that a reader's answer counts as.
-const MAX_ODDS: f32 = 6.0;
 
 /// A longer claim counts as this long: the weights were fitted to shorter ones.
 const MAX_LENGTH: usize = 40;
@@ -107,9 +82,7 @@ const FIRST_KIND: usize = 10;
 pub struct SupportModel {
     /// The names of what is measured, in their order.
     pub facts: Vec<String>,
-    /// How probable it is that the source speaks of what is claimed, and that it then says the same, where a reader has read both.
-    pub by_reading: SupportWeights,
-    /// The same where no reader has.
+    /// How probable it is that the source speaks of what is claimed, and that it then says the same.
     pub by_meaning: SupportWeights,
     /// The same where there are no vectors of words.
     pub by_words: SupportWeights,
@@ -144,7 +117,7 @@ impl SupportModel {
         let model: Self = serde_json::from_str(json)
             .map_err(|error| Error::new(ErrorKind::Unreadable, format!("this is no model of support: {error}")))?;
         let known = model.facts.iter().map(String::as_str).eq(SUPPORT_NAMES)
-            && [model.by_reading.parts(), model.by_meaning.parts(), model.by_words.parts()]
+            && [model.by_meaning.parts(), model.by_words.parts()]
                 .as_flattened()
                 .iter()
                 .all(|part| part.weights.len() == SUPPORT_FACTS);
@@ -157,7 +130,7 @@ impl SupportModel {
         }
     }
 
-    /// Returns the weights for a claim with its meaning that no reader has read.
+    /// Returns the weights for a claim with its meaning.
     pub fn weights(&self, meaning: &Meaning) -> &SupportWeights {
         if meaning.words.is_empty() { &self.by_words } else { &self.by_meaning }
     }
@@ -214,40 +187,7 @@ pub(super) fn measure(
     facts[23] = (1.0 + contradicting.map(|difference| difference.degree).sum::<f32>()).ln();
     facts[24] = (1.0 + alignment.claim.tokens.len().min(MAX_LENGTH) as f32).ln();
     facts[CHANGED_NUMBER] = facts[7] * facts[FIRST_KIND].max(facts[FIRST_KIND + 1]);
-    make_others(&mut facts);
     facts
-}
-
-/// Adds what a reader makes of a claim and its source to what is measured.
-pub(super) fn add_reading(facts: &mut SupportFacts, reading: &ClaimReading) {
-    let odds = |probability: f32| {
-        let probability = if probability.is_finite() { probability.clamp(1e-6, 1.0 - 1e-6) } else { 0.5 };
-        (probability / (1.0 - probability)).ln().clamp(-MAX_ODDS, MAX_ODDS)
-    };
-    let all = [reading.supported, reading.contradicted, reading.unsupported].map(odds);
-    facts[FIRST_ODDS..FIRST_MADE].copy_from_slice(&all);
-    make_others(facts);
-}
-
-/// Fills in what is made of other facts.
-fn make_others(facts: &mut SupportFacts) {
-    let [best_sentence, same_words, run, contradictions] = [5, 7, 9, 23].map(|at| facts[at]);
-    let [read_supported, read_contradicted] = [FIRST_ODDS, FIRST_ODDS + 1].map(|at| facts[at]);
-    let one_if = |holds: bool| f32::from(u8::from(holds));
-    let clean = one_if(contradictions < MAX_CLEAN);
-    facts[FIRST_MADE..].copy_from_slice(&[
-        same_words * clean,
-        run * clean,
-        same_words * same_words,
-        run * run,
-        one_if(same_words > 0.99),
-        one_if(run > 0.9),
-        best_sentence * best_sentence,
-        one_if(best_sentence > 0.99) * clean,
-        read_supported * clean,
-        read_supported * same_words,
-        read_contradicted * same_words,
-    ]);
 }
 
 /// Returns the longest run of words that claim and source have in the same order, as a share of the claim.

@@ -5,13 +5,11 @@ use serde::{Deserialize, Serialize};
 use super::align::Alignment;
 use super::check::Verdict;
 use super::meaning::Meaning;
-use super::model::{CHANGED_NUMBER, SupportFacts, SupportModel, add_reading, measure};
+use super::model::{CHANGED_NUMBER, SupportFacts, SupportModel, measure};
 use super::rules::{CONTRADICTING, Difference, DifferenceKind, differences};
 use super::statement::Statement;
 use crate::document::Span;
-use crate::error::Result;
-use crate::text::{count_words, sentences};
-use crate::vector::{ClaimReader, ClaimReading};
+use crate::text::sentences;
 
 /// The most sentences of a source that are looked at, those nearest to the claim by meaning.
 const MAX_SENTENCES: usize = 48;
@@ -20,8 +18,6 @@ const MAX_CLAIM: usize = 4_000;
 /// From this probability on, a claim is supported. On the dev half of `bench/claims` a lower bound finds fewer errors, and a higher one doubts more
 /// paraphrases.
 pub const MIN_SUPPORT: f32 = 0.25;
-/// The same for a claim that a reader has read.
-const MIN_READ_SUPPORT: f32 = 0.35;
 /// From this degree on, a condition or a doubt that is left out makes a claim partly supported, unless the probability is this high.
 const MIN_LIMIT: f32 = 0.8;
 const MIN_WHOLE: f32 = 0.6;
@@ -31,15 +27,6 @@ const MIN_CHANGED: f32 = 0.5;
 const MAX_CHANGED: f32 = 0.2;
 /// From this degree on, a difference is a contradiction.
 pub(super) const MIN_CONTRADICTION: f32 = 0.35;
-/// A reader is asked where the probability by rules and vectors lies between these: for three in five of the pairs of `bench/claims/dev.txt`, and one in four
-/// sentences that are taken over as they are. Asking it always finds no more.
-const UNSURE: std::ops::RangeInclusive<f32> = 0.1..=0.85;
-/// A claim of fewer words is no part of a sentence that could be told.
-const MIN_TAKEN_WORDS: usize = 4;
-/// So many words of a source are read together with a claim, if its sentences end there.
-const MAX_READ_WORDS: usize = 56;
-/// From this probability on, a reader that finds a contradiction is believed where no rule names one.
-const MIN_READ_CONTRADICTION: f32 = 0.6;
 
 /// A sentence of a source.
 #[derive(Clone, Copy, Debug)]
@@ -79,77 +66,25 @@ impl Finding {
 
 /// Holds a claim against the sentences of its source.
 ///
-/// Rules look for differences (numbers, names, denials, opposites, duties, degrees, conditions, doubts, order), vectors tell how well the words and the
-/// whole fit, and a reader of both, if there is one, whether the one follows from the other; learned weights make a probability of all. Without vectors only
-/// words count, and paraphrases are not recognised.
+/// Rules look for differences (numbers, names, denials, opposites, duties, degrees, conditions, doubts, order), and vectors tell how well the words and the
+/// whole fit; learned weights make a probability of both. Without vectors only words count, and paraphrases are not recognised.
 ///
-/// Costs the product of the words of both, and reading about 80 words.
-///
-/// # Errors
-/// If the reader fails.
-pub fn verify(
-    claim: &str,
-    meaning: &Meaning,
-    source: &[SourceSentence<'_>],
-    model: &SupportModel,
-    reader: Option<&dyn ClaimReader>,
-) -> Result<Finding> {
-    let mut held = Held::new(claim, meaning, source);
-    let reader = reader.filter(|_| held.is_unsure(meaning, model));
-    let reading = match reader {
-        Some(reader) => reader.read_claims(&[(claim, &excerpt(claim, meaning, source))])?.pop(),
-        None => None,
-    };
-    let weights = match &reading {
-        Some(reading) => {
-            add_reading(&mut held.facts, reading);
-            &model.by_reading
-        }
-        None => model.weights(meaning),
-    };
+/// Costs the product of the words of both.
+pub fn verify(claim: &str, meaning: &Meaning, source: &[SourceSentence<'_>], model: &SupportModel) -> Finding {
+    let held = Held::new(claim, meaning, source);
+    let weights = model.weights(meaning);
     let speaks = weights.speaks.probability(&held.facts);
     let probability = weights.probability(&held.facts);
     // Where the words are the same, another number is another claim, whatever the weights make of the rest.
     // A source that has none of the words, nor any like them, does not say it either.
     let is_against = held.facts[CHANGED_NUMBER] >= MIN_CHANGED || held.has_nothing();
     let probability = if is_against { probability.min(MAX_CHANGED) } else { probability };
-    Ok(held.finding(probability, speaks, reading))
+    held.finding(probability, speaks)
 }
 
-/// Returns what is measured of a claim and its source, from which [`verify`] makes a probability; with what a reader makes of them, if one has read them.
-pub fn support_facts(
-    claim: &str,
-    meaning: &Meaning,
-    source: &[SourceSentence<'_>],
-    reading: Option<&ClaimReading>,
-) -> SupportFacts {
-    let mut facts = Held::new(claim, meaning, source).facts;
-    reading.into_iter().for_each(|reading| add_reading(&mut facts, reading));
-    facts
-}
-
-/// Returns what a reader is given of the source, if [`verify`] will ask it.
-pub(super) fn to_be_read(
-    claim: &str,
-    meaning: &Meaning,
-    source: &[SourceSentence<'_>],
-    model: &SupportModel,
-) -> Option<String> {
-    Held::new(claim, meaning, source).is_unsure(meaning, model).then(|| excerpt(claim, meaning, source))
-}
-
-/// Returns the sentences of a source that a reader is given, those nearest to the claim in their order, until they have some fifty words.
-pub fn excerpt(claim: &str, meaning: &Meaning, source: &[SourceSentence<'_>]) -> String {
-    let mut words = 0;
-    let mut chosen: Vec<usize> = by_nearness(claim, meaning, source);
-    let fits = |at: &usize| {
-        let is_first = words == 0;
-        words += count_words(source[*at].text);
-        is_first || words <= MAX_READ_WORDS
-    };
-    chosen = chosen.into_iter().take_while(fits).collect();
-    chosen.sort_unstable();
-    chosen.iter().map(|at| source[*at].text.trim()).collect::<Vec<_>>().join(" ")
+/// Returns what is measured of a claim and its source, from which [`verify`] makes a probability.
+pub fn support_facts(claim: &str, meaning: &Meaning, source: &[SourceSentence<'_>]) -> SupportFacts {
+    Held::new(claim, meaning, source).facts
 }
 
 /// A claim held against its source.
@@ -158,19 +93,9 @@ struct Held {
     differences: Vec<Difference>,
     nearest: Option<usize>,
     is_empty: bool,
-    /// Whether a sentence of the source has all its words in their order, and no rule objects.
-    is_taken_over: bool,
 }
 
 impl Held {
-    /// Returns `true` if rules and vectors leave open whether the source supports the claim, so that a reader is worth asking.
-    fn is_unsure(&self, meaning: &Meaning, model: &SupportModel) -> bool {
-        !self.is_empty
-            && !self.is_taken_over
-            && !meaning.words.is_empty()
-            && UNSURE.contains(&model.by_meaning.probability(&self.facts))
-    }
-
     /// Returns `true` if the source says nothing of any word of the claim.
     fn has_nothing(&self) -> bool {
         self.differences.iter().any(|difference| difference.kind == DifferenceKind::Missing && difference.degree >= 1.0)
@@ -228,18 +153,10 @@ impl Held {
         };
         let nearest =
             (0..chosen.len()).max_by(|a, b| cover(*a).total_cmp(&cover(*b)).then(b.cmp(a))).map(|at| chosen[at]);
-        let is_part = |at: usize| {
-            let mut words = evidence.tokens.iter().filter(|token| evidence.sentence(token.clause) == at);
-            statement.tokens.iter().all(|own| words.any(|token| token.folded == own.folded))
-        };
-        let objects = |difference: &Difference| CONTRADICTING.contains(&difference.kind) && difference.degree >= 0.1;
-        let is_taken_over =
-            statement.tokens.len() >= MIN_TAKEN_WORDS && !found.iter().any(objects) && (0..chosen.len()).any(is_part);
-        let is_empty = chosen.is_empty() || statement.tokens.is_empty();
-        Self { facts, differences: found, nearest, is_empty, is_taken_over }
+        Self { facts, differences: found, nearest, is_empty: chosen.is_empty() || statement.tokens.is_empty() }
     }
 
-    fn finding(mut self, probability: f32, speaks: f32, reading: Option<ClaimReading>) -> Finding {
+    fn finding(mut self, probability: f32, speaks: f32) -> Finding {
         self.differences.sort_by(|a, b| b.degree.total_cmp(&a.degree));
         let gravest = |contradicting: bool| {
             let mut of_kind =
@@ -252,27 +169,22 @@ impl Held {
                 && difference.degree >= MIN_LIMIT
         };
         let limit = self.differences.iter().find(limits).filter(|_| probability < MIN_WHOLE);
-        let min_support = if reading.is_some() { MIN_READ_SUPPORT } else { MIN_SUPPORT };
         let verdict = match (gravest(true), gravest(false)) {
             _ if self.is_empty => Verdict::Unsupported,
-            _ if probability >= min_support && limit.is_none() => Verdict::Supported,
-            _ if probability >= min_support => Verdict::Partly,
+            _ if probability >= MIN_SUPPORT && limit.is_none() => Verdict::Supported,
+            _ if probability >= MIN_SUPPORT => Verdict::Partly,
             (Some(contradiction), _) if contradiction.degree >= MIN_CONTRADICTION => Verdict::Contradicted,
             (_, Some(other))
                 if matches!(other.kind, DifferenceKind::Condition | DifferenceKind::Hedge | DifferenceKind::Degree) =>
             {
                 Verdict::Partly
             }
-            _ if reading.is_some_and(|reading| reading.contradicted >= MIN_READ_CONTRADICTION) => Verdict::Contradicted,
             _ => Verdict::Unsupported,
         };
         let reason = match verdict {
             Verdict::Supported => None,
             Verdict::Partly if limit.is_some() => limit.map(|difference| difference.said.clone()),
-            Verdict::Contradicted => {
-                let said = gravest(true).filter(|difference| difference.degree >= MIN_CONTRADICTION);
-                said.map_or_else(|| "the source says otherwise".to_owned(), |difference| difference.said.clone()).into()
-            }
+            Verdict::Contradicted => gravest(true).map(|difference| difference.said.clone()),
             _ => gravest(false).or(gravest(true)).map(|difference| difference.said.clone()),
         };
         let reason =
@@ -287,14 +199,6 @@ fn nearest_sentences(claim: &str, meaning: &Meaning, source: &[SourceSentence<'_
     if source.len() <= MAX_SENTENCES {
         return (0..source.len()).collect();
     }
-    let mut chosen = by_nearness(claim, meaning, source);
-    chosen.truncate(MAX_SENTENCES);
-    chosen.sort_unstable();
-    chosen
-}
-
-/// Returns the sentences of a source, the one nearest to a claim first.
-fn by_nearness(claim: &str, meaning: &Meaning, source: &[SourceSentence<'_>]) -> Vec<usize> {
     let own: std::collections::HashSet<String> = crate::text::words(claim).map(|word| word.term).collect();
     let score = |at: usize| {
         let all: Vec<_> = crate::text::words(source[at].text).map(|word| word.term).collect();
@@ -303,5 +207,7 @@ fn by_nearness(claim: &str, meaning: &Meaning, source: &[SourceSentence<'_>]) ->
     };
     let mut scored: Vec<(f32, usize)> = (0..source.len()).map(|at| (score(at), at)).collect();
     scored.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
-    scored.into_iter().map(|(_, at)| at).collect()
+    let mut chosen: Vec<usize> = scored.into_iter().take(MAX_SENTENCES).map(|(_, at)| at).collect();
+    chosen.sort_unstable();
+    chosen
 }

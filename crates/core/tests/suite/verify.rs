@@ -44,7 +44,7 @@ fn finding(claim: &str, source: &str) -> logothete_core::verify::Finding {
     let spans = sentences(source);
     let texts: Vec<SourceSentence<'_>> =
         spans.iter().map(|span| SourceSentence { text: &source[span.range()], meaning: &unknown }).collect();
-    verify(claim, &unknown, &texts, SupportModel::learned(), None).expect("no reader fails")
+    verify(claim, &unknown, &texts, SupportModel::learned())
 }
 
 #[rstest]
@@ -145,7 +145,7 @@ proptest! {
         prop_assert_eq!(found.verdict == Verdict::Supported, found.reason.is_none());
         let unknown = Meaning::default();
         let one = [SourceSentence { text: &source, meaning: &unknown }];
-        prop_assert!(support_facts(&claim, &unknown, &one, None).iter().all(|fact| fact.is_finite()));
+        prop_assert!(support_facts(&claim, &unknown, &one).iter().all(|fact| fact.is_finite()));
     }
 }
 

@@ -281,7 +281,7 @@ impl Network {
         Ok(Self {
             words: WordTable::read(tensors, words, hidden)?,
             positions: tensors.exact("positions", &[positions, hidden])?,
-            second: if tensors.has("second") { tensors.exact("second", &[hidden])?.into_owned() } else { Vec::new() },
+            second: Vec::new(),
             norm: norm("norm")?,
             layers: layers.collect::<Result<_>>()?,
             shape,

@@ -25,27 +25,19 @@ impl SentenceEncoder {
         let packed: Packed =
             serde_json::from_slice(find("encoder.json")?).map_err(|e| broken("encoder.json").because(e))?;
         let mut tensors = Tensors::default();
-        let is_of_claims = |name: &str| name.starts_with("claims-");
-        for (name, bytes) in files.iter().filter(|(name, _)| name.ends_with(".safetensors") && !is_of_claims(name)) {
+        for (name, bytes) in files.iter().filter(|(name, _)| name.ends_with(".safetensors")) {
             tensors.add_file(name, bytes)?;
         }
         let length = tensors.shape("vocabulary").and_then(|shape| shape.first().copied()).unwrap_or_default();
         let vocabulary = tensors.exact::<u8>("vocabulary", &[length])?;
         let vocabulary = std::str::from_utf8(&vocabulary).map_err(|e| broken("vocabulary").because(e))?;
         let vocabulary = Vocabulary::new(vocabulary.lines(), "##");
-        let network = Network::from_packed(&tensors, packed.shape.clone())?;
-        // What reads claims has some layers of its own in place of the encoder's.
-        for (name, bytes) in files.iter().filter(|(name, _)| is_of_claims(name)) {
-            tensors.add_file(name, bytes)?;
-        }
-        let claims = super::claims::from_packed(&tensors, &packed.shape)?;
         Ok(Self {
             token_dimensions: kept_of_token(packed.token_dimensions, packed.shape.hidden)?,
             fingerprint: packed.fingerprint(),
             name: packed.name,
             tokeniser: Tokeniser::WordPiece(WordPiece::new(vocabulary, packed.tokeniser)),
-            network,
-            claims,
+            network: Network::from_packed(&tensors, packed.shape)?,
             pooling: packed.pooling,
             projections: Vec::new(),
             prefixes: packed.prefixes,
@@ -67,8 +59,6 @@ impl SentenceEncoder {
             .iter()
             .chain(logothete_weights_lower::FILES)
             .chain(logothete_weights_upper::FILES);
-        #[cfg(feature = "claims")]
-        let files = files.chain(logothete_weights_claims::FILES);
         Self::from_packed(&files.map(|(name, bytes)| (*name, Cow::Borrowed(*bytes))).collect::<Vec<_>>())
     }
 }

@@ -102,7 +102,6 @@ impl SentenceEncoder {
             network,
             pooling,
             projections,
-            claims: None,
             prefixes,
             longest,
             languages: Vec::new(),

@@ -1,23 +1,20 @@
 //! The encoder itself: tokeniser, network and pooling together.
 
-mod claims;
 mod embedded;
 mod folder;
 mod pack;
 mod pooling;
 
-use logothete_core::vector::{ClaimReader, Encoder, Role, TokenEncoder, Vectors};
+use logothete_core::vector::{Encoder, Role, TokenEncoder, Vectors};
 use logothete_core::{Error, ErrorKind, Fingerprint, Result};
 use rayon::prelude::*;
 
-pub use claims::pack_claims;
 pub use folder::FolderSettings;
 pub use pack::pack;
 pub use pooling::Pooling;
 
 use crate::bert::{Network, Rooms, Sequence, batches};
 use crate::kernel::Kernel;
-use crate::pairs::PairNetwork;
 use crate::tokenise::Tokeniser;
 use crate::weights::{Matrix, Quantised};
 
@@ -43,8 +40,6 @@ pub struct SentenceEncoder {
     name: String,
     tokeniser: Tokeniser,
     network: Network,
-    /// What reads claims; `None` if the model has no such part.
-    claims: Option<PairNetwork>,
     pooling: Pooling,
     projections: Vec<Projection>,
     /// The prefixes of a query and of a passage.
@@ -218,10 +213,6 @@ impl Encoder for SentenceEncoder {
 
     fn by_token(&self) -> Option<&dyn TokenEncoder> {
         Some(self)
-    }
-
-    fn claim_reader(&self) -> Option<&dyn ClaimReader> {
-        self.claims.is_some().then_some(self)
     }
 
     fn encode(&self, texts: &[&str], role: Role) -> Result<Vectors> {

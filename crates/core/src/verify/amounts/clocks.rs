@@ -1,6 +1,6 @@
 //! The times of day of a text.
 
-use super::{Amount, Measure, Side};
+use super::{Amount, Measure};
 use crate::document::Span;
 use crate::text::{fold, words};
 
@@ -11,17 +11,7 @@ pub(super) fn clocks(text: &str) -> Vec<Amount> {
     let mut found = Vec::new();
     let mut push = |from: usize, to: usize, minutes: f64, is_open: bool| {
         let span = Span::new(all[from].0.start, all[to.min(all.len() - 1)].0.end);
-        found.push(Amount {
-            span,
-            value: minutes,
-            raw: minutes,
-            measure: Measure::Clock { is_open },
-            side: Side::At,
-            factor: 1.0,
-            is_change: false,
-            is_bare: false,
-            is_replaced: false,
-        });
+        found.push(Amount::new(span, minutes, Measure::Clock { is_open }, 1.0));
     };
     let hour =
         |at: usize| word(at).parse::<f64>().ok().filter(|hour| (0.0..=24.0).contains(hour) && hour.fract() == 0.0);

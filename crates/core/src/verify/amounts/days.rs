@@ -1,6 +1,6 @@
 //! The days and months of a text.
 
-use super::{Amount, Measure, Side};
+use super::{Amount, Measure};
 use crate::document::Span;
 use crate::text::{fold, words};
 
@@ -32,17 +32,10 @@ pub(super) fn days(text: &str) -> Vec<Amount> {
         }
         let first = if day_before.is_some() { before.unwrap_or(at) } else { at };
         let last = if year.is_some() { behind } else { behind - 1 };
-        found.push(Amount {
-            span: Span::new(all[first].0.start, all[last].0.end),
-            value: 0.0,
-            raw: f64::from(year.unwrap_or_default()),
-            measure: Measure::Date { year, month: month as u32 + 1, day },
-            side: Side::At,
-            factor: 1.0,
-            is_change: false,
-            is_bare: false,
-            is_replaced: false,
-        });
+        let span = Span::new(all[first].0.start, all[last].0.end);
+        let measure = Measure::Date { year, month: month as u32 + 1, day };
+        // A day is compared by its parts, and not by a value.
+        found.push(Amount { value: 0.0, ..Amount::new(span, f64::from(year.unwrap_or_default()), measure, 1.0) });
     }
     found
 }

@@ -64,6 +64,14 @@ pub(super) struct Amount {
     pub is_replaced: bool,
 }
 
+impl Amount {
+    /// Creates an amount that is its number. What the words around it say is filled in later.
+    fn new(span: Span, raw: f64, measure: Measure, factor: f64) -> Self {
+        let [is_change, is_bare, is_replaced] = [false; 3];
+        Self { span, value: raw * factor, raw, measure, side: Side::At, factor, is_change, is_bare, is_replaced }
+    }
+}
+
 /// How an amount of a claim stands to one of its source.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum Fit {
@@ -100,17 +108,8 @@ pub(super) fn amounts(text: &str) -> Vec<Amount> {
         let unit = number.unit;
         let end = unit_end(plain, number.span.end, unit.is_some());
         let factor = unit.as_ref().map_or(1.0, |unit| unit.factor);
-        found.push(Amount {
-            span: Span::new(number.span.start, end),
-            value: number.value * factor,
-            raw: number.value,
-            measure: unit.map_or(Measure::Count, |unit| Measure::Of(unit.dimension)),
-            side: Side::At,
-            factor,
-            is_change: false,
-            is_bare: false,
-            is_replaced: false,
-        });
+        let measure = unit.map_or(Measure::Count, |unit| Measure::Of(unit.dimension));
+        found.push(Amount::new(Span::new(number.span.start, end), number.value, measure, factor));
     }
     // A range takes its unit from its end: between 60 and 90 kilometres.
     found.sort_by_key(|amount| amount.span.start);

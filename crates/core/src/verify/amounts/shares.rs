@@ -1,6 +1,6 @@
 //! The shares of a text.
 
-use super::{Amount, Measure, Side};
+use super::{Amount, Measure};
 use crate::document::Span;
 use crate::quantity::{Dimension, Unit};
 use crate::text::{fold, words};
@@ -22,17 +22,7 @@ pub(super) fn shares(text: &str) -> Vec<Amount> {
     let word = |at: usize| all.get(at).map_or("", |(_, word)| word.as_str());
     let mut found = Vec::new();
     let mut push = |span: Span, value: f64, measure: Measure, factor: f64| {
-        found.push(Amount {
-            span,
-            value: value * factor,
-            raw: value,
-            measure,
-            side: Side::At,
-            factor,
-            is_change: false,
-            is_bare: false,
-            is_replaced: false,
-        });
+        found.push(Amount::new(span, value, measure, factor));
     };
     for at in 0..all.len() {
         if let Some((_, share)) = FRACTIONS.iter().find(|(name, _)| *name == word(at)) {
