@@ -1,6 +1,5 @@
 //! Vectors of a text and of its words, by which the verifier compares meanings.
 
-use super::network;
 use crate::document::Span;
 use crate::error::Result;
 use crate::text::words;
@@ -13,8 +12,6 @@ pub struct Meaning {
     pub whole: Vec<f32>,
     /// Those of its words in the text, with their places; none if the encoder has no vectors of tokens.
     pub words: Vec<(Span, Vec<f32>)>,
-    /// Whether they are those of the embedded English encoder, which the network of the verifier was trained with.
-    pub is_readable: bool,
 }
 
 impl Meaning {
@@ -26,14 +23,13 @@ impl Meaning {
     pub fn of(encoder: &dyn Encoder, texts: &[&str]) -> Result<Vec<Self>> {
         let Some(by_token) = encoder.by_token() else {
             let vectors = encoder.encode(texts, Role::Passage)?;
-            return Ok(vectors.iter().map(|whole| Self { whole: unit(whole.to_vec()), ..Self::default() }).collect());
+            return Ok(vectors.iter().map(|whole| Self { whole: unit(whole.to_vec()), words: Vec::new() }).collect());
         };
         let tokens = by_token.encode_tokens(texts, Role::Passage)?;
-        let is_readable = network::knows(&encoder.fingerprint());
         let meanings = texts.iter().zip(tokens).map(|(text, tokens)| {
             let tokens: Vec<&[f32]> = tokens.iter().collect();
             let whole = mean(&tokens);
-            Self { whole, words: of_words(encoder, text, &tokens), is_readable }
+            Self { whole, words: of_words(encoder, text, &tokens) }
         });
         Ok(meanings.collect())
     }

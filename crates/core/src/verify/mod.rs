@@ -1,8 +1,7 @@
 //! Verification: whether a source supports a claim that cites it.
 //!
 //! A claim and the sentences of its source are taken apart (`statement`, `amounts`), the words of the one are laid beside those of the other (`align`), rules look
-//! for differences (`rules`), a network reads the words of both together (`network`), and learned trees make a probability of these and of what the vectors tell
-//! (`model`). `verifier` puts it together.
+//! for differences (`rules`), and learned weights make a probability of these and of what the vectors tell (`model`). `verifier` puts it together.
 
 mod align;
 mod amounts;
@@ -13,7 +12,6 @@ mod judge;
 mod lexicon;
 mod meaning;
 mod model;
-mod network;
 mod quotation;
 mod rules;
 mod statement;
@@ -25,7 +23,7 @@ pub use check::{Support, Verdict, check};
 pub use claims::{CitedClaim, cited_claims};
 pub use judge::{Judge, Judgement};
 pub use meaning::Meaning;
-pub use model::{SUPPORT_FACTS, SUPPORT_NAMES, SupportFacts, SupportModel, SupportTrees};
+pub use model::{SUPPORT_FACTS, SUPPORT_NAMES, SupportFacts, SupportModel, SupportWeights};
 pub use rules::{Difference, DifferenceKind};
 pub(crate) use told::Told;
-pub use verifier::{Finding, HeldClaim, MIN_SUPPORT, SourceSentence, verify};
+pub use verifier::{Finding, MIN_SUPPORT, SourceSentence, support_facts, verify};
