@@ -116,6 +116,10 @@ fn timed(pairs: &[Pair], encoder: &SentenceEncoder) {
         started.elapsed().as_secs_f64() * 1e3
     };
     let mut times: Vec<f64> = sources.chunks_exact(5).map(time).collect();
+    if times.is_empty() {
+        eprintln!("a file of fewer than five sources tells no time");
+        return;
+    }
     times.sort_by(f64::total_cmp);
     let at = |share: usize| times[times.len() * share / 100];
     println!("ten claims, {} times: median {:.1} ms, 95 % below {:.1} ms", times.len(), at(50), at(95));

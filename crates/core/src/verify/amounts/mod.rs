@@ -88,6 +88,7 @@ pub(super) enum Fit {
     /// They cannot be compared.
     Apart,
 }
+
 /// Returns the amounts of a text in order. Costs a pass over its words.
 pub(super) fn amounts(text: &str) -> Vec<Amount> {
     let figured = figured(text);
