@@ -1,10 +1,12 @@
-//! Fits small models to examples: weights that put the right one of a list first, and probabilities.
+//! Fits small models to examples: weights that put the right one of a list first, and probabilities from sums or trees.
 //!
 //! The results depend on the examples alone, so that the same examples give the same bytes.
 
+mod boosted;
 mod listwise;
 mod logistic;
 
+pub use boosted::{Boosted, Growth, boosted};
 pub use listwise::{Descent, List, listwise};
 pub use logistic::{Logistic, calibrated, logistic, logistic_curve};
 

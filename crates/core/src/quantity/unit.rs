@@ -92,6 +92,8 @@ const NAMES: &[(Dimension, f64, &str)] = &[
     ),
     (Duration, 604_800.0, "week weeks woche wochen semaine semaines semana semanas settimana settimane"),
     (Duration, 2_629_800.0, "month months monat monate monaten mois mes meses mese mesi"),
+    (Duration, 315_576_000.0, "decade decades"),
+    (Duration, 3_155_760_000.0, "century centuries"),
     (Duration, 31_557_600.0, "year years jahr jahre jahren an ans année années año años anno anni"),
     (Speed, 1.0, "m/s"),
     (Speed, 1.0 / 3.6, "km/h kph"),

@@ -3,8 +3,9 @@
 use std::collections::{HashMap, HashSet};
 use std::fmt;
 
+use super::held::SourceSentence;
 use super::quotation::Quotation;
-use super::verifier::{Finding, SourceSentence, verify};
+use super::verifier::{Finding, verify};
 use super::{Meaning, SupportModel, Verdict, foreign};
 use crate::document::BlockKind;
 use crate::error::Result;

@@ -1,5 +1,8 @@
 //! Vectors of a text and of its words, by which the verifier compares meanings.
 
+use std::sync::OnceLock;
+
+use super::network::{self, Seen};
 use crate::document::Span;
 use crate::error::Result;
 use crate::text::words;
@@ -12,6 +15,10 @@ pub struct Meaning {
     pub whole: Vec<f32>,
     /// Those of its words in the text, with their places; none if the encoder has no vectors of tokens.
     pub words: Vec<(Span, Vec<f32>)>,
+    /// Whether they are those of the embedded English encoder, which the network of the verifier was trained with.
+    pub is_readable: bool,
+    /// What the network makes of its words, once a claim was held against it or it against a source.
+    pub(super) seen: OnceLock<Seen>,
 }
 
 impl Meaning {
@@ -23,13 +30,14 @@ impl Meaning {
     pub fn of(encoder: &dyn Encoder, texts: &[&str]) -> Result<Vec<Self>> {
         let Some(by_token) = encoder.by_token() else {
             let vectors = encoder.encode(texts, Role::Passage)?;
-            return Ok(vectors.iter().map(|whole| Self { whole: unit(whole.to_vec()), words: Vec::new() }).collect());
+            return Ok(vectors.iter().map(|whole| Self { whole: unit(whole.to_vec()), ..Self::default() }).collect());
         };
         let tokens = by_token.encode_tokens(texts, Role::Passage)?;
+        let is_readable = network::knows(&encoder.fingerprint());
         let meanings = texts.iter().zip(tokens).map(|(text, tokens)| {
             let tokens: Vec<&[f32]> = tokens.iter().collect();
             let whole = mean(&tokens);
-            Self { whole, words: of_words(encoder, text, &tokens) }
+            Self { whole, words: of_words(encoder, text, &tokens), is_readable, seen: OnceLock::new() }
         });
         Ok(meanings.collect())
     }

@@ -6,16 +6,17 @@ use serde::{Deserialize, Serialize};
 
 use super::align::{Alignment, SAME};
 use super::meaning::Meaning;
+use super::network::Reading;
 use super::rules::{Difference, DifferenceKind};
 use crate::error::{Error, ErrorKind, Result};
-use crate::learn::Logistic;
+use crate::learn::Boosted;
 
 /// The names of what is measured, in their order.
 ///
 /// Of meaning: the highest cosine of the claim with a sentence and with two neighbours, and how well its words fit: on average over the source, the worst, and
 /// the three worst. Of words: the share that the best sentence and the best clause have, that which is the same word, that of which the source says nothing, and
 /// the longest run of words in the same order. Then the gravest difference of each kind, how long the claim is, and how grave a
-/// difference of numbers is beside words that are the same.
+/// difference of numbers is beside words that are the same. Last, what the network makes of both: the logarithm of the odds of each of its three answers.
 pub const SUPPORT_NAMES: [&str; SUPPORT_FACTS] = [
     "sentence_meaning",
     "pair_meaning",
@@ -44,13 +45,22 @@ pub const SUPPORT_NAMES: [&str; SUPPORT_FACTS] = [
     "length",
     "has_words",
     "changed_number",
+    "read_supported",
+    "read_contradicted",
+    "read_unsupported",
 ];
 
 /// The number of what is measured.
-pub const SUPPORT_FACTS: usize = 27;
+pub const SUPPORT_FACTS: usize = 30;
 
-/// The place of the last of them.
+/// The places of the share of the same words, of what is measured of numbers that the source lacks, and of changed ones, and that of the first odds of the network.
+pub(super) const SAME_WORDS: usize = 7;
+pub(super) const NUMBER_MISSING: usize = 11;
 pub(super) const CHANGED_NUMBER: usize = 26;
+const FIRST_ODDS: usize = 27;
+
+/// The highest logarithm of odds that an answer of the network counts as.
+const MAX_ODDS: f32 = 6.0;
 
 /// A longer claim counts as this long: the weights were fitted to shorter ones.
 const MAX_LENGTH: usize = 40;
@@ -82,30 +92,40 @@ const FIRST_KIND: usize = 10;
 pub struct SupportModel {
     /// The names of what is measured, in their order.
     pub facts: Vec<String>,
-    /// How probable it is that the source speaks of what is claimed, and that it then says the same.
-    pub by_meaning: SupportWeights,
+    /// How probable it is that the source speaks of what is claimed, and that it then says the same, where the network has read both.
+    pub by_reading: SupportTrees,
+    /// The same where the vectors of words are those of another encoder, which the network does not know.
+    pub by_meaning: SupportTrees,
     /// The same where there are no vectors of words.
-    pub by_words: SupportWeights,
+    pub by_words: SupportTrees,
 }
 
 /// Two probabilities, whose product is that of support.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
-pub struct SupportWeights {
+pub struct SupportTrees {
     /// The probability that the source speaks of what is claimed.
-    pub speaks: Logistic,
+    pub speaks: Boosted,
     /// The probability that it says the same, if it speaks of it.
-    pub agrees: Logistic,
+    pub agrees: Boosted,
 }
 
-impl SupportWeights {
+impl SupportTrees {
     /// Returns the probability that a source supports a claim of which some facts were measured.
     pub fn probability(&self, facts: &SupportFacts) -> f32 {
         self.speaks.probability(facts) * self.agrees.probability(facts)
     }
 
-    fn parts(&self) -> [&Logistic; 2] {
+    fn parts(&self) -> [&Boosted; 2] {
         [&self.speaks, &self.agrees]
     }
+}
+
+/// What is known of a claim and its source, which decides what weighs it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Known {
+    Reading,
+    Meaning,
+    Words,
 }
 
 impl SupportModel {
@@ -117,10 +137,10 @@ impl SupportModel {
         let model: Self = serde_json::from_str(json)
             .map_err(|error| Error::new(ErrorKind::Unreadable, format!("this is no model of support: {error}")))?;
         let known = model.facts.iter().map(String::as_str).eq(SUPPORT_NAMES)
-            && [model.by_meaning.parts(), model.by_words.parts()]
+            && [model.by_reading.parts(), model.by_meaning.parts(), model.by_words.parts()]
                 .as_flattened()
                 .iter()
-                .all(|part| part.weights.len() == SUPPORT_FACTS);
+                .all(|part| part.facts() <= SUPPORT_FACTS);
         match known {
             true => Ok(model),
             false => {
@@ -130,9 +150,12 @@ impl SupportModel {
         }
     }
 
-    /// Returns the weights for a claim with its meaning.
-    pub fn weights(&self, meaning: &Meaning) -> &SupportWeights {
-        if meaning.words.is_empty() { &self.by_words } else { &self.by_meaning }
+    pub(super) fn trees(&self, known: Known) -> &SupportTrees {
+        match known {
+            Known::Reading => &self.by_reading,
+            Known::Meaning => &self.by_meaning,
+            Known::Words => &self.by_words,
+        }
     }
 
     /// Returns the model that was fitted to the dev half of `bench/claims`.
@@ -188,6 +211,13 @@ pub(super) fn measure(
     facts[24] = (1.0 + alignment.claim.tokens.len().min(MAX_LENGTH) as f32).ln();
     facts[CHANGED_NUMBER] = facts[7] * facts[FIRST_KIND].max(facts[FIRST_KIND + 1]);
     facts
+}
+
+/// Adds what the network makes of a claim and its source to what is measured.
+pub(super) fn add_reading(facts: &mut SupportFacts, reading: &Reading) {
+    let odds = |chance: f32| (chance / (1.0 - chance)).ln().clamp(-MAX_ODDS, MAX_ODDS);
+    let all = [reading.supported, reading.contradicted, reading.unsupported].map(odds);
+    facts[FIRST_ODDS..].copy_from_slice(&all.map(|odds| if odds.is_finite() { odds } else { 0.0 }));
 }
 
 /// Returns the longest run of words that claim and source have in the same order, as a share of the claim.

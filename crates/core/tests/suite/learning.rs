@@ -2,7 +2,9 @@
 
 use logothete_core::ErrorKind;
 use logothete_core::evidence::{EvidenceModel, FACT_NAMES, FEATURE_NAMES, FEATURES, Facts};
-use logothete_core::learn::{Descent, List, Logistic, calibrated, listwise, logistic, logistic_curve, rounded};
+use logothete_core::learn::{
+    Boosted, Descent, Growth, List, Logistic, boosted, calibrated, listwise, logistic, logistic_curve, rounded,
+};
 use proptest::prelude::*;
 use rstest::rstest;
 
@@ -154,5 +156,64 @@ proptest! {
         let (slope, shift) = calibrated(&pairs);
         prop_assert!(slope.is_finite() && shift.is_finite());
         prop_assert!((f64::from(rounded(value)) - value).abs() <= 1e-5 * value.abs().max(1.0));
+    }
+}
+
+const GROWTH: Growth = Growth { trees: 60, max_depth: 2, rate: 0.2, min_weight: 5.0, ridge: 1.0 };
+
+/// Examples that hold if exactly one of two facts is positive, and a third fact that says nothing.
+fn either(count: usize, seed: u64) -> Vec<(Vec<f32>, bool, f32)> {
+    let rows = numbers(count * 3, seed);
+    rows.chunks_exact(3).map(|row| (row.to_vec(), (row[0] > 0.0) != (row[1] > 0.0), 1.0)).collect()
+}
+
+#[test]
+fn trees_learn_what_no_sum_can_tell() {
+    let (known, new) = (either(600, 1), either(400, 2));
+    let trees = boosted(&known, GROWTH);
+    let sums = logistic(&known, 0.01);
+    let right = |tell: &dyn Fn(&[f32]) -> f32| new.iter().filter(|one| (tell(&one.0) > 0.5) == one.1).count();
+    assert!(right(&|facts| trees.probability(facts)) >= 370);
+    assert!(right(&|facts| sums.probability(facts)) <= 260);
+    assert_eq!(trees, boosted(&known, GROWTH), "the same examples, the same trees");
+    assert!(trees.facts() <= 3);
+}
+
+#[test]
+fn an_example_that_counts_more_is_heard() {
+    let mut examples: Vec<(Vec<f32>, bool, f32)> = (0..200).map(|at| (vec![0.0], at % 2 == 0, 1.0)).collect();
+    let half = boosted(&examples, GROWTH).probability(&[0.0]);
+    examples.iter_mut().filter(|one| one.1).for_each(|one| one.2 = 3.0);
+    let more = boosted(&examples, GROWTH).probability(&[0.0]);
+    assert!((half - 0.5).abs() < 0.02 && (more - 0.75).abs() < 0.02, "{half} {more}");
+}
+
+#[test]
+fn trees_are_the_same_after_reading_them_back() {
+    let trees = boosted(&either(300, 3), GROWTH);
+    let json = serde_json::to_string(&trees).expect("JSON");
+    let back: Boosted = serde_json::from_str(&json).expect("trees");
+    assert_eq!(trees, back);
+    assert!(
+        serde_json::from_str::<Boosted>(r#"{"shift": 0.0, "trees": [[1, 0.5, 0.1]]}"#).is_err(),
+        "a split has two sides"
+    );
+    let deep =
+        format!(r#"{{"shift": 0.0, "trees": [{}0.0{}]}}"#, "[0, 0.5, 0.1, ".repeat(100_000), "]".repeat(100_000));
+    assert!(serde_json::from_str::<Boosted>(&deep).is_err(), "too deep");
+}
+
+#[test]
+fn no_examples_tell_nothing() {
+    let trees = boosted(&[], GROWTH);
+    assert_eq!((trees.probability(&[]), trees.facts()), (0.5, 0));
+}
+
+proptest! {
+    #[test]
+    fn trees_make_probabilities_of_anything(facts in prop::collection::vec(prop::num::f32::ANY, 0..5), seed in 0_u64..4) {
+        let trees = boosted(&either(60, seed), Growth { trees: 5, ..GROWTH });
+        let probability = trees.probability(&facts);
+        prop_assert!((0.0..=1.0).contains(&probability));
     }
 }

@@ -6,7 +6,7 @@ use logothete_core::search::Passage;
 use logothete_core::text::sentences;
 use logothete_core::vector::{Encoder, Role, Vectors};
 use logothete_core::verify::{
-    DifferenceKind, Judge, Meaning, SourceSentence, SupportModel, Verdict, support_facts, verify,
+    DifferenceKind, HeldClaim, Judge, Meaning, SourceSentence, SupportModel, Verdict, verify,
 };
 use logothete_core::{Fingerprint, Result};
 use proptest::prelude::*;
@@ -145,7 +145,7 @@ proptest! {
         prop_assert_eq!(found.verdict == Verdict::Supported, found.reason.is_none());
         let unknown = Meaning::default();
         let one = [SourceSentence { text: &source, meaning: &unknown }];
-        prop_assert!(support_facts(&claim, &unknown, &one).iter().all(|fact| fact.is_finite()));
+        prop_assert!(HeldClaim::new(&claim, &unknown, &one).facts.iter().all(|fact| fact.is_finite()));
     }
 }
 

@@ -4,6 +4,9 @@ use super::clocks::pointed;
 use super::{Amount, Fit, Measure, Side};
 use crate::quantity::Dimension;
 
+/// So many bytes apart, two amounts of a source may be added up: those of a sentence and the next. Of more, some add up to any number.
+const MAX_DISTANCE: usize = 160;
+
 impl Amount {
     /// Returns how this amount of a claim stands to one of its source.
     pub fn against(&self, source: &Self) -> Fit {
@@ -48,11 +51,19 @@ impl Amount {
                 Some((self.raw, source.raw))
             }
             (Of(a), Of(b)) => (a == b).then_some((self.value, source.value)),
-            (Count, Count) => (self.is_year() == source.is_year()).then_some((self.value, source.value)),
+            // A year may stand before a noun that it does not count: in 1978 Hilda Remm.
+            (Count, Count) => {
+                let is_one_kind = self.is_year() == source.is_year() || self.value == source.value;
+                is_one_kind.then_some((self.value, source.value))
+            }
             // A bare number may have left out its unit: 14 kilograms with it, and 8 without.
             (Count, Of(_)) => (self.raw == source.raw && self.is_bare).then_some((self.raw, source.raw)),
             (Of(_), Count) => (self.raw == source.raw && source.is_bare).then_some((self.raw, source.raw)),
             (Date { year: a, month: b, day: c }, Date { year: x, month: y, day: z }) => {
+                // Who knows the month alone does not know the day.
+                if b == y && c.is_some() && z.is_none() {
+                    return None;
+                }
                 let agree = |one: &Option<u32>, other: &Option<u32>| one.is_none() || other.is_none() || one == other;
                 Some(if agree(a, x) && b == y && agree(c, z) { (0.0, 0.0) } else { (1.0, 0.0) })
             }
@@ -110,14 +121,35 @@ impl Amount {
         use Measure::{Clock, Count, Of};
         // Converted units are not exact; whole numbers are.
         let slack = if self.factor == 1.0 { 1e-9 } else { (0.002 * self.value.abs()).max(1e-9) };
-        let near = |value: f64| (value - self.value).abs() <= slack;
+        let near = |value: f64| match self.side {
+            Side::Near => (value - self.value).abs() <= 0.05 * value.abs(),
+            _ => (value - self.value).abs() <= slack,
+        };
+        // How long something lasted may be told by a bound: less than fifty years.
+        let lasts = |value: f64| match self.side {
+            Side::UpTo => value <= self.value + slack && value >= 0.75 * self.value,
+            Side::From => value >= self.value - slack && value <= 1.25 * self.value,
+            _ => near(value),
+        };
         // A number beside another may leave its unit out: 14 kilograms with it, and 8 without.
         let value = |a: &Amount| match (&a.measure, &self.measure) {
             (Of(a_dimension), Of(own)) => (a_dimension == own).then_some(a.value),
             (Count, Count) => Some(a.value),
-            (Count, Of(Dimension::Mass | Dimension::Length | Dimension::Money(_))) => Some(a.raw * self.factor),
+            (Count, Of(Dimension::Mass | Dimension::Length | Dimension::Money(_))) if a.is_bare => {
+                Some(a.raw * self.factor)
+            }
             (Count, Of(_)) if a.is_change => Some(a.raw * self.factor),
             _ => None,
+        };
+        // An hour without a name of its own is one beside a time of day: begins at six and ends at two in the afternoon.
+        let clocks = |a: &Amount, b: &Amount| {
+            let of = |amount: &Amount| match amount.measure {
+                Clock { .. } => Some(amount.value),
+                Count if amount.is_bare && amount.raw.fract() == 0.0 && amount.raw <= 24.0 => Some(amount.raw * 60.0),
+                _ => None,
+            };
+            let is_one = matches!(a.measure, Clock { .. }) || matches!(b.measure, Clock { .. });
+            Some((of(a)?, of(b)?)).filter(|_| is_one)
         };
         let duration = self.measure == Of(Dimension::Duration);
         for (at, a) in source.iter().enumerate().take(50) {
@@ -125,15 +157,21 @@ impl Amount {
                 return true;
             }
             for (other, b) in source.iter().enumerate().take(50).filter(|(other, _)| *other != at) {
-                let clocks = matches!((&a.measure, &b.measure), (Clock { .. }, Clock { .. }));
-                if freely && duration && clocks && at < other && near((b.value - a.value).rem_euclid(1_440.0) * 60.0) {
+                if freely
+                    && duration
+                    && at < other
+                    && let Some((from, to)) = clocks(a, b)
+                    && lasts((to - from).rem_euclid(1_440.0) * 60.0)
+                {
                     return true;
                 }
                 let years = a.measure == Count && b.measure == Count && a.raw > 1_000.0 && b.raw > a.raw;
-                if freely && duration && years && near((b.raw - a.raw) * 31_557_600.0) {
+                if freely && duration && years && lasts((b.raw - a.raw) * 31_557_600.0) {
                     return true;
                 }
-                let Some(own) = value(a) else { continue };
+                let Some(own) = value(a).filter(|_| a.span.start.abs_diff(b.span.start) <= MAX_DISTANCE) else {
+                    continue;
+                };
                 let known = a.measure == self.measure || b.measure == self.measure;
                 if let Some(second) = value(b)
                     && self.measure != Of(Dimension::Share)

@@ -7,9 +7,16 @@ use crate::text::{fold, words};
 /// Returns the days of a text, with or without a year: `12 January 2026`, `1 May`, `May 2026`, `March 3`.
 pub(super) fn days(text: &str) -> Vec<Amount> {
     const MONTHS: &str = "january february march april may june july august september october november december";
+    const ORDINALS: &str = "first second third fourth fifth sixth seventh eighth ninth tenth eleventh twelfth thirteenth fourteenth \
+                            fifteenth sixteenth seventeenth eighteenth nineteenth twentieth";
     let all: Vec<(Span, String)> = words(text).map(|word| (word.span, fold(word.text))).collect();
     let number = |at: Option<usize>, digits: usize| {
         let (_, word) = all.get(at?)?;
+        if digits == 2
+            && let Some(at) = ORDINALS.split(' ').position(|ordinal| ordinal == word)
+        {
+            return Some(at as u32 + 1);
+        }
         let bare = ["st", "nd", "rd", "th"].iter().find_map(|end| word.strip_suffix(end)).unwrap_or(word);
         (bare.len() <= digits && digits > 2 && bare.len() == digits || digits == 2 && bare.len() <= 2)
             .then(|| bare.parse::<u32>().ok())?

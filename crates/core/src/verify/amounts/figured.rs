@@ -120,7 +120,7 @@ fn number_in_words(text: &str, all: &[(Span, String)]) -> Option<(f64, usize)> {
             return is_weighed(&unit.dimension).then_some((0.5, 2));
         }
         "a" | "an" if scaled(1).is_some() || word(1) == Some("dozen") => 1.0,
-        // A litre is an amount; a day in `twice a day` is none.
+        // A litre is an amount; a day in `twice a day` is none, but an hour and a half is one.
         "every" | "each"
             if word(1).is_some_and(|next| {
                 next.len() > 2 && Unit::named(next).is_some_and(|unit| unit.dimension == Dimension::Duration)
@@ -130,7 +130,12 @@ fn number_in_words(text: &str, all: &[(Span, String)]) -> Option<(f64, usize)> {
         }
         "a" | "an"
             if word(1).is_some_and(|next| {
-                next.len() > 2 && Unit::named(next).is_some_and(|unit| is_weighed(&unit.dimension))
+                let has_part =
+                    matches!((word(2), word(3), word(4)), (Some("and"), Some("a"), Some("half" | "quarter")));
+                next.len() > 2
+                    && Unit::named(next).is_some_and(|unit| {
+                        is_weighed(&unit.dimension) || (has_part && unit.dimension == Dimension::Duration)
+                    })
             }) =>
         {
             return Some((1.0, 1));
@@ -157,6 +162,14 @@ fn number_in_words(text: &str, all: &[(Span, String)]) -> Option<(f64, usize)> {
         {
             (value, count) = (value + more, count + rest + taken);
         }
+    }
+    let part = match (word(count), word(count + 1), word(count + 2)) {
+        (Some("and"), Some("a"), Some("half")) => 0.5,
+        (Some("and"), Some("a"), Some("quarter")) => 0.25,
+        _ => 0.0,
+    };
+    if part > 0.0 {
+        return Some((value + part, count + 3));
     }
     let lone_one = first == "one" && count == 1;
     let lone_two = first == "both";

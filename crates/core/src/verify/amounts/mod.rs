@@ -118,9 +118,20 @@ pub(super) fn amounts(text: &str) -> Vec<Amount> {
         let between = plain.get(found[at - 1].span.end..found[at].span.start).unwrap_or_default().trim();
         if found[at - 1].measure == Measure::Count && ["and", "to", "or", "–", "-"].contains(&between) {
             let (measure, factor) = (found[at].measure.clone(), found[at].factor);
-            if let Measure::Of(_) = measure {
-                let before = &mut found[at - 1];
-                (before.value, before.measure, before.factor) = (before.raw * factor, measure, factor);
+            let before = &mut found[at - 1];
+            match measure {
+                Measure::Of(_) => {
+                    (before.value, before.measure, before.factor) = (before.raw * factor, measure, factor)
+                }
+                Measure::Date { year, month, day: Some(_) } if before.raw <= 31.0 && before.raw.fract() == 0.0 => {
+                    (before.value, before.measure) = (0.0, Measure::Date { year, month, day: Some(before.raw as u32) });
+                }
+                // Between 14 and 19 o'clock.
+                Measure::Clock { .. } if before.raw <= 24.0 && before.raw.fract() == 0.0 => {
+                    (before.value, before.measure) =
+                        (before.raw * 60.0, Measure::Clock { is_open: before.raw <= 12.0 });
+                }
+                _ => {}
             }
         }
     }
@@ -177,15 +188,29 @@ fn is_bare(text: &str, span: Span) -> bool {
     let next = words(rest).next().map(|word| fold(word.text)).unwrap_or_default();
     next.is_empty()
         || crate::text::is_stopword(&next)
-        || rest.trim_start().starts_with(|c: char| c.is_ascii_punctuation())
+        // A dot in the middle of the line stands between the cells of a row.
+        || rest.trim_start().starts_with(|c: char| c.is_ascii_punctuation() || c == '·')
 }
 
-/// Joins amounts that are one: 8 hours and 25 minutes.
+/// Joins amounts that are one: 8 hours and 25 minutes, an hour and a half.
 fn joined(found: &mut Vec<Amount>, text: &str) {
     let mut at = 1;
     while at < found.len() {
         let between = text.get(found[at - 1].span.end..found[at].span.start).unwrap_or_default().trim();
         let (before, own) = (&found[at - 1], &found[at]);
+        let is_share = before.measure == Measure::Of(Dimension::Duration)
+            && own.measure == Measure::Of(Dimension::Share)
+            && own.value < 1.0
+            && matches!(between, "and" | "and a")
+            && words(&text[own.span.end..]).next().is_none_or(|word| word.text != "of");
+        if is_share {
+            let own = found.remove(at);
+            let before = &mut found[at - 1];
+            before.raw += own.value;
+            before.value = before.raw * before.factor;
+            before.span.end = own.span.end;
+            continue;
+        }
         let is_part = matches!(before.measure, Measure::Of(Dimension::Duration | Dimension::Length))
             && before.measure == own.measure
             && own.factor < before.factor
@@ -290,6 +315,14 @@ mod tests {
     #[case("27 January", "17 January", Fit::Differs)]
     #[case("in 1911", "about 400 people", Fit::Apart)]
     #[case("above 4.5 metres", "above 3.5 metres", Fit::Differs)]
+    #[case("an hour and a half", "90 minutes", Fit::Same)]
+    #[case("nine and a half hours", "570 minutes", Fit::Same)]
+    #[case("two hours and three quarters", "165 minutes", Fit::Same)]
+    #[case("a quarter of an hour", "fifteen minutes", Fit::Same)]
+    #[case("the half hour", "30 minutes", Fit::Same)]
+    #[case("the tenth of January", "10 January", Fit::Same)]
+    #[case("three decades", "thirty years", Fit::Same)]
+    #[case("In 1978 Hilda Remm gave it", "in 1978", Fit::Same)]
     fn amounts_compare(#[case] claim: &str, #[case] source: &str, #[case] expected: Fit) {
         assert_eq!(only(claim).against(&only(source)), expected);
     }
@@ -303,6 +336,12 @@ mod tests {
     #[case("6 days", "nine days, three more than planned", true)]
     #[case("255", "340 trees, three quarters of them apples", true)]
     #[case("17,400 crowns", "1,450 crowns monthly", true)]
+    #[case("eight hours", "begins at six and ends at two in the afternoon", true)]
+    #[case("five hours", "between 14 and 19 o'clock", true)]
+    #[case("six hours", "between 14 and 19 o'clock", false)]
+    #[case("about 250 years", "from 1640 until 1893", true)]
+    #[case("less than fifty years", "from 1912 until 1959", true)]
+    #[case("less than forty years", "from 1912 until 1959", false)]
     #[case("20 crowns", "38 crowns, and half of that", false)]
     fn amounts_follow_from_others(#[case] claim: &str, #[case] source: &str, #[case] expected: bool) {
         assert_eq!(amounts(claim)[0].follows_from(&amounts(source), true), expected);

@@ -31,16 +31,21 @@ pub(super) fn shares(text: &str) -> Vec<Amount> {
             let value = many
                 .filter(|_| !word(at).ends_with("thirds") && !word(at).ends_with("quarters"))
                 .map_or(*share, |many| many * share);
-            // `half an hour` and `half a year` are amounts of time.
-            let unit = Some(at + 2).filter(|_| matches!(word(at + 1), "a" | "an")).and_then(|at| Unit::named(word(at)));
-            if let Some(unit) = unit {
-                push(Span::new(all[at].0.start, all[at + 2].0.end), value, Measure::Of(unit.dimension), unit.factor);
+            let first = if many.is_some() { at - 1 } else { at };
+            // `Half an hour`, `a half hour` and `three quarters of an hour` are amounts of time.
+            let last = match (word(at + 1), word(at + 2)) {
+                ("a" | "an", _) => at + 2,
+                ("of", "a" | "an") => at + 3,
+                _ if word(at) == "half" && word(at + 1).len() > 2 => at + 1,
+                _ => all.len(),
+            };
+            if let Some(unit) = Unit::named(word(last)) {
+                push(Span::new(all[first].0.start, all[last].0.end), value, Measure::Of(unit.dimension), unit.factor);
             } else if word(at) == "half"
                 || word(at + 1) == "of"
                 || matches!(before, "a" | "one" | "by" | "under")
                 || many.is_some()
             {
-                let first = if many.is_some() { at - 1 } else { at };
                 push(Span::new(all[first].0.start, all[at].0.end), value, Measure::Of(Dimension::Share), 1.0);
             }
         }

@@ -6,6 +6,8 @@ mod numbers;
 mod order;
 mod words;
 
+pub(super) use numbers::UNACCOUNTED;
+
 use std::cell::RefCell;
 use std::collections::HashMap;
 

@@ -1,9 +1,17 @@
 //! Numbers and dates: another one for the same words, one of other words, or none.
 
 use super::{Difference, DifferenceKind, Reader};
+use crate::quantity::Dimension;
 use crate::verify::amounts::{Amount, Fit, Measure};
 use crate::verify::statement::{Statement, Token};
 use crate::verify::vocabulary::{are_opposites, exclusive_sets};
+
+/// Longer lists of numbers are no prices or recipes.
+const MAX_AMOUNTS: usize = 16;
+/// The least that a clause has of a claim, for its bound to hold for an amount of the claim.
+const MIN_BOUNDED: f32 = 0.3;
+/// How grave it is that the source has no such amount, where it has another for the same words.
+pub(in crate::verify) const UNACCOUNTED: f32 = 0.5;
 
 impl Reader<'_> {
     /// Numbers: the amount of the source that the rest of the claim belongs to is another.
@@ -48,16 +56,16 @@ impl Reader<'_> {
             };
             // `Every day` is a rate, which the clauses compare.
             let is_rate = self.claim[amount.span.range()].starts_with("every");
-            if self.is_in_proportion(amount) {
+            if self.is_in_proportion(amount) || self.is_computed(amount) {
                 continue;
             }
             // The ends of a range are said exactly.
-            let is_end = claim.amounts.get(at + 1).is_some_and(|next| {
-                let between = self.claim.get(amount.span.end..next.span.start).unwrap_or_default();
-                ["to", "–", "-"].contains(&between.trim())
+            let is_end = self.is_range(at) || at.checked_sub(1).is_some_and(|before| self.is_range(before));
+            // A bound or a range holds for what its clause speaks of.
+            let same = among(&[Fit::Same]).or_else(|| {
+                let within = among(&[Fit::Within]).or_else(|| self.in_range(amount));
+                within.filter(|other| !is_end && of(*other) >= MIN_BOUNDED)
             });
-            let fitting: &[Fit] = if is_end { &[Fit::Same] } else { &[Fit::Same, Fit::Within] };
-            let same = among(fitting).or_else(|| self.in_range(amount).filter(|_| !is_end));
             let other = among(&[Fit::Differs, Fit::Opposite, Fit::Outside]);
             let differs = |other: usize, degree: f32| {
                 let kind = if fits[other] == Fit::Opposite { DifferenceKind::Opposite } else { DifferenceKind::Number };
@@ -106,16 +114,42 @@ impl Reader<'_> {
                             of(other) < 1.2 || self.is_of_the_rest(clause, source.amount_clauses[other])
                         }),
                     ) => {}
-                (None, Some(other)) => found.push(differs(other, 0.4 + of(other) / 1.5)),
+                (None, Some(other)) => {
+                    let difference = differs(other, 0.4 + of(other) / 1.5);
+                    if difference.degree > 0.1 {
+                        found.push(self.without_number(amount, UNACCOUNTED));
+                    }
+                    found.push(difference);
+                }
                 (None, None) if is_rate => {}
                 (None, None) => {
-                    let said = format!("the source has no “{}”", &self.claim[amount.span.range()]);
-                    found.push(self.difference(DifferenceKind::NumberMissing, 1.0, said));
+                    // Two of what the source names one by one.
+                    let is_two = amount.measure == Measure::Count && amount.raw == 2.0;
+                    let is_counted = is_two && &self.claim[amount.span.range()] == "two";
+                    found.push(self.without_number(amount, if is_counted { 0.4 } else { 1.0 }));
                 }
             }
         }
         found.extend(self.figures());
         found
+    }
+
+    /// Returns `true` if an amount of the claim and the one behind it are the ends of a range: 60 to 90, between 60 and 90.
+    fn is_range(&self, at: usize) -> bool {
+        let amounts = &self.alignment.claim.amounts;
+        let (Some(first), Some(next)) = (amounts.get(at), amounts.get(at + 1)) else { return false };
+        let before = self.claim.get(..first.span.start).unwrap_or_default().trim_end();
+        let between = self.claim.get(first.span.end..next.span.start).unwrap_or_default().trim();
+        match between {
+            "to" | "–" | "-" => true,
+            "and" => before.ends_with("between") || before.ends_with("Between"),
+            _ => false,
+        }
+    }
+
+    fn without_number(&self, amount: &Amount, degree: f32) -> Difference {
+        let said = format!("the source has no “{}”", &self.claim[amount.span.range()]);
+        self.difference(DifferenceKind::NumberMissing, degree, said)
     }
 
     /// Figures that are no amounts, such as those of a name or of a time that there is not, and that the source does not have.
@@ -177,8 +211,6 @@ impl Reader<'_> {
 
     /// Returns `true` if an amount of the claim is to another as two of the source are: 2 litres for 24 square metres, and 1 for 12.
     fn is_in_proportion(&self, amount: &Amount) -> bool {
-        // Longer lists of numbers are no prices or recipes.
-        const MAX_AMOUNTS: usize = 16;
         let (claim, source) = (self.alignment.claim, self.alignment.source);
         if claim.amounts.len().max(source.amounts.len()) > MAX_AMOUNTS {
             return false;
@@ -191,6 +223,31 @@ impl Reader<'_> {
                     one.span != two.span && first != 1.0 && (first - second).abs() < 1e-6 * first
                 })
             })
+        })
+    }
+
+    /// Returns `true` if an amount of the claim follows from another and a rate or a share of the source: 1 crown for five days at 20 cents a day, and 60 of 100
+    /// crowns at 60 percent, or at 40 percent off.
+    fn is_computed(&self, amount: &Amount) -> bool {
+        let (claim, source) = (self.alignment.claim, self.alignment.source);
+        if claim.amounts.len().max(source.amounts.len()) > MAX_AMOUNTS {
+            return false;
+        }
+        let near = |a: f64, b: f64| (a - b).abs() <= 0.001 * b.abs();
+        let share = Measure::Of(Dimension::Share);
+        // One of them is a multiple, or a share, of the other.
+        let follows = |whole: &Amount, part: &Amount, given: &Amount| {
+            if given.measure == share {
+                let is_share =
+                    near(part.value, whole.value * given.value) || near(part.value, whole.value * (1.0 - given.value));
+                return whole.measure == part.measure && given.value < 1.0 && is_share;
+            }
+            let is_rate = matches!(given.measure, Measure::Of(_)) && given.measure == part.measure;
+            is_rate && whole.measure != part.measure && whole.raw > 1.0 && near(part.value, whole.raw * given.value)
+        };
+        claim.amounts.iter().filter(|other| other.span != amount.span).any(|other| {
+            let of = |given: &Amount| follows(other, amount, given) || follows(amount, other, given);
+            source.amounts.iter().any(of)
         })
     }
 

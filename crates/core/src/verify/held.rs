@@ -1,0 +1,152 @@
+//! A claim held against its source: what is measured of both.
+
+use std::collections::HashSet;
+
+use super::align::Alignment;
+use super::meaning::Meaning;
+use super::model::{Known, SupportFacts, add_reading, measure};
+use super::network;
+use super::rules::{CONTRADICTING, Difference, DifferenceKind, differences};
+use super::statement::{Statement, Token};
+use crate::document::Span;
+use crate::text::{sentences, words};
+
+/// The most sentences of a source that are looked at, those nearest to the claim by meaning.
+const MAX_SENTENCES: usize = 48;
+/// The most bytes of a claim that are looked at.
+const MAX_CLAIM: usize = 4_000;
+/// A claim of fewer words is no part of a sentence that could be told.
+const MIN_TAKEN_WORDS: usize = 4;
+/// From this degree on, a difference speaks against a claim that a sentence has word for word.
+const MIN_OBJECTION: f32 = 0.1;
+
+/// A sentence of a source.
+#[derive(Clone, Copy, Debug)]
+pub struct SourceSentence<'a> {
+    /// The sentence.
+    pub text: &'a str,
+    /// Its vectors; [`Meaning::default`] if they are not known.
+    pub meaning: &'a Meaning,
+}
+
+/// A claim held against its source: what is measured of both, from which [`Self::finding`] makes a verdict.
+#[derive(Clone, Debug)]
+pub struct HeldClaim {
+    /// What is measured.
+    pub facts: SupportFacts,
+    pub(super) known: Known,
+    pub(super) differences: Vec<Difference>,
+    pub(super) nearest: Option<usize>,
+    pub(super) is_empty: bool,
+    /// Whether a sentence of the source has all its words in their order, and no rule objects.
+    pub(super) is_taken_over: bool,
+}
+
+impl HeldClaim {
+    /// Measures a claim and its source. Costs the product of the words of both.
+    pub fn new(claim: &str, meaning: &Meaning, source: &[SourceSentence<'_>]) -> Self {
+        let claim = &claim[..claim.floor_char_boundary(MAX_CLAIM)];
+        let chosen = nearest_sentences(claim, meaning, source);
+        let (text, places) = joined(chosen.iter().map(|at| source[*at].text));
+        let meanings: Vec<&Meaning> = chosen.iter().map(|at| source[*at].meaning).collect();
+        let mut evidence = Statement::of(&text, &places, &meanings);
+        let mut statement = claimed(claim, meaning);
+        // A name at the start of a sentence is known by its other places.
+        let (own, other) = (statement.clone(), evidence.clone());
+        [&own, &other].iter().for_each(|known| {
+            statement.know_names(known);
+            evidence.know_names(known);
+        });
+        let alignment = Alignment::new(&statement, &evidence);
+        let differences = differences(&alignment, claim, &text);
+        let mut facts = measure(&alignment, &differences, meaning, &meanings);
+        let read: Vec<(&str, &Meaning)> = chosen.iter().map(|at| (source[*at].text, source[*at].meaning)).collect();
+        let reading = network::reading((claim, meaning), &read);
+        reading.iter().for_each(|reading| add_reading(&mut facts, reading));
+        let known = match reading {
+            Some(_) => Known::Reading,
+            None if meaning.words.is_empty() => Known::Words,
+            None => Known::Meaning,
+        };
+        let nearness = |at: usize| words_and_figures(&alignment, at) + meanings[at].similarity(meaning);
+        let nearest = (0..chosen.len()).max_by(|a, b| nearness(*a).total_cmp(&nearness(*b)).then(b.cmp(a)));
+        let is_empty = chosen.is_empty() || statement.tokens.is_empty();
+        let is_taken_over = !differences.iter().any(objects) && is_part_of_a_sentence(&statement, &evidence);
+        Self { facts, known, differences, nearest: nearest.map(|at| chosen[at]), is_empty, is_taken_over }
+    }
+}
+
+/// Returns the sentences of a source as one text, and where each stands in it.
+fn joined<'a>(sentences: impl Iterator<Item = &'a str>) -> (String, Vec<Span>) {
+    let (mut text, mut places) = (String::new(), Vec::new());
+    for sentence in sentences {
+        let start = text.len();
+        text.push_str(sentence);
+        places.push(Span::new(start, text.len()));
+        text.push('\n');
+    }
+    (text, places)
+}
+
+/// Takes a claim apart. Its vectors are those of its whole text.
+fn claimed(claim: &str, meaning: &Meaning) -> Statement {
+    let parts = sentences(claim);
+    if parts.len() < 2 {
+        return Statement::of(claim, &[Span::new(0, claim.len())], &[meaning]);
+    }
+    let mut statement = Statement::of(claim, &parts, &[]);
+    for token in &mut statement.tokens {
+        token.vector = meaning.word(token.span).map(<[f32]>::to_vec).unwrap_or_default();
+    }
+    statement
+}
+
+/// Returns how well a sentence of the source has the words of the claim, and which of its figures it has: rows of tables differ by them.
+fn words_and_figures(alignment: &Alignment<'_>, sentence: usize) -> f32 {
+    let (claim, source) = (alignment.claim, alignment.source);
+    let words = alignment.in_sentence(|_| true, sentence).unwrap_or(0.0);
+    let figures = claim.tokens.iter().filter(|token| token.folded.starts_with(|c: char| c.is_ascii_digit()));
+    let has = |own: &&Token| {
+        let is_same = |token: &Token| token.folded == own.folded && source.sentence(token.clause) == sentence;
+        source.tokens.iter().any(is_same)
+    };
+    let count = figures.clone().count().max(1) as f32;
+    words + 0.5 * figures.filter(has).count() as f32 / count
+}
+
+/// Returns `true` if a sentence of the source has all words of a claim in their order. One amount may have another notation: the rules for numbers tell whether
+/// it is the same.
+fn is_part_of_a_sentence(claim: &Statement, source: &Statement) -> bool {
+    let noted = claim.amounts.first().filter(|_| claim.amounts.len() == 1).map(|amount| amount.span);
+    let is_noted = |span: Span| noted.is_some_and(|noted| noted.start <= span.start && span.end <= noted.end);
+    let is_part = |sentence: usize| {
+        let mut words = source.tokens.iter().filter(|token| source.sentence(token.clause) == sentence);
+        let mut own = claim.tokens.iter().filter(|own| !is_noted(own.span));
+        own.all(|own| words.any(|token| token.folded == own.folded))
+    };
+    claim.tokens.len() >= MIN_TAKEN_WORDS && (0..source.starts.len()).any(is_part)
+}
+
+/// Returns `true` for a difference that speaks against a claim that a sentence has word for word.
+fn objects(difference: &Difference) -> bool {
+    let is_against = difference.kind == DifferenceKind::NumberMissing || CONTRADICTING.contains(&difference.kind);
+    is_against && difference.degree >= MIN_OBJECTION
+}
+
+/// Returns the sentences of a source that a claim is held against, in their order.
+fn nearest_sentences(claim: &str, meaning: &Meaning, source: &[SourceSentence<'_>]) -> Vec<usize> {
+    if source.len() <= MAX_SENTENCES {
+        return (0..source.len()).collect();
+    }
+    let own: HashSet<String> = words(claim).map(|word| word.term).collect();
+    let score = |at: usize| {
+        let all: Vec<_> = words(source[at].text).map(|word| word.term).collect();
+        let shared = all.iter().filter(|term| own.contains(*term)).count() as f32 / own.len().max(1) as f32;
+        shared + source[at].meaning.similarity(meaning)
+    };
+    let mut scored: Vec<(f32, usize)> = (0..source.len()).map(|at| (score(at), at)).collect();
+    scored.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
+    let mut chosen: Vec<usize> = scored.into_iter().take(MAX_SENTENCES).map(|(_, at)| at).collect();
+    chosen.sort_unstable();
+    chosen
+}
