@@ -17,6 +17,8 @@ const MAX_SENTENCES: usize = 48;
 const MAX_CLAIM: usize = 4_000;
 /// A claim of fewer words is no part of a sentence that could be told.
 const MIN_TAKEN_WORDS: usize = 4;
+/// A claim of so many numbers is like a row of a table.
+const MIN_FIGURES: usize = 4;
 /// From this degree on, a difference speaks against a claim that a sentence has word for word.
 const MIN_OBJECTION: f32 = 0.1;
 
@@ -40,6 +42,8 @@ pub struct HeldClaim {
     pub(super) is_empty: bool,
     /// Whether a sentence of the source has all its words in their order, and no rule objects.
     pub(super) is_taken_over: bool,
+    /// Whether it has the numbers of a row, and one of another.
+    pub(super) is_mixed: bool,
 }
 
 impl HeldClaim {
@@ -58,7 +62,7 @@ impl HeldClaim {
             evidence.know_names(known);
         });
         let alignment = Alignment::new(&statement, &evidence);
-        let differences = differences(&alignment, claim, &text);
+        let mut differences = differences(&alignment, claim, &text);
         let mut facts = measure(&alignment, &differences, meaning, &meanings);
         let read: Vec<(&str, &Meaning)> = chosen.iter().map(|at| (source[*at].text, source[*at].meaning)).collect();
         let reading = network::reading((claim, meaning), &read);
@@ -71,8 +75,13 @@ impl HeldClaim {
         let nearness = |at: usize| words_and_figures(&alignment, at) + meanings[at].similarity(meaning);
         let nearest = (0..chosen.len()).max_by(|a, b| nearness(*a).total_cmp(&nearness(*b)).then(b.cmp(a)));
         let is_empty = chosen.is_empty() || statement.tokens.is_empty();
+        let is_mixed = mixes_rows(&statement, &evidence);
+        if is_mixed {
+            let said = "no sentence or row of the source has all these numbers together".to_owned();
+            differences.push(Difference { kind: DifferenceKind::Number, degree: 1.0, said });
+        }
         let is_taken_over = !differences.iter().any(objects) && is_part_of_a_sentence(&statement, &evidence);
-        Self { facts, known, differences, nearest: nearest.map(|at| chosen[at]), is_empty, is_taken_over }
+        Self { facts, known, differences, nearest: nearest.map(|at| chosen[at]), is_empty, is_taken_over, is_mixed }
     }
 }
 
@@ -125,6 +134,27 @@ fn is_part_of_a_sentence(claim: &Statement, source: &Statement) -> bool {
         own.all(|own| words.any(|token| token.folded == own.folded))
     };
     claim.tokens.len() >= MIN_TAKEN_WORDS && (0..source.starts.len()).any(is_part)
+}
+
+/// Returns `true` if a claim has at least four numbers, most of them of one sentence or row of the source, which lacks the rest.
+fn mixes_rows(claim: &Statement, source: &Statement) -> bool {
+    let figures: Vec<&str> = claim
+        .tokens
+        .iter()
+        .map(|token| token.folded.as_str())
+        .filter(|word| word.starts_with(|c: char| c.is_ascii_digit()))
+        .collect();
+    if figures.len() < MIN_FIGURES {
+        return false;
+    }
+    let of_sentence = |sentence: usize| {
+        let has = |figure: &&&str| {
+            source.tokens.iter().any(|token| token.folded == **figure && source.sentence(token.clause) == sentence)
+        };
+        figures.iter().filter(has).count()
+    };
+    let most = (0..source.starts.len()).map(of_sentence).max().unwrap_or_default();
+    most < figures.len() && 4 * most >= 3 * figures.len()
 }
 
 /// Returns `true` for a difference that speaks against a claim that a sentence has word for word.

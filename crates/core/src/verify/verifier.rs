@@ -77,7 +77,8 @@ impl HeldClaim {
         // A source that has none of the words, nor any like them, does not say it either.
         let lacks_number = self.facts[NUMBER_MISSING] >= UNACCOUNTED;
         let is_changed = self.facts[CHANGED_NUMBER] >= MIN_SAME || (lacks_number && self.facts[SAME_WORDS] >= MIN_SAME);
-        let is_against = is_changed || (lacks_number && probability < MIN_COMPUTED) || self.has_nothing();
+        let is_against =
+            is_changed || self.is_mixed || (lacks_number && probability < MIN_COMPUTED) || self.has_nothing();
         let probability = if is_against { probability.min(MAX_AGAINST) } else { probability };
         let probability = if self.is_taken_over { probability.max(MIN_TAKEN_OVER) } else { probability };
         self.differences.sort_by(|a, b| b.degree.total_cmp(&a.degree));

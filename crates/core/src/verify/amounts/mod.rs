@@ -121,7 +121,7 @@ pub(super) fn amounts(text: &str) -> Vec<Amount> {
             let before = &mut found[at - 1];
             match measure {
                 Measure::Of(_) => {
-                    (before.value, before.measure, before.factor) = (before.raw * factor, measure, factor)
+                    (before.value, before.measure, before.factor) = (before.raw * factor, measure, factor);
                 }
                 Measure::Date { year, month, day: Some(_) } if before.raw <= 31.0 && before.raw.fract() == 0.0 => {
                     (before.value, before.measure) = (0.0, Measure::Date { year, month, day: Some(before.raw as u32) });
