@@ -13,7 +13,9 @@ use std::time::Instant;
 use logothete_bench::claims::{
     Counts, Encoded, Example, GROWN_WEIGHT, Pair, as_lines, fit, grown, read, write_vectors,
 };
-use logothete_core::text::sentences;
+use logothete_core::chunk::{Structure, chunks};
+use logothete_core::document::{BlockKind, DocumentBuilder};
+use logothete_core::search::Passage;
 use logothete_core::verify::{HeldClaim, Judge, MIN_SUPPORT, SupportModel};
 use logothete_encoder::SentenceEncoder;
 
@@ -132,13 +134,14 @@ fn print_facts(one: &Encoded, held: HeldClaim) {
 fn timed(pairs: &[Pair], encoder: &SentenceEncoder) {
     let sources: Vec<&[Pair]> = pairs.chunk_by(|one, next| one.evidence == next.evidence).collect();
     let time = |group: &[&[Pair]]| {
+        let passages: Vec<Passage> = group.iter().map(|claims| passage(&claims[0].evidence)).collect();
+        let claims = group
+            .iter()
+            .zip(&passages)
+            .flat_map(|(claims, passage)| claims.iter().take(2).map(move |pair| (pair.claim.as_str(), vec![passage])));
+        let claims: Vec<(&str, Vec<&Passage>)> = claims.collect();
         let started = Instant::now();
-        let mut judge = Judge::new(encoder);
-        for pair in group.iter().flat_map(|claims| claims.iter().take(2)) {
-            let source = &pair.evidence;
-            let parts: Vec<&str> = sentences(source).into_iter().map(|span| &source[span.range()]).collect();
-            judge.hold_against(&pair.claim, &parts).expect("a judgement");
-        }
+        Judge::new(encoder).hold_all(&claims).expect("judgements");
         started.elapsed().as_secs_f64() * 1e3
     };
     let mut times: Vec<f64> = sources.chunks_exact(5).map(time).collect();
@@ -149,6 +152,15 @@ fn timed(pairs: &[Pair], encoder: &SentenceEncoder) {
     times.sort_by(f64::total_cmp);
     let at = |share: usize| times[times.len() * share / 100];
     println!("ten claims, {} times: median {:.1} ms, 95 % below {:.1} ms", times.len(), at(50), at(95));
+}
+
+/// Returns a text as the passage that a search would find.
+fn passage(text: &str) -> Passage {
+    let mut builder = DocumentBuilder::new("source.txt", "text/plain");
+    builder.block(BlockKind::Paragraph, text);
+    let document = builder.finish();
+    let chunk = chunks(&document, "source", &Structure::default()).expect("one chunk at least").remove(0);
+    Passage::from_chunk(chunk, &document)
 }
 
 fn report(counts: &Counts) {

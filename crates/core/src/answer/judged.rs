@@ -2,12 +2,14 @@
 
 use std::collections::HashSet;
 
+use rayon::prelude::*;
+
 use super::{Answer, Claim, Status};
 use crate::error::Result;
 use crate::prompt::OWN_KNOWLEDGE;
 use crate::search::Passage;
 use crate::text::{fold, is_stopword, stem, words};
-use crate::verify::{Judge, Verdict};
+use crate::verify::{Finding, Judge, Verdict};
 
 /// From this probability on, a passage that is not cited counts as the source of a claim.
 const MIN_OTHER: f32 = 0.6;
@@ -39,11 +41,15 @@ impl Answer {
     ///
     /// # Errors
     /// If the encoder fails.
-    pub fn judge(&mut self, passages: &[Passage], judge: &mut Judge<'_>) -> Result<()> {
-        for claim in self.claims.iter_mut().filter(|claim| claim.is_judged()) {
-            claim.judge(passages, judge)?;
-        }
-        Ok(())
+    pub fn judge(&mut self, passages: &[Passage], judge: &Judge<'_>) -> Result<()> {
+        let claims: Vec<&mut Claim> = self.claims.iter_mut().filter(|claim| claim.is_judged()).collect();
+        let cited = |claim: &Claim| {
+            passages.iter().enumerate().filter(|(at, _)| claim.cites(*at)).map(|(_, own)| own).collect()
+        };
+        let cases: Vec<(&str, Vec<&Passage>)> =
+            claims.iter().map(|claim| (claim.text.as_str(), cited(claim))).collect();
+        let found = judge.hold_all(&cases)?;
+        claims.into_par_iter().zip(found).try_for_each(|(claim, held)| claim.take(held.finding, passages, judge))
     }
 
     /// Leaves out the claims that their sources contradict or do not support. Returns how many they were. An answer of which nothing is left is a refusal.
@@ -109,19 +115,23 @@ impl Claim {
         self.is_judged() && matches!(self.verdict, Verdict::Contradicted | Verdict::Unsupported)
     }
 
-    fn judge(&mut self, passages: &[Passage], judge: &mut Judge<'_>) -> Result<()> {
-        let is_cited = |at: &usize| self.citations.contains(&(at + 1));
-        let cited: Vec<&Passage> = (0..passages.len()).filter(is_cited).map(|at| &passages[at]).collect();
-        let own = judge.hold(&self.text, &cited)?.finding;
+    /// Returns `true` if it cites the passage at a place.
+    fn cites(&self, at: usize) -> bool {
+        self.citations.contains(&(at + 1))
+    }
+
+    /// Takes what was found of it in the passages that it cites. If they do not bear it out, looks for another that does.
+    fn take(&mut self, own: Finding, passages: &[Passage], judge: &Judge<'_>) -> Result<()> {
         (self.verdict, self.support, self.reason) = (own.verdict, own.probability, own.reason);
         if self.verdict.is_borne_out() {
             return Ok(());
         }
-        if cited.is_empty() {
+        let cites_none = !(0..passages.len()).any(|at| self.cites(at));
+        if cites_none {
             self.reason = None;
         }
         let mut best: Option<(usize, f32)> = None;
-        for at in likeliest(&self.text, passages).into_iter().filter(|at| !is_cited(at)) {
+        for at in likeliest(&self.text, passages).into_iter().filter(|at| !self.cites(*at)) {
             let finding = judge.hold(&self.text, &[&passages[at]])?.finding;
             if finding.verdict == Verdict::Supported && best.is_none_or(|(_, other)| finding.probability > other) {
                 best = Some((at, finding.probability));
@@ -131,7 +141,7 @@ impl Claim {
             let place = &passages[at].location;
             self.verdict = Verdict::Partly;
             self.support = self.support.max(probability / 2.0);
-            self.reason = Some(match cited.is_empty() {
+            self.reason = Some(match cites_none {
                 true => format!("no source is cited; {place} says it"),
                 false => format!("{place} says it, and not the source that is cited"),
             });

@@ -34,11 +34,7 @@ pub struct DigestDifference {
 ///
 /// # Errors
 /// If the encoder of the judge fails.
-pub fn differences(
-    digests: &[Digest],
-    documents: &[&[Passage]],
-    judge: &mut Judge<'_>,
-) -> Result<Vec<DigestDifference>> {
+pub fn differences(digests: &[Digest], documents: &[&[Passage]], judge: &Judge<'_>) -> Result<Vec<DigestDifference>> {
     let all: Vec<Candidates<'_>> = documents.iter().map(|passages| Candidates::of(passages)).collect();
     let mut found: Vec<DigestDifference> = Vec::new();
     for (at, digest) in digests.iter().enumerate() {

@@ -32,7 +32,7 @@ pub fn fields_of_reply(
     reply: &str,
     fields: &[DigestField],
     passages: &[Passage],
-    judge: &mut Judge<'_>,
+    judge: &Judge<'_>,
 ) -> Result<ReplyFields> {
     let mut told = vec![None; fields.len()];
     let mut current = (fields.len() == 1).then_some(0);
@@ -64,7 +64,7 @@ fn field_named(line: &str, fields: &[DigestField]) -> Option<usize> {
     (!own.is_empty() && !is_item).then(|| fields.iter().position(|field| plain(&field.name) == own)).flatten()
 }
 
-fn one(field: &DigestField, text: &str, passages: &[Passage], judge: &mut Judge<'_>) -> Result<FilledField> {
+fn one(field: &DigestField, text: &str, passages: &[Passage], judge: &Judge<'_>) -> Result<FilledField> {
     let (mut statements, mut sources) = (Vec::new(), Vec::<CitedSource>::new());
     for line in text.lines().map(str::trim).filter(|line| !line.is_empty()) {
         let (label, said) = labelled(line[list_marker(line).map_or(0, str::len)..].trim(), field);

@@ -2,6 +2,7 @@
 
 use super::lexicon::{Relation, relation};
 use super::meaning::cosine;
+use super::quotation::{is_like, is_no_word};
 use super::statement::{Statement, Token};
 use super::vocabulary::{are_alike, are_opposites, exclusive_sets};
 
@@ -20,15 +21,24 @@ pub(super) struct Alignment<'a> {
 /// Words that exclude each other fit no better.
 const MAX_AGAINST: f32 = 0.6;
 
+/// How well a word fits what a typing error makes of it.
+const MISSPELT: f32 = 0.9;
+/// A shorter word may be another one.
+const MIN_MISSPELT: usize = 5;
+
 /// From this level on, two words count as saying the same.
 pub(super) const SAME: f32 = 0.72;
 
 impl<'a> Alignment<'a> {
     /// Compares the words of a claim and its source. Costs their product.
     pub fn new(claim: &'a Statement, source: &'a Statement) -> Self {
-        let levels = claim.tokens.iter().map(|token| match token.tells {
-            true => source.tokens.iter().map(|other| level(token, other)).collect(),
-            false => Vec::new(),
+        let levels = claim.tokens.iter().map(|token| {
+            let may_be_error = token.folded.chars().count() >= MIN_MISSPELT && is_no_word(&token.folded);
+            let level = |other: &Token| {
+                let is_error = may_be_error && other.tells && is_like(&token.folded, &other.folded);
+                level(token, other).max(if is_error { MISSPELT } else { 0.0 })
+            };
+            if token.tells { source.tokens.iter().map(level).collect() } else { Vec::new() }
         });
         let levels: Vec<Vec<f32>> = levels.collect();
         let highest = |count: usize, place: &dyn Fn(usize) -> usize| -> Vec<Vec<f32>> {

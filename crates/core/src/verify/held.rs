@@ -3,6 +3,7 @@
 use std::collections::HashSet;
 
 use super::align::Alignment;
+use super::amounts::{Amount, Fit};
 use super::meaning::Meaning;
 use super::model::{Known, SupportFacts, add_reading, measure};
 use super::network;
@@ -17,7 +18,7 @@ const MAX_SENTENCES: usize = 48;
 const MAX_CLAIM: usize = 4_000;
 /// A claim of fewer words is no part of a sentence that could be told.
 const MIN_TAKEN_WORDS: usize = 4;
-/// A claim of so many numbers is like a row of a table.
+/// A claim of so many figures may be a row of a table.
 const MIN_FIGURES: usize = 4;
 /// From this degree on, a difference speaks against a claim that a sentence has word for word.
 const MIN_OBJECTION: f32 = 0.1;
@@ -40,10 +41,12 @@ pub struct HeldClaim {
     pub(super) differences: Vec<Difference>,
     pub(super) nearest: Option<usize>,
     pub(super) is_empty: bool,
-    /// Whether a sentence of the source has all its words in their order, and no rule objects.
+    /// Whether it is one or more clauses of the source word for word, and no rule objects.
     pub(super) is_taken_over: bool,
-    /// Whether it has the numbers of a row, and one of another.
+    /// Whether it has most figures of a row, and one of another.
     pub(super) is_mixed: bool,
+    /// Whether it denies something of an amount.
+    pub(super) denies_amount: bool,
 }
 
 impl HeldClaim {
@@ -75,13 +78,16 @@ impl HeldClaim {
         let nearness = |at: usize| words_and_figures(&alignment, at) + meanings[at].similarity(meaning);
         let nearest = (0..chosen.len()).max_by(|a, b| nearness(*a).total_cmp(&nearness(*b)).then(b.cmp(a)));
         let is_empty = chosen.is_empty() || statement.tokens.is_empty();
-        let is_mixed = mixes_rows(&statement, &evidence);
+        let is_row = |at: usize| source[chosen[at]].text.contains(['·', '|']);
+        let is_mixed = mixes_rows(&statement, &evidence, is_row);
         if is_mixed {
-            let said = "no sentence or row of the source has all these numbers together".to_owned();
+            let said = "no row of the source has all these numbers together".to_owned();
             differences.push(Difference { kind: DifferenceKind::Number, degree: 1.0, said });
         }
         let is_taken_over = !differences.iter().any(objects) && is_part_of_a_sentence(&statement, &evidence);
-        Self { facts, known, differences, nearest: nearest.map(|at| chosen[at]), is_empty, is_taken_over, is_mixed }
+        let denies_amount = statement.amount_clauses.iter().any(|clause| statement.clauses[*clause].is_denied);
+        let nearest = nearest.map(|at| chosen[at]);
+        Self { facts, known, differences, nearest, is_empty, is_taken_over, is_mixed, denies_amount }
     }
 }
 
@@ -114,7 +120,7 @@ fn claimed(claim: &str, meaning: &Meaning) -> Statement {
 fn words_and_figures(alignment: &Alignment<'_>, sentence: usize) -> f32 {
     let (claim, source) = (alignment.claim, alignment.source);
     let words = alignment.in_sentence(|_| true, sentence).unwrap_or(0.0);
-    let figures = claim.tokens.iter().filter(|token| token.folded.starts_with(|c: char| c.is_ascii_digit()));
+    let figures = claim.tokens.iter().filter(|token| is_figure(token));
     let has = |own: &&Token| {
         let is_same = |token: &Token| token.folded == own.folded && source.sentence(token.clause) == sentence;
         source.tokens.iter().any(is_same)
@@ -123,38 +129,57 @@ fn words_and_figures(alignment: &Alignment<'_>, sentence: usize) -> f32 {
     words + 0.5 * figures.filter(has).count() as f32 / count
 }
 
-/// Returns `true` if a sentence of the source has all words of a claim in their order. One amount may have another notation: the rules for numbers tell whether
-/// it is the same.
+/// Returns `true` if a claim is one or more whole clauses of a sentence of the source, word for word. One amount may have another notation there.
 fn is_part_of_a_sentence(claim: &Statement, source: &Statement) -> bool {
-    let noted = claim.amounts.first().filter(|_| claim.amounts.len() == 1).map(|amount| amount.span);
-    let is_noted = |span: Span| noted.is_some_and(|noted| noted.start <= span.start && span.end <= noted.end);
+    let only = claim.amounts.first().filter(|_| claim.amounts.len() == 1);
     let is_part = |sentence: usize| {
-        let mut words = source.tokens.iter().filter(|token| source.sentence(token.clause) == sentence);
-        let mut own = claim.tokens.iter().filter(|own| !is_noted(own.span));
-        own.all(|own| words.any(|token| token.folded == own.folded))
+        let noted = only.filter(|amount| has_amount(source, sentence, amount));
+        let same: Vec<&Amount> = noted
+            .into_iter()
+            .flat_map(|own| source.amounts.iter().filter(move |other| own.against(other) == Fit::Same))
+            .collect();
+        let own = claim.tokens.iter().filter(|own| !noted.is_some_and(|amount| covers(amount, own.span)));
+        let own: Vec<&str> = own.map(|token| token.folded.as_str()).collect();
+        let of_sentence = source.tokens.iter().filter(|token| source.sentence(token.clause) == sentence);
+        let theirs: Vec<&Token> =
+            of_sentence.filter(|token| !same.iter().any(|amount| covers(amount, token.span))).collect();
+        let is_bound = |at: usize| at == 0 || at >= theirs.len() || theirs[at - 1].clause != theirs[at].clause;
+        let mut starts = (0..theirs.len()).filter(|at| is_bound(*at) && is_bound(at + own.len()));
+        starts.any(|at| theirs[at..].len() >= own.len() && theirs[at..].iter().zip(&own).all(|(a, b)| a.folded == **b))
     };
     claim.tokens.len() >= MIN_TAKEN_WORDS && (0..source.starts.len()).any(is_part)
 }
 
-/// Returns `true` if a claim has at least four numbers, most of them of one sentence or row of the source, which lacks the rest.
-fn mixes_rows(claim: &Statement, source: &Statement) -> bool {
-    let figures: Vec<&str> = claim
-        .tokens
-        .iter()
-        .map(|token| token.folded.as_str())
-        .filter(|word| word.starts_with(|c: char| c.is_ascii_digit()))
-        .collect();
+/// Returns `true` if a claim has most of its figures from one row of a table, and the row lacks the rest, in any notation.
+fn mixes_rows(claim: &Statement, source: &Statement, is_row: impl Fn(usize) -> bool) -> bool {
+    let figures: Vec<&Token> = claim.tokens.iter().filter(|token| is_figure(token)).collect();
     if figures.len() < MIN_FIGURES {
         return false;
     }
-    let of_sentence = |sentence: usize| {
-        let has = |figure: &&&str| {
-            source.tokens.iter().any(|token| token.folded == **figure && source.sentence(token.clause) == sentence)
-        };
-        figures.iter().filter(has).count()
+    let has = |row: usize, figure: &Token| {
+        let is_of_row = |token: &Token| source.sentence(token.clause) == row;
+        let is_written = || source.tokens.iter().any(|token| token.folded == figure.folded && is_of_row(token));
+        let is_meant =
+            || claim.amounts.iter().any(|amount| covers(amount, figure.span) && has_amount(source, row, amount));
+        is_written() || is_meant()
     };
-    let most = (0..source.starts.len()).map(of_sentence).max().unwrap_or_default();
+    let of_row = |row: usize| figures.iter().filter(|figure| has(row, figure)).count();
+    let most = (0..source.starts.len()).filter(|row| is_row(*row)).map(of_row).max().unwrap_or_default();
     most < figures.len() && 4 * most >= 3 * figures.len()
+}
+
+/// Returns `true` if a sentence of the source has an amount of the claim, in any notation.
+fn has_amount(source: &Statement, sentence: usize, amount: &Amount) -> bool {
+    let mut theirs = source.amounts.iter().zip(&source.amount_clauses);
+    theirs.any(|(other, clause)| source.sentence(*clause) == sentence && amount.against(other) == Fit::Same)
+}
+
+fn covers(amount: &Amount, span: Span) -> bool {
+    amount.span.start <= span.start && span.end <= amount.span.end
+}
+
+fn is_figure(token: &Token) -> bool {
+    token.folded.starts_with(|c: char| c.is_ascii_digit())
 }
 
 /// Returns `true` for a difference that speaks against a claim that a sentence has word for word.

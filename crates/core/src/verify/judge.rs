@@ -2,6 +2,9 @@
 
 use std::collections::{HashMap, HashSet};
 use std::fmt;
+use std::sync::{Arc, PoisonError, RwLock};
+
+use rayon::prelude::*;
 
 use super::held::SourceSentence;
 use super::quotation::Quotation;
@@ -20,15 +23,17 @@ const MAX_PIECES: usize = 8;
 const MAX_KEPT: usize = 4_000;
 
 /// Holds claims against passages. Vectors come from the encoder, each sentence once; an encoder on another machine is not asked, and words alone count.
+/// Several threads may share a judge.
 pub struct Judge<'a> {
     encoder: Option<&'a dyn Encoder>,
     model: &'a SupportModel,
-    meanings: HashMap<String, Meaning>,
+    meanings: RwLock<HashMap<String, Arc<Meaning>>>,
 }
 
 impl fmt::Debug for Judge<'_> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.debug_struct("Judge").field("sentences", &self.meanings.len()).finish()
+        let sentences = self.meanings.read().unwrap_or_else(PoisonError::into_inner).len();
+        f.debug_struct("Judge").field("sentences", &sentences).finish()
     }
 }
 
@@ -54,7 +59,7 @@ impl<'a> Judge<'a> {
     /// Creates a judge that knows no vectors yet.
     pub fn new(encoder: &'a dyn Encoder) -> Self {
         let encoder = Some(encoder).filter(|encoder| !encoder.is_remote());
-        Self { encoder, model: SupportModel::learned(), meanings: HashMap::new() }
+        Self { encoder, model: SupportModel::learned(), meanings: RwLock::default() }
     }
 
     /// Holds a claim against passages taken together. Their headings and the columns of their tables count as evidence too.
@@ -63,43 +68,48 @@ impl<'a> Judge<'a> {
     ///
     /// # Errors
     /// If the encoder fails.
-    pub fn hold(&mut self, claim: &str, passages: &[&Passage]) -> Result<Judgement> {
-        let pieces: Vec<Piece> = passages.iter().enumerate().flat_map(|(at, passage)| pieces(passage, at)).collect();
-        self.held(claim, &pieces)
+    pub fn hold(&self, claim: &str, passages: &[&Passage]) -> Result<Judgement> {
+        self.held(&Case::of(claim, passages))
+    }
+
+    /// Holds each of some claims against its passages, as [`hold`](Self::hold) does, on all threads. What is new to it is encoded together.
+    ///
+    /// # Errors
+    /// If the encoder fails.
+    pub fn hold_all(&self, claims: &[(&str, Vec<&Passage>)]) -> Result<Vec<Judgement>> {
+        let cases: Vec<Case<'_>> = claims.par_iter().map(|(claim, passages)| Case::of(claim, passages)).collect();
+        self.meanings_of(&cases.iter().flat_map(Case::texts).collect::<Vec<_>>())?;
+        cases.par_iter().map(|case| self.held(case)).collect()
     }
 
     /// Holds a claim against sentences. The second place of the judgement is that of the sentence.
     ///
     /// # Errors
     /// If the encoder fails.
-    pub fn hold_against(&mut self, claim: &str, sentences: &[&str]) -> Result<Judgement> {
+    pub fn hold_against(&self, claim: &str, sentences: &[&str]) -> Result<Judgement> {
         let piece = |(at, text): (usize, &&str)| Piece {
             text: (*text).to_owned(),
             written: String::new(),
             place: Some((0, at)),
         };
-        self.held(claim, &sentences.iter().enumerate().map(piece).collect::<Vec<_>>())
+        self.held(&Case::new(claim, sentences.iter().enumerate().map(piece).collect()))
     }
 
-    fn held(&mut self, claim: &str, pieces: &[Piece]) -> Result<Judgement> {
-        // What the source says word for word needs no weighing. A part of a sentence is not enough: the rest may deny or limit it.
-        let quotation = Quotation::of(claim);
-        if let Some(at) = said_by(&quotation, pieces) {
+    fn held(&self, case: &Case<'_>) -> Result<Judgement> {
+        let Case { claim, pieces, .. } = case;
+        if let Some(at) = case.said_by {
             return Ok(Judgement { finding: Finding::word_for_word(at), place: pieces[at].place });
         }
-        let pieces = likeliest(claim, pieces);
-        let texts: Vec<&str> = pieces.iter().map(|piece| piece.text.as_str()).chain([claim]).collect();
-        self.learn(&texts)?;
-        let unknown = Meaning::default();
-        let meaning = |text: &str| self.meanings.get(text).unwrap_or(&unknown);
-        let sources = pieces.iter().map(|piece| SourceSentence { text: &piece.text, meaning: meaning(&piece.text) });
+        let meanings = self.meanings_of(&case.texts().collect::<Vec<_>>())?;
+        let sources =
+            pieces.iter().zip(&meanings).map(|(piece, meaning)| SourceSentence { text: &piece.text, meaning });
         let sources: Vec<SourceSentence<'_>> = sources.collect();
-        let mut finding = verify(claim, meaning(claim), &sources, self.model);
+        let mut finding = verify(claim, &meanings[pieces.len()], &sources, self.model);
         if let Some(language) = foreign::language(claim) {
             let sources: Vec<&str> = pieces.iter().map(|piece| piece.text.as_str()).collect();
             foreign::settle(&mut finding, claim, language, &sources);
         }
-        if let Some(at) = pieces.iter().position(|piece| quotation.differs_by_a_denial(&piece.text)) {
+        if let Some(at) = pieces.iter().position(|piece| case.quotation.differs_by_a_denial(&piece.text)) {
             (finding.verdict, finding.probability, finding.nearest) = (Verdict::Contradicted, 0.0, Some(at));
             finding.reason = Some("only one of the claim and its source denies this".to_owned());
         }
@@ -107,19 +117,56 @@ impl<'a> Judge<'a> {
         Ok(Judgement { finding, place })
     }
 
-    fn learn(&mut self, texts: &[&str]) -> Result<()> {
-        let Some(encoder) = self.encoder else { return Ok(()) };
-        if self.meanings.len() > MAX_KEPT {
-            self.meanings.clear();
-        }
-        let mut fresh: Vec<&str> = texts.iter().copied().filter(|text| !self.meanings.contains_key(*text)).collect();
+    /// Returns the vectors of some texts, in order. Those that are new are encoded together, and kept.
+    fn meanings_of(&self, texts: &[&str]) -> Result<Vec<Arc<Meaning>>> {
+        let Some(encoder) = self.encoder else { return Ok(texts.iter().map(|_| Arc::default()).collect()) };
+        let known = self.meanings.read().unwrap_or_else(PoisonError::into_inner);
+        let mut found: Vec<Option<Arc<Meaning>>> = texts.iter().map(|text| known.get(*text).cloned()).collect();
+        drop(known);
+        let mut fresh: Vec<&str> =
+            texts.iter().zip(&found).filter(|(_, known)| known.is_none()).map(|(text, _)| *text).collect();
         fresh.sort_unstable();
         fresh.dedup();
         if !fresh.is_empty() {
-            let meanings = Meaning::of(encoder, &fresh)?;
-            self.meanings.extend(fresh.into_iter().map(str::to_owned).zip(meanings));
+            let meanings: Vec<Arc<Meaning>> = Meaning::of(encoder, &fresh)?.into_iter().map(Arc::new).collect();
+            for (text, meaning) in texts.iter().zip(&mut found).filter(|(_, meaning)| meaning.is_none()) {
+                *meaning = fresh.binary_search(text).ok().and_then(|at| meanings.get(at).cloned());
+            }
+            let mut kept = self.meanings.write().unwrap_or_else(PoisonError::into_inner);
+            if kept.len() > MAX_KEPT {
+                kept.clear();
+            }
+            kept.extend(fresh.into_iter().map(str::to_owned).zip(meanings));
         }
-        Ok(())
+        Ok(found.into_iter().map(Option::unwrap_or_default).collect())
+    }
+}
+
+/// A claim, and the pieces of evidence that it is held against.
+struct Case<'c> {
+    claim: &'c str,
+    quotation: Quotation,
+    pieces: Vec<Piece>,
+    /// The piece that says the claim word for word. A part of a sentence is not enough: the rest may deny or limit it.
+    said_by: Option<usize>,
+}
+
+impl<'c> Case<'c> {
+    fn of(claim: &'c str, passages: &[&Passage]) -> Self {
+        Self::new(claim, passages.iter().enumerate().flat_map(|(at, passage)| pieces(passage, at)).collect())
+    }
+
+    fn new(claim: &'c str, pieces: Vec<Piece>) -> Self {
+        let quotation = Quotation::of(claim);
+        let said_by = said_by(&quotation, &pieces);
+        let pieces = if said_by.is_some() { pieces } else { likeliest(claim, pieces) };
+        Self { claim, quotation, pieces, said_by }
+    }
+
+    /// Returns the texts whose vectors are needed: those of the pieces, and the claim.
+    fn texts(&self) -> impl Iterator<Item = &str> {
+        let weighed = self.pieces.iter().map(|piece| piece.text.as_str()).chain([self.claim]);
+        weighed.filter(|_| self.said_by.is_none())
     }
 }
 
@@ -130,9 +177,9 @@ fn said_by(quotation: &Quotation, pieces: &[Piece]) -> Option<usize> {
 }
 
 /// Returns the pieces that share most words with a claim, and those beside them, in their order. Beyond these a piece is not worth its vectors.
-fn likeliest<'p>(claim: &str, pieces: &'p [Piece]) -> Vec<&'p Piece> {
+fn likeliest(claim: &str, pieces: Vec<Piece>) -> Vec<Piece> {
     if pieces.len() <= MAX_PIECES {
-        return pieces.iter().collect();
+        return pieces;
     }
     let terms = |text: &str| -> HashSet<String> {
         words(text).filter(|word| !is_stopword(&fold(word.text))).map(|word| word.term).collect()
@@ -154,8 +201,8 @@ fn likeliest<'p>(claim: &str, pieces: &'p [Piece]) -> Vec<&'p Piece> {
     let mut seen = HashSet::new();
     kept.retain(|at| seen.insert(*at));
     kept.truncate(MAX_PIECES);
-    kept.sort_unstable();
-    kept.into_iter().map(|at| &pieces[at]).collect()
+    let of_kept = pieces.into_iter().enumerate().filter(|(at, _)| kept.contains(at));
+    of_kept.map(|(_, piece)| piece).collect()
 }
 
 /// Returns what a passage says, sentence by sentence: its headings, rows that can be read alone, and its other sentences.

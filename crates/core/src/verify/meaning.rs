@@ -9,7 +9,7 @@ use crate::text::words;
 use crate::vector::{Encoder, Role};
 
 /// The vectors of a text. All have length 1, so that a product is a cosine.
-#[derive(Clone, Debug, Default, PartialEq)]
+#[derive(Clone, Debug, Default)]
 pub struct Meaning {
     /// That of the whole text; empty if it is not known.
     pub whole: Vec<f32>,

@@ -199,7 +199,7 @@ pub(super) fn measure(
     let of_clause = |clause: usize| alignment.in_clause(|_| true, clause);
     facts[6] = (0..source.clauses.len()).filter_map(of_clause).fold(0.0, f32::max);
     let count = levels.len() as f32;
-    facts[7] = levels.iter().filter(|level| **level >= 0.99).count() as f32 / count;
+    facts[SAME_WORDS] = levels.iter().filter(|level| **level >= 0.99).count() as f32 / count;
     facts[8] = levels.iter().filter(|level| **level < SAME * 0.75).count() as f32 / count;
     facts[9] = run(alignment);
     for (at, kind) in KINDS.iter().enumerate() {
@@ -209,7 +209,7 @@ pub(super) fn measure(
     let contradicting = differences.iter().filter(|difference| super::rules::CONTRADICTING.contains(&difference.kind));
     facts[23] = (1.0 + contradicting.map(|difference| difference.degree).sum::<f32>()).ln();
     facts[24] = (1.0 + alignment.claim.tokens.len().min(MAX_LENGTH) as f32).ln();
-    facts[CHANGED_NUMBER] = facts[7] * facts[FIRST_KIND].max(facts[FIRST_KIND + 1]);
+    facts[CHANGED_NUMBER] = facts[SAME_WORDS] * facts[FIRST_KIND].max(facts[NUMBER_MISSING]);
     facts
 }
 

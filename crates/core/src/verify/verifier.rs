@@ -20,7 +20,7 @@ const MIN_SAME: f32 = 0.75;
 const MIN_COMPUTED: f32 = 0.6;
 /// The highest probability of a claim that a number decides, and of one whose words the source does not have.
 const MAX_AGAINST: f32 = 0.2;
-/// What a sentence says in the same words and the same order is at least this probable, if no rule objects: a part of a sentence is mostly as true as the whole.
+/// What whole clauses of a sentence say word for word is at least this probable, if no rule objects: it is mostly as true as the sentence.
 const MIN_TAKEN_OVER: f32 = 0.8;
 /// From this degree on, a difference is a contradiction.
 pub(super) const MIN_CONTRADICTION: f32 = 0.35;
@@ -77,8 +77,14 @@ impl HeldClaim {
         // A source that has none of the words, nor any like them, does not say it either.
         let lacks_number = self.facts[NUMBER_MISSING] >= UNACCOUNTED;
         let is_changed = self.facts[CHANGED_NUMBER] >= MIN_SAME || (lacks_number && self.facts[SAME_WORDS] >= MIN_SAME);
-        let is_against =
-            is_changed || self.is_mixed || (lacks_number && probability < MIN_COMPUTED) || self.has_nothing();
+        // What is denied of one number may follow from another: “not five times” from “twice at most”.
+        let has = |kind: DifferenceKind| {
+            self.differences.iter().any(|own| own.kind == kind && own.degree >= MIN_CONTRADICTION)
+        };
+        let may_follow = self.denies_amount && has(DifferenceKind::Denial) && has(DifferenceKind::Number);
+        let is_improbable = probability < MIN_COMPUTED;
+        let has_wrong_number = (is_changed && (is_improbable || !may_follow)) || (lacks_number && is_improbable);
+        let is_against = has_wrong_number || self.is_mixed || self.has_nothing();
         let probability = if is_against { probability.min(MAX_AGAINST) } else { probability };
         let probability = if self.is_taken_over { probability.max(MIN_TAKEN_OVER) } else { probability };
         self.differences.sort_by(|a, b| b.degree.total_cmp(&a.degree));

@@ -144,7 +144,7 @@ fn a_reply_is_read_field_by_field_and_judged() {
         DigestField::new("duties", FieldKind::Duties, "", 60),
         DigestField::new("dates", FieldKind::Dates, "", 60),
     ];
-    let read = fields_of_reply(REPLY, &fields, &passages, &mut Judge::new(&Letters)).expect("fields");
+    let read = fields_of_reply(REPLY, &fields, &passages, &Judge::new(&Letters)).expect("fields");
     assert_eq!(read.missing, ["dates"]);
     let summary = &read.fields[0].field.statements;
     assert_eq!(summary.len(), 2, "{summary:?}");
@@ -163,7 +163,7 @@ fn documents_that_differ_are_named_with_both_places() {
     let fields = [DigestField::new("amounts", FieldKind::Amounts, "", 40)];
     let digests: Vec<Digest> = parts.iter().map(|own| digest(&fields, own)).collect();
     let all: Vec<&[Passage]> = parts.iter().map(Vec::as_slice).collect();
-    let found = differences(&digests, &all, &mut Judge::new(&Letters)).expect("differences");
+    let found = differences(&digests, &all, &Judge::new(&Letters)).expect("differences");
     assert_eq!(found.len(), 1, "{found:?}");
     let (one, other) = (&found[0].one.quotation, &found[0].other.quotation);
     assert!(found[0].reason.contains("7.9") && one.contains("7.6") && other.contains("7.9"), "{found:?}");
@@ -207,7 +207,7 @@ proptest! {
         let document = document(&SECTIONS);
         let passages = passages(&document);
         let fields = [DigestField::new("summary", FieldKind::Summary, "", 9), DigestField::new("dates", FieldKind::Dates, "", 9)];
-        let read = fields_of_reply(&reply, &fields, &passages, &mut Judge::new(&Letters)).expect("fields");
+        let read = fields_of_reply(&reply, &fields, &passages, &Judge::new(&Letters)).expect("fields");
         prop_assert_eq!(read.fields.len(), 2);
     }
 }

@@ -83,10 +83,83 @@ fn differences_are_named(#[case] claim: &str, #[case] source: &str, #[case] kind
 #[case("A quarter of the boats are blue.", "25 per cent of the boats are blue.")]
 #[case("Together they come to 30 crowns.", "The fee is 18 crowns, and 12 crowns for the second.")]
 #[case("The harbour is open in July.", "The harbour is open from May to September.")]
+#[case("The meeting takes an hour and a half.", "The meeting takes 90 minutes.")]
+#[case("Three nights cost 90 crowns.", "A night in the harbour costs 30 crowns.")]
+#[case("Of 200 crowns the fund pays 160 crowns.", "The fund pays 80 per cent of the bill.")]
+#[case("Of 200 crowns the fund keeps 40 crowns.", "The fund gives back 80 per cent of the bill.")]
+#[case("In 1978 Hilda Remm gave it away.", "It was given away by Hilda Remm in 1978.")]
 fn converted_and_computed_numbers_are_no_difference(#[case] claim: &str, #[case] source: &str) {
     let found = finding(claim, source);
     let numbers = [DifferenceKind::Number, DifferenceKind::NumberMissing, DifferenceKind::Opposite];
     assert!(found.differences.iter().all(|own| !numbers.contains(&own.kind) || own.degree < 0.3), "{found:?}");
+}
+
+#[rstest]
+#[case::ends_are_exact("Donors are between 20 and 72 years old.", "Donors are between 18 and 72 years old.")]
+#[case::bound_of_another(
+    "Berth 11 is 160 metres long.",
+    "Timber above four metres is lashed. She is 118 metres long. May she have Berth 11?"
+)]
+#[case::bound_beside(
+    "The channel is dredged to 9 metres.",
+    "The channel is dredged to 6.2 metres below datum. No vessel drawing more than 8.1 metres shall enter the channel."
+)]
+#[case::day_of_a_month(
+    "The strongest gust came on 19 January.",
+    "The strongest gust came on 17 January. January was cold."
+)]
+#[case::sum_of_distant(
+    "The hut has 48 beds.",
+    "The hut has 44 beds. Guests bring their own bags, and nobody may smoke in any of the rooms, in the halls or on the stairs, at any hour of the day or of the night. The walk takes 4 hours."
+)]
+#[case::of_a_ban(
+    "Vessels stay at least 30 metres from the cable when they anchor.",
+    "No vessel shall anchor within 300 metres of the cable."
+)]
+fn a_number_that_only_seems_to_be_there_is_missed(#[case] claim: &str, #[case] source: &str) {
+    let found = finding(claim, source);
+    let is_number = |kind| [DifferenceKind::Number, DifferenceKind::NumberMissing].contains(&kind);
+    assert!(found.differences.iter().any(|own| is_number(own.kind) && own.degree >= 0.3), "{found:?}");
+    assert!(!found.verdict.is_borne_out(), "{found:?}");
+}
+
+#[rstest]
+#[case::whole_clause("The tower is open on Sundays.", "The tower is open on Sundays, and the museum is closed.", true)]
+#[case::parts_of_two(
+    "Carriers are paid by the hour.",
+    "Carriers are paid by the crate and porters by the hour.",
+    false
+)]
+#[case::number_of_another("Pump A weighs 21 kg.", "Pump A weighs 14 kg and pump B weighs 21 kg.", false)]
+#[case::bound_itself("A member may take five boats.", "A member may take at most two boats.", false)]
+fn only_whole_clauses_are_taken_over(#[case] claim: &str, #[case] source: &str, #[case] expected: bool) {
+    let found = finding(claim, source);
+    assert_eq!(found.verdict.is_borne_out(), expected, "{found:?}");
+}
+
+#[test]
+fn a_typing_error_is_no_other_word() {
+    let source = "The tug Steadfast has a bollard pull of 32 tonnes and a crew of four.";
+    let found = finding("The tug Steadfast has a bolard pull of 32 tonnes.", source);
+    assert_eq!(found.verdict, Verdict::Supported, "{found:?}");
+    let found = finding("The tug Steadfast has a bolard pull of 23 tonnes.", source);
+    assert_eq!(found.verdict, Verdict::Contradicted, "{found:?}");
+}
+
+#[rstest]
+#[case::other_row("Berth 4, Fish Quay, 6, 9.0, 40, 2.", Verdict::Contradicted)]
+#[case::own_row("Berth 3, Fish Quay, 6, 9.0, 40, 2.", Verdict::Supported)]
+fn a_claim_does_not_mix_rows(#[case] claim: &str, #[case] verdict: Verdict) {
+    let unknown = Meaning::default();
+    let rows = [
+        "Berth 3 · Quay: Fish Quay · Bollards: 6 · Spacing: 9.0 · Power: 40 · Taps: 2",
+        "Berth 4 · Quay: Customhouse Quay · Bollards: 8 · Spacing: 10.0 · Power: 60 · Taps: 3",
+    ];
+    let rows = rows.map(|text| SourceSentence { text, meaning: &unknown });
+    let found = verify(claim, &unknown, &rows, SupportModel::learned());
+    assert_eq!(found.verdict, verdict, "{found:?}");
+    let is_mixed = found.differences.iter().any(|own| own.said.contains("no row"));
+    assert_eq!(is_mixed, verdict == Verdict::Contradicted);
 }
 
 #[test]
@@ -112,7 +185,7 @@ fn a_judge_quotes_the_sentence_that_is_nearest() {
     let passages =
         [passage("The lamp is green. It is lit at dusk."), passage("(2) Cranes stop in a gale. Boats stay.")];
     let both: Vec<&Passage> = passages.iter().collect();
-    let mut judge = Judge::new(&Letters);
+    let judge = Judge::new(&Letters);
     let held = judge.hold("Cranes stop in a gale.", &both).expect("a judgement");
     assert_eq!((held.finding.verdict, held.place), (Verdict::Supported, Some((1, 0))));
     let held = judge.hold("The moon is made of cheese.", &both).expect("a judgement");
@@ -131,6 +204,20 @@ fn a_judge_quotes_the_sentence_that_is_nearest() {
     assert!(held.finding.probability < 1.0, "{held:?}");
     let held = judge.hold_against("The lamp is red.", &["Boats stay.", "The lamp is green."]).expect("a judgement");
     assert_eq!((held.finding.verdict.is_borne_out(), held.place), (false, Some((0, 1))));
+}
+
+#[test]
+fn claims_that_are_held_together_fare_as_one_by_one() {
+    let passages =
+        [passage("The lamp is green. It is lit at dusk."), passage("(2) Cranes stop in a gale. Boats stay.")];
+    let both: Vec<&Passage> = passages.iter().collect();
+    let claims = ["Cranes stop in a gale.", "The lamp is red.", "Nobody stays.", "", "The lamp is lit at noon."];
+    let cases: Vec<(&str, Vec<&Passage>)> = claims.iter().map(|claim| (*claim, both.clone())).collect();
+    let together = Judge::new(&Letters).hold_all(&cases).expect("judgements");
+    let single = claims.map(|claim| Judge::new(&Letters).hold(claim, &both).expect("a judgement"));
+    assert_eq!(together, single);
+    let verdicts: Vec<bool> = together.iter().map(|held| held.finding.verdict.is_borne_out()).collect();
+    assert_eq!(verdicts, [true, false, false, false, false]);
 }
 
 proptest! {

@@ -247,10 +247,10 @@ impl Model<'_> {
         passages: &[Passage],
         recorder: &mut Recorder,
     ) -> Result<Answering> {
-        let mut judge = Judge::new(&*self.opened.encoder);
-        let mut faults = |reply: &str| -> Result<Vec<Claim>> {
+        let judge = Judge::new(&*self.opened.encoder);
+        let faults = |reply: &str| -> Result<Vec<Claim>> {
             let mut answer = Answer::from_reply(&asked.request.query, reply, passages);
-            answer.judge(passages, &mut judge)?;
+            answer.judge(passages, &judge)?;
             object_to_answer(self.opened.pipeline.checks(), &mut answer);
             answer.claims.retain(|claim| claim.is_judged() && !claim.verdict.is_borne_out());
             Ok(answer.claims)
@@ -347,7 +347,7 @@ fn answer(
     };
     let start = recorder.start("check");
     let mut answer = Answer::from_reply(&asked.request.query, &answering.text, &written.passages);
-    answer.judge(&written.passages, &mut Judge::new(&*searcher.opened.encoder))?;
+    answer.judge(&written.passages, &Judge::new(&*searcher.opened.encoder))?;
     let objections = object_to_answer(searcher.opened.pipeline.checks(), &mut answer);
     let policy = searcher.opened.config().answer.unsupported;
     settle(policy, &mut answer, objections);

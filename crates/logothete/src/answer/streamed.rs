@@ -56,7 +56,7 @@ impl<'a> StreamedClaims<'a> {
         let fresh = answer.claims.split_off(self.told.min(answer.claims.len()));
         answer.claims = fresh;
         // What cannot be judged now is judged with the whole answer, which says why not.
-        if answer.judge(&self.passages, &mut self.judge).is_ok() {
+        if answer.judge(&self.passages, &self.judge).is_ok() {
             object_to_answer(self.checks, &mut answer);
             answer.claims.iter().for_each(|claim| listener.tell(AskEvent::Claim(claim)));
             self.told += answer.claims.len();

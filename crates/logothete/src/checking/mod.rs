@@ -57,13 +57,8 @@ pub(crate) fn check(searcher: &Searcher<'_>, text: &CheckedText) -> Result<Check
     });
     let prepared = prepared.collect::<Result<Vec<_>>>()?;
     let encoder = &*searcher.opened.encoder;
-    // A piece of the text for each worker, so that each encodes what is cited beside it once.
-    let size = prepared.len().div_ceil(rayon::current_num_threads().max(1)).max(1);
-    let judged = prepared.par_chunks(size).map(|some| {
-        let mut judge = Judge::new(encoder);
-        some.iter().map(|one| judged(one, &mut judge)).collect::<Result<Vec<_>>>()
-    });
-    let mut claims: Vec<CheckedClaim> = judged.collect::<Result<Vec<_>>>()?.concat();
+    let judge = Judge::new(encoder);
+    let mut claims = prepared.par_iter().map(|one| judged(one, &judge)).collect::<Result<Vec<CheckedClaim>>>()?;
     let own = searcher.opened.pipeline.checks();
     claims.iter_mut().for_each(|claim| own::object_to_claim(own, claim));
     let locations = claims.iter_mut().flat_map(|claim| claim.evidence.iter_mut().chain(&mut claim.against));
@@ -125,7 +120,7 @@ fn passages_at(
     Ok(Ok(passages))
 }
 
-fn judged(prepared: &Prepared, judge: &mut Judge<'_>) -> Result<CheckedClaim> {
+fn judged(prepared: &Prepared, judge: &Judge<'_>) -> Result<CheckedClaim> {
     let Prepared { claim, cited, found, problem } = prepared;
     let mut checked = CheckedClaim::new(&claim.text, claim.line);
     checked.cited = claim.cited.iter().map(|place| (place.document.clone(), place.page)).collect();
@@ -154,7 +149,10 @@ fn judged(prepared: &Prepared, judge: &mut Judge<'_>) -> Result<CheckedClaim> {
             Verdict::Supported => (true, held.finding.probability),
             _ => (false, held.finding.speaks),
         };
-        if held.finding.verdict == Verdict::Contradicted && held.finding.speaks >= MIN_AGAINST && against.is_none() {
+        // Of several that disagree, the newest is most likely in force.
+        let date = |at: usize| found[at].location.date.as_deref();
+        let is_newer = against.as_ref().is_none_or(|(other, _)| date(at) > date(*other));
+        if held.finding.verdict == Verdict::Contradicted && held.finding.speaks >= MIN_AGAINST && is_newer {
             against = Some((at, held.clone()));
         }
         if best.as_ref().is_none_or(|(_, other)| rank(&held) > rank(other)) {

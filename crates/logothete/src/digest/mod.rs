@@ -71,7 +71,7 @@ pub(crate) fn differing(
     documents: &[WholeDocument],
 ) -> Result<Vec<DigestDifference>> {
     let passages: Vec<&[Passage]> = documents.iter().map(|document| document.passages.as_slice()).collect();
-    let mut found = differences(digests, &passages, &mut Judge::new(&*opened.encoder))?;
+    let mut found = differences(digests, &passages, &Judge::new(&*opened.encoder))?;
     // Neither is the source of the other.
     for difference in &mut found {
         difference.reason = difference.reason.replace("the source", "the second").replace("the claim", "the first");

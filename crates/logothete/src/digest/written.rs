@@ -61,9 +61,9 @@ impl Writer<'_> {
     }
 
     fn read(&self, document: &WholeDocument, reply: &str, tokens: TokenUsage) -> Result<WrittenDigest> {
-        let mut judge = Judge::new(&*self.opened.encoder);
+        let judge = Judge::new(&*self.opened.encoder);
         let ReplyFields { fields, missing, .. } =
-            fields_of_reply(reply, &self.config.fields, &document.passages, &mut judge)?;
+            fields_of_reply(reply, &self.config.fields, &document.passages, &judge)?;
         let mut digest = Digest::new(&document.name, document.title.clone());
         fields.into_iter().for_each(|field| digest.add(field));
         (digest.tokens, digest.generator) = (tokens, Some(self.name()));

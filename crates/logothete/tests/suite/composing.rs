@@ -218,7 +218,8 @@ async fn what_a_check_objects_to_is_left_out_or_the_answer_is_refused() {
 
 #[tokio::test]
 async fn a_check_judges_what_a_model_writes_and_texts_that_are_checked() {
-    let reply = "The window of the harbour office takes 40 marks. [1] Ropes are dried in the loft. [2]";
+    let reply =
+        "Dues are paid at the window of the harbour office, which takes 40 marks. [1] Ropes are dried in the loft. [2]";
     let pipeline = Pipeline::default().with_check(House);
     let corpus = corpus(pipeline.with_generator(ScriptedGenerator::new("scripted", |_| reply.to_owned()))).await;
     let told = Arc::new(std::sync::Mutex::new(Vec::new()));
@@ -237,7 +238,10 @@ async fn a_check_judges_what_a_model_writes_and_texts_that_are_checked() {
     );
     assert!(told.lock().expect("a lock").contains(&Verdict::Unsupported));
 
-    let report = corpus.check("text.md", "The window of the harbour office takes 40 marks.").await.expect("a report");
+    let report = corpus
+        .check("text.md", "Dues are paid at the window of the harbour office, which takes 40 marks.")
+        .await
+        .expect("a report");
     assert_eq!(report.claims[0].verdict, Verdict::Unsupported);
     assert_eq!(report.claims[0].reason.as_deref(), Some("the check “house” objects: sums are told at the window"));
 }

@@ -120,7 +120,6 @@ fn number_in_words(text: &str, all: &[(Span, String)]) -> Option<(f64, usize)> {
             return is_weighed(&unit.dimension).then_some((0.5, 2));
         }
         "a" | "an" if scaled(1).is_some() || word(1) == Some("dozen") => 1.0,
-        // A litre is an amount; a day in `twice a day` is none, but an hour and a half is one.
         "every" | "each"
             if word(1).is_some_and(|next| {
                 next.len() > 2 && Unit::named(next).is_some_and(|unit| unit.dimension == Dimension::Duration)
@@ -128,6 +127,7 @@ fn number_in_words(text: &str, all: &[(Span, String)]) -> Option<(f64, usize)> {
         {
             return Some((1.0, 1));
         }
+        // A litre is an amount; a day in `twice a day` is none, but an hour and a half is one.
         "a" | "an"
             if word(1).is_some_and(|next| {
                 let has_part =

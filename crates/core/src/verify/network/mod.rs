@@ -46,7 +46,7 @@ struct Network {
 }
 
 /// What the network makes of each word of a text by itself, word after word. It is kept with the text, which several claims may be held against.
-#[derive(Clone, Debug, Default, PartialEq)]
+#[derive(Clone, Debug, Default)]
 pub(super) struct Seen {
     focused: Vec<f32>,
     projected: Vec<f32>,

@@ -10,6 +10,8 @@ use crate::verify::vocabulary::{are_opposites, exclusive_sets};
 const MAX_AMOUNTS: usize = 16;
 /// The least that a clause has of a claim, for its bound to hold for an amount of the claim.
 const MIN_BOUNDED: f32 = 0.3;
+/// So much less of the claim may a clause with a bound have than one with another amount.
+const MAX_BEHIND: f32 = 0.3;
 /// How grave it is that the source has no such amount, where it has another for the same words.
 pub(in crate::verify) const UNACCOUNTED: f32 = 0.5;
 
@@ -61,12 +63,13 @@ impl Reader<'_> {
             }
             // The ends of a range are said exactly.
             let is_end = self.is_range(at) || at.checked_sub(1).is_some_and(|before| self.is_range(before));
-            // A bound or a range holds for what its clause speaks of.
+            let other = among(&[Fit::Differs, Fit::Opposite, Fit::Outside]);
+            // A bound or a range holds for what its clause speaks of, if no other amount fits the words much better.
             let same = among(&[Fit::Same]).or_else(|| {
                 let within = among(&[Fit::Within]).or_else(|| self.in_range(amount));
-                within.filter(|other| !is_end && of(*other) >= MIN_BOUNDED)
+                let rival = other.map_or(0.0, of);
+                within.filter(|bound| !is_end && of(*bound) >= MIN_BOUNDED.max(rival - MAX_BEHIND))
             });
-            let other = among(&[Fit::Differs, Fit::Opposite, Fit::Outside]);
             let differs = |other: usize, degree: f32| {
                 let kind = if fits[other] == Fit::Opposite { DifferenceKind::Opposite } else { DifferenceKind::Number };
                 // What holds beyond a bound is the opposite of what holds within it.
