@@ -34,7 +34,7 @@ const ALL: &[Work] = &[
     ("numbers", 200, |n| drop(numbers(&"7.6 m, 1,234 and ".repeat(n), Notation::default()))),
     ("claims", 100, |n| drop(cited_claims(&"The bell is rung [1]. ".repeat(n)))),
     ("claim", 160, |n| judged(&words(n), "The bell is rung at berth 7.")),
-    ("claim of names", 400, |n| judged(&"Ebel met Orm and ".repeat(n), "Orm met Ebel at the lock.")),
+    ("claim of names", 1_600, |n| judged(&"Ebel met Orm and ".repeat(n), "Orm met Ebel at the lock.")),
     ("source of names", 400, |n| judged("Ebel met Orm at the lock.", &"Orm met Ebel and ".repeat(n))),
     ("source", 40, |n| judged("The bell is rung at berth 7.", &"The lock is shut at night. ".repeat(n))),
     ("paragraphs", 60, |n| cut(&document(n, "The bell is rung in fog.", 0))),
