@@ -33,12 +33,15 @@ impl<'a> Alignment<'a> {
     /// Compares the words of a claim and its source. Costs their product.
     pub fn new(claim: &'a Statement, source: &'a Statement) -> Self {
         let levels = claim.tokens.iter().map(|token| {
+            if !token.tells {
+                return Vec::new();
+            }
             let may_be_error = token.folded.chars().count() >= MIN_MISSPELT && is_no_word(&token.folded);
             let level = |other: &Token| {
                 let is_error = may_be_error && other.tells && is_like(&token.folded, &other.folded);
                 level(token, other).max(if is_error { MISSPELT } else { 0.0 })
             };
-            if token.tells { source.tokens.iter().map(level).collect() } else { Vec::new() }
+            source.tokens.iter().map(level).collect()
         });
         let levels: Vec<Vec<f32>> = levels.collect();
         let highest = |count: usize, place: &dyn Fn(usize) -> usize| -> Vec<Vec<f32>> {
